@@ -1,0 +1,6 @@
+export * from './canonical';
+export * from './hash';
+export * from './ledger';
+export * from './words';
+export * from './keys';
+export * from './record';

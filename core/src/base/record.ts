@@ -1,0 +1,23 @@
+/** The five knots of a cord, which are the five areas of the product, in the order of the work. */
+export const knots = ['specify', 'design', 'run', 'measure', 'prove'] as const;
+export type Knot = (typeof knots)[number];
+
+export type RecordKind = 'requirement' | 'case' | 'run' | 'round' | 'problem' | 'build' | 'specification' | 'file' | 'pack';
+
+/** How a record is named to people and in links. */
+export interface RecordRef {
+  readonly kind: RecordKind;
+  readonly key: string;
+}
+
+/** What a person may be in a project. An auditor reads everything and changes nothing. */
+export const roles = ['author', 'tester', 'reviewer', 'auditor', 'administrator'] as const;
+export type Role = (typeof roles)[number];
+
+/** A place in somebody's input and what is wrong there. `row` counts from 1 as a spreadsheet shows it. */
+export interface Finding {
+  readonly row?: number;
+  readonly cell?: string;
+  readonly severity: 'error' | 'warning';
+  readonly text: string;
+}

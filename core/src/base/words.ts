@@ -1,0 +1,11 @@
+import { diffWordsWithSpace } from 'diff';
+
+export interface WordPiece {
+  readonly kind: 'same' | 'added' | 'removed';
+  readonly text: string;
+}
+
+/** The difference of two texts, word by word, in reading order. */
+export function wordDifference(before: string, after: string): WordPiece[] {
+  return diffWordsWithSpace(before, after).map((part) => ({ kind: part.added ? 'added' : part.removed ? 'removed' : 'same', text: part.value }));
+}
