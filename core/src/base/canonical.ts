@@ -13,12 +13,15 @@ export function canonicalJson(value: Json): string {
     return JSON.stringify(value);
   }
   if (typeof value === 'string') {
-    if (/[\ud800-\udbff](?![\udc00-\udfff])|(?<![\ud800-\udbff])[\udc00-\udfff]/.test(value)) throw new Error('canonical JSON cannot hold a lone surrogate');
+    if (/[\ud800-\udbff](?![\udc00-\udfff])|(?<![\ud800-\udbff])[\udc00-\udfff]/.test(value))
+      throw new Error('canonical JSON cannot hold a lone surrogate');
     return JSON.stringify(value);
   }
   if (Array.isArray(value)) return `[${value.map((item: Json) => canonicalJson(item ?? null)).join(',')}]`;
   const members = value as { readonly [name: string]: Json | undefined };
   // Array.prototype.sort without a comparer orders strings by UTF-16 code units, which is what RFC 8785 asks.
-  const names = Object.keys(members).filter((name) => members[name] !== undefined).sort();
+  const names = Object.keys(members)
+    .filter((name) => members[name] !== undefined)
+    .sort();
   return `{${names.map((name) => `${JSON.stringify(name)}:${canonicalJson(members[name] as Json)}`).join(',')}}`;
 }

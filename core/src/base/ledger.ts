@@ -44,7 +44,13 @@ export class LedgerCheck {
   push(entry: LedgerEntry): void {
     if (this.fault) return;
     const fault: LedgerFault | undefined =
-      entry.seq !== this.count + 1 ? 'gap' : entry.previous !== this.head ? 'link' : ledgerHash(entry, entry.previous) !== entry.hash ? 'hash' : undefined;
+      entry.seq !== this.count + 1
+        ? 'gap'
+        : entry.previous !== this.head
+          ? 'link'
+          : ledgerHash(entry, entry.previous) !== entry.hash
+            ? 'hash'
+            : undefined;
     if (fault) {
       this.fault = { seq: fault === 'gap' ? this.count + 1 : entry.seq, fault };
       return;
@@ -56,7 +62,9 @@ export class LedgerCheck {
   /** `expected` is the head that is kept apart from the entries: with it, entries cut off at the end are found too. */
   verdict(expected?: { readonly seq: number; readonly hash: string }): LedgerVerdict {
     const cut = !this.fault && expected && (expected.seq !== this.count || expected.hash !== this.head);
-    const fault = this.fault ?? (cut ? { seq: Math.min(expected.seq, this.count) + (expected.seq > this.count ? 1 : 0), fault: 'gap' as const } : undefined);
+    const fault =
+      this.fault ??
+      (cut ? { seq: Math.min(expected.seq, this.count) + (expected.seq > this.count ? 1 : 0), fault: 'gap' as const } : undefined);
     return { entries: this.count, head: this.head, ...(fault ? { fault } : {}) };
   }
 }

@@ -7,5 +7,8 @@ export interface WordPiece {
 
 /** The difference of two texts, word by word, in reading order. */
 export function wordDifference(before: string, after: string): WordPiece[] {
-  return diffWordsWithSpace(before, after).map((part) => ({ kind: part.added ? 'added' : part.removed ? 'removed' : 'same', text: part.value }));
+  return diffWordsWithSpace(before, after).map((part) => ({
+    kind: part.added ? 'added' : part.removed ? 'removed' : 'same',
+    text: part.value,
+  }));
 }

@@ -1,0 +1,3 @@
+export * from './endpoint';
+export * from './problem';
+export * from './routes';

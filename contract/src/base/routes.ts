@@ -1,0 +1,193 @@
+import { z } from 'zod';
+import { done, endpoint, inProject, shortText } from './endpoint';
+
+export const roleSchema = z.enum(['author', 'tester', 'reviewer', 'auditor', 'administrator']);
+const login = z
+  .string()
+  .trim()
+  .regex(/^[a-z][a-z0-9.-]{1,40}$/, 'Small letters, digits, dots and hyphens, beginning with a letter.');
+const password = z.string().min(10, 'At least 10 characters.').max(200);
+const slug = z.string().regex(/^[a-z][a-z0-9-]{1,40}$/, 'Small letters, digits and hyphens, beginning with a letter.');
+
+export const personSchema = z.object({
+  login: z.string(),
+  printedName: z.string(),
+  installation: z.boolean(),
+  disabled: z.boolean(),
+});
+export type Person = z.output<typeof personSchema>;
+
+export const sessionSchema = z.object({
+  person: personSchema,
+  projects: z.array(z.object({ slug: z.string(), name: z.string(), roles: z.array(roleSchema) })),
+});
+export type Session = z.output<typeof sessionSchema>;
+
+export const getSetup = endpoint('GET', '/setup', {
+  summary: 'Does the installation still need its first administrator?',
+  may: 'anyone',
+  answer: z.object({ needed: z.boolean() }),
+});
+export const setUp = endpoint('POST', '/setup', {
+  summary: 'Make the first administrator with the one-time code printed at start',
+  may: 'anyone',
+  body: z.object({ code: z.string().max(60), login, printedName: shortText.trim().min(1), password }),
+  answer: sessionSchema,
+});
+export const signIn = endpoint('POST', '/session', {
+  summary: 'Sign in',
+  may: 'anyone',
+  body: z.object({ login: z.string().max(60), password: z.string().max(200) }),
+  answer: sessionSchema,
+});
+export const signOut = endpoint('DELETE', '/session', { summary: 'Sign out', may: 'signedIn', answer: done });
+export const getSession = endpoint('GET', '/session', {
+  summary: 'Who is signed in, and which projects are theirs',
+  may: 'signedIn',
+  answer: sessionSchema,
+});
+export const changePassword = endpoint('PUT', '/session/password', {
+  summary: 'Change one’s own password',
+  may: 'signedIn',
+  body: z.object({ present: z.string().max(200), password }),
+  answer: done,
+});
+export const listPeople = endpoint('GET', '/people', { summary: 'All accounts', may: 'installation', answer: z.array(personSchema) });
+export const addPerson = endpoint('POST', '/people', {
+  summary: 'Make an account',
+  may: 'installation',
+  body: z.object({ login, printedName: shortText.trim().min(1), password, installation: z.boolean().default(false) }),
+  answer: personSchema,
+});
+export const changePerson = endpoint('PUT', '/people/:login', {
+  summary: 'Disable or enable an account, or give it a new password',
+  may: 'installation',
+  params: z.object({ login: z.string().max(60) }),
+  body: z.object({ disabled: z.boolean().optional(), password: password.optional() }),
+  answer: personSchema,
+});
+export const addProject = endpoint('POST', '/projects', {
+  summary: 'Begin a project',
+  may: 'installation',
+  body: z.object({ slug, name: shortText.trim().min(1), standard: shortText, level: shortText }),
+  answer: z.object({ slug: z.string() }),
+});
+
+export const profileSchema = z.object({
+  standard: z.string(),
+  levels: z.array(z.string()),
+  targets: z.record(
+    z.string(),
+    z.object({
+      function: z.number().min(0).max(100).optional(),
+      line: z.number().min(0).max(100).optional(),
+      branch: z.number().min(0).max(100).optional(),
+    }),
+  ),
+  reviewAt: z.array(z.string()),
+  note: z.string(),
+});
+export const buildSchema = z.object({ name: z.string(), description: z.string(), createdAt: z.string() });
+export type Build = z.output<typeof buildSchema>;
+export const projectSchema = z.object({
+  slug: z.string(),
+  name: z.string(),
+  level: z.string(),
+  profile: profileSchema,
+  builds: z.array(buildSchema),
+  members: z.array(z.object({ login: z.string(), printedName: z.string(), roles: z.array(roleSchema) })),
+  seq: z.number(),
+});
+export type Project = z.output<typeof projectSchema>;
+export const getProject = endpoint('GET', '/projects/:project', {
+  summary: 'A project with its builds, people and standard',
+  may: 'member',
+  params: inProject,
+  answer: projectSchema,
+});
+export const setMember = endpoint('PUT', '/projects/:project/members/:login', {
+  summary: 'Give a person roles in the project; an empty list takes all away',
+  may: ['administrator'],
+  params: inProject.extend({ login: z.string().max(60) }),
+  body: z.object({ roles: z.array(roleSchema) }),
+  answer: projectSchema,
+});
+export const setProfile = endpoint('PUT', '/projects/:project/profile', {
+  summary: 'Correct what the project’s standard asks for',
+  may: ['administrator'],
+  params: inProject,
+  body: z.object({ profile: profileSchema }),
+  answer: projectSchema,
+});
+
+export const ledgerEntrySchema = z.object({
+  seq: z.number(),
+  at: z.string(),
+  who: z.string(),
+  action: z.string(),
+  kind: z.string(),
+  key: z.string(),
+  before: z.unknown(),
+  after: z.unknown(),
+  previous: z.string(),
+  hash: z.string(),
+});
+export type LedgerRow = z.output<typeof ledgerEntrySchema>;
+export const listLedger = endpoint('GET', '/projects/:project/ledger', {
+  summary: 'Ledger entries, newest first, a page at a time',
+  may: 'member',
+  params: inProject,
+  query: z.object({
+    before: z.coerce.number().int().optional(),
+    limit: z.coerce.number().int().min(1).max(500).default(100),
+    kind: z.string().max(40).optional(),
+    who: z.string().max(60).optional(),
+    q: z.string().max(100).optional(),
+  }),
+  answer: z.object({ entries: z.array(ledgerEntrySchema), total: z.number(), kinds: z.array(z.string()), people: z.array(z.string()) }),
+});
+export const verifyLedger = endpoint('POST', '/projects/:project/ledger/verification', {
+  summary: 'Recompute the whole chain and name the first entry that does not fit',
+  may: 'member',
+  params: inProject,
+  answer: z.object({
+    entries: z.number(),
+    head: z.string(),
+    fault: z.object({ seq: z.number(), fault: z.enum(['gap', 'link', 'hash']) }).optional(),
+  }),
+});
+
+export const jumpItemSchema = z.object({
+  kind: z.enum(['requirement', 'case', 'run', 'round', 'problem', 'file']),
+  key: z.string(),
+  title: z.string(),
+  note: z.string(),
+});
+export type JumpItem = z.output<typeof jumpItemSchema>;
+export const jump = endpoint('GET', '/projects/:project/jump', {
+  summary: 'Records whose key or words match',
+  may: 'member',
+  params: inProject,
+  query: z.object({ q: z.string().max(100), build: z.string().max(60).optional() }),
+  answer: z.array(jumpItemSchema),
+});
+export const listWaiting = endpoint('GET', '/projects/:project/waiting', {
+  summary: 'What waits for the person who asks',
+  may: 'member',
+  params: inProject,
+  answer: z.array(jumpItemSchema.extend({ place: z.enum(['bench', 'review', 'run', 'requirement', 'case']) })),
+});
+
+export const jobSchema = z.object({
+  id: z.number(),
+  kind: z.string(),
+  state: z.enum(['queued', 'running', 'done', 'failed', 'cancelled']),
+  progress: z.number(),
+  message: z.string(),
+  build: z.string(),
+  by: z.string(),
+  createdAt: z.string(),
+  finishedAt: z.string().nullable(),
+  file: z.object({ name: z.string(), bytes: z.number(), sha256: z.string() }).nullable(),
+});
+export type Job = z.output<typeof jobSchema>;

@@ -1,0 +1,83 @@
+import { z } from 'zod';
+import { endpoint, inProject, inProjectKey, key, longText, shortText } from '../base';
+import { revisionSchema, traceSchema } from '../specify';
+
+export const caseContentSchema = z.object({
+  title: shortText,
+  objective: longText,
+  preconditions: longText,
+  steps: z.array(z.object({ action: longText, expected: longText })).max(500),
+  plannedMinutes: z.number().min(0).max(10_000),
+});
+export const caseSummarySchema = z.object({
+  key: z.string(),
+  title: z.string(),
+  revision: z.number(),
+  state: z.enum(['draft', 'review', 'approved']),
+  steps: z.number(),
+  plannedMinutes: z.number(),
+  verifies: z.array(z.string()),
+  suspect: z.boolean(),
+  updatedBy: z.string(),
+  updatedAt: z.string(),
+});
+export type CaseSummary = z.output<typeof caseSummarySchema>;
+export const caseDetailSchema = caseContentSchema.extend({
+  key: z.string(),
+  revision: z.number(),
+  state: z.enum(['draft', 'review', 'approved']),
+  updatedBy: z.string(),
+  updatedAt: z.string(),
+  verifies: z.array(traceSchema),
+  runs: z.array(
+    z.object({
+      key: z.string(),
+      build: z.string(),
+      verdict: z.string().nullable(),
+      caseRevision: z.number(),
+      superseded: z.boolean(),
+      outdated: z.boolean(),
+    }),
+  ),
+});
+export type CaseDetail = z.output<typeof caseDetailSchema>;
+
+export const listCases = endpoint('GET', '/projects/:project/cases', {
+  summary: 'All verification cases',
+  may: 'member',
+  params: inProject,
+  answer: z.array(caseSummarySchema),
+});
+export const getCase = endpoint('GET', '/projects/:project/cases/:key', {
+  summary: 'One case with its traces and runs',
+  may: 'member',
+  params: inProjectKey,
+  answer: caseDetailSchema,
+});
+export const caseHistory = endpoint('GET', '/projects/:project/cases/:key/revisions', {
+  summary: 'Every revision, newest first',
+  may: 'member',
+  params: inProjectKey,
+  answer: z.array(revisionSchema),
+});
+export const addCase = endpoint('POST', '/projects/:project/cases', {
+  summary: 'Write a case, verifying the requirements named; without a key it gets the next free one',
+  may: ['author'],
+  params: inProject,
+  body: z.object({ key: key.optional(), content: caseContentSchema, verifies: z.array(key).max(200).default([]) }),
+  answer: caseDetailSchema,
+});
+export const saveCase = endpoint('PUT', '/projects/:project/cases/:key', {
+  summary: 'Save a new revision, based on the one named',
+  may: ['author'],
+  params: inProjectKey,
+  body: z.object({ basedOn: z.number().int(), content: caseContentSchema }),
+  answer: caseDetailSchema,
+});
+export const setCaseState = endpoint('PUT', '/projects/:project/cases/:key/state', {
+  summary: 'Ask for review, approve, or send back to draft',
+  may: ['author', 'reviewer'],
+  params: inProjectKey,
+  body: z.object({ basedOn: z.number().int(), state: z.enum(['draft', 'review', 'approved']) }),
+  answer: caseDetailSchema,
+});

@@ -1,0 +1,93 @@
+import { z } from 'zod';
+import { done, endpoint, inProject, jobSchema, key } from '../base';
+
+const state = z.enum(['sound', 'waiting', 'broken', 'suspect', 'notReached', 'notRequired']);
+const perKnot = <T extends z.ZodType>(value: T) => z.object({ specify: value, design: value, run: value, measure: value, prove: value });
+const recordRef = z.object({
+  kind: z.enum(['requirement', 'case', 'run', 'round', 'problem', 'build', 'specification', 'file', 'pack']),
+  key: z.string(),
+});
+const place = z.enum(['requirement', 'case', 'bench', 'review', 'run', 'round', 'problem', 'code', 'sources']);
+const action = z.object({ label: z.string(), to: recordRef, place });
+export type Action = z.output<typeof action>;
+
+export const boardFilterSchema = z.enum(['all', 'broken', 'waiting', 'suspect', 'proved', 'specify', 'design', 'run', 'measure', 'prove']);
+export const boardRowSchema = z.object({
+  key: z.string(),
+  title: z.string(),
+  level: z.string(),
+  states: perKnot(state),
+  below: perKnot(state).nullable(),
+  /** The first break in words, with its next action; null when the requirement is proved. */
+  break: z
+    .object({
+      state,
+      knot: z.enum(['specify', 'design', 'run', 'measure', 'prove']),
+      words: z.string(),
+      records: z.array(recordRef),
+      action,
+    })
+    .nullable(),
+});
+export type BoardRow = z.output<typeof boardRowSchema>;
+export const totalsSchema = z.object({
+  knots: perKnot(z.object({ sound: z.number(), of: z.number(), missing: z.string(), worst: state })),
+  counts: z.record(boardFilterSchema, z.number()),
+});
+export const boardSchema = z.object({
+  build: z.string(),
+  seq: z.number(),
+  rows: z.array(boardRowSchema),
+  /** Rows that the filter shows in all. */
+  total: z.number(),
+  totals: totalsSchema,
+  rail: perKnot(state),
+});
+export type Board = z.output<typeof boardSchema>;
+export const cordSchema = boardRowSchema.extend({
+  reasons: perKnot(z.array(z.object({ state, words: z.string(), records: z.array(recordRef), action }))),
+});
+export type CordDetail = z.output<typeof cordSchema>;
+
+const inBuild = z.object({ build: key });
+export const getBoard = endpoint('GET', '/projects/:project/board', {
+  summary: 'The cords of a build, a page at a time, with the totals',
+  may: 'member',
+  params: inProject,
+  query: inBuild.extend({
+    filter: boardFilterSchema.default('all'),
+    q: z.string().max(100).default(''),
+    sort: z.enum(['key', 'title', 'level', 'break']).default('key'),
+    offset: z.coerce.number().int().min(0).default(0),
+    limit: z.coerce.number().int().min(1).max(500).default(100),
+  }),
+  answer: boardSchema,
+});
+export const getCord = endpoint('GET', '/projects/:project/cords/:key', {
+  summary: 'One requirement’s cord with every reason',
+  may: 'member',
+  params: inProject.extend({ key }),
+  query: inBuild,
+  answer: cordSchema,
+});
+
+export const listPacks = endpoint('GET', '/projects/:project/packs', {
+  summary: 'The proof packs of a build, newest first',
+  may: 'member',
+  params: inProject,
+  query: inBuild,
+  answer: z.array(jobSchema),
+});
+export const makePack = endpoint('POST', '/projects/:project/packs', {
+  summary: 'Make the proof pack of a build (a job)',
+  may: ['author', 'tester', 'reviewer', 'auditor', 'administrator'],
+  params: inProject,
+  body: inBuild,
+  answer: jobSchema,
+});
+export const cancelPack = endpoint('DELETE', '/projects/:project/packs/:id', {
+  summary: 'Cancel a pack that is being made',
+  may: ['author', 'tester', 'reviewer', 'auditor', 'administrator'],
+  params: inProject.extend({ id: z.coerce.number().int() }),
+  answer: done,
+});

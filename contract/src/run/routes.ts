@@ -1,0 +1,235 @@
+import { z } from 'zod';
+import { buildSchema, endpoint, inProject, inProjectKey, key, longText, reasonText, shortText } from '../base';
+import { caseContentSchema } from '../design';
+
+const stepVerdict = z.enum(['pass', 'fail', 'deviation', 'blocked']);
+export const stepResultSchema = z.object({ verdict: stepVerdict.nullable(), observed: z.string(), at: z.string().nullable() });
+export const signatureSchema = z.object({
+  meaning: z.enum(['performed', 'reviewed', 'carried over']),
+  login: z.string(),
+  printedName: z.string(),
+  at: z.string(),
+  hash: z.string(),
+  reason: z.string(),
+  matches: z.boolean(),
+});
+export const evidenceSchema = z.object({
+  id: z.number(),
+  step: z.number(),
+  name: z.string(),
+  mime: z.string(),
+  bytes: z.number(),
+  sha256: z.string(),
+});
+export type Evidence = z.output<typeof evidenceSchema>;
+
+export const runSummarySchema = z.object({
+  key: z.string(),
+  round: z.string(),
+  build: z.string(),
+  caseKey: z.string(),
+  caseTitle: z.string(),
+  caseRevision: z.number(),
+  caseNow: z.number(),
+  row: z.string().nullable(),
+  configuration: z.string(),
+  tester: z.string(),
+  testerName: z.string(),
+  state: z.enum(['planned', 'onBench', 'recorded', 'performed', 'reviewed', 'superseded']),
+  verdict: z.enum(['passed', 'failed', 'blocked', 'deviation']).nullable(),
+  outdated: z.boolean(),
+  carriedOver: z.boolean(),
+  plannedMinutes: z.number(),
+  seconds: z.number(),
+});
+export type RunSummary = z.output<typeof runSummarySchema>;
+export const runDetailSchema = runSummarySchema.extend({
+  unit: z.string(),
+  tools: z.string(),
+  case: caseContentSchema,
+  verifies: z.array(z.object({ key: z.string(), title: z.string() })),
+  steps: z.array(stepResultSchema),
+  evidence: z.array(evidenceSchema),
+  signatures: z.array(signatureSchema),
+  decisions: z.array(z.object({ choice: z.string(), reason: z.string(), login: z.string(), at: z.string() })),
+  problems: z.array(z.object({ key: z.string(), title: z.string(), state: z.string(), step: z.number().nullable() })),
+  startedAt: z.string().nullable(),
+  finishedAt: z.string().nullable(),
+  /** Hash of the record as it stands: what a signature is bound to. */
+  hash: z.string(),
+  revision: z.number(),
+  deviationAccepted: z.boolean(),
+  supersededBy: z.string().nullable(),
+  supersedes: z.string().nullable(),
+});
+export type RunDetail = z.output<typeof runDetailSchema>;
+export const roundSchema = z.object({
+  key: z.string(),
+  title: z.string(),
+  build: z.string(),
+  configuration: z.string(),
+  unit: z.string(),
+  tools: z.string(),
+  createdBy: z.string(),
+  createdAt: z.string(),
+  runs: z.number(),
+  recorded: z.number(),
+  failed: z.number(),
+  reviewed: z.number(),
+});
+export type Round = z.output<typeof roundSchema>;
+export const roundDetailSchema = roundSchema.extend({ items: z.array(runSummarySchema) });
+export type RoundDetail = z.output<typeof roundDetailSchema>;
+export const problemSchema = z.object({
+  key: z.string(),
+  title: z.string(),
+  description: z.string(),
+  blocking: z.boolean(),
+  state: z.enum(['open', 'closed']),
+  run: z.string().nullable(),
+  step: z.number().nullable(),
+  caseKey: z.string().nullable(),
+  build: z.string(),
+  requirements: z.array(z.string()),
+  revision: z.number(),
+  raisedBy: z.string(),
+  raisedAt: z.string(),
+  closedReason: z.string(),
+});
+export type Problem = z.output<typeof problemSchema>;
+
+const record = ['tester'] as const;
+
+export const addBuild = endpoint('POST', '/projects/:project/builds', {
+  summary: 'Name a build of the product',
+  may: ['author', 'tester', 'administrator'],
+  params: inProject,
+  body: z.object({
+    name: z.string().regex(/^[\w][\w.+-]{0,59}$/, 'Letters, digits, dots, hyphens; at most 60.'),
+    description: longText.default(''),
+  }),
+  answer: buildSchema,
+});
+export const listRounds = endpoint('GET', '/projects/:project/rounds', {
+  summary: 'The rounds of a build',
+  may: 'member',
+  params: inProject,
+  query: z.object({ build: key }),
+  answer: z.array(roundSchema),
+});
+export const getRound = endpoint('GET', '/projects/:project/rounds/:key', {
+  summary: 'A round with its runs',
+  may: 'member',
+  params: inProjectKey,
+  answer: roundDetailSchema,
+});
+export const addRound = endpoint('POST', '/projects/:project/rounds', {
+  summary: 'Plan a round: the chosen cases on a build, in a configuration, done by a tester',
+  may: ['author', 'tester'],
+  params: inProject,
+  body: z.object({
+    build: key,
+    title: shortText.trim().min(1, 'Give the round a title.'),
+    configuration: shortText.trim().min(1, 'Say in which configuration it is run.'),
+    unit: shortText.default(''),
+    tools: shortText.default(''),
+    tester: z.string().max(60),
+    cases: z.array(key).min(1, 'Choose at least one case.').max(2000),
+  }),
+  answer: roundDetailSchema,
+});
+export const getRun = endpoint('GET', '/projects/:project/runs/:key', {
+  summary: 'A run record, whole',
+  may: 'member',
+  params: inProjectKey,
+  answer: runDetailSchema,
+});
+export const startRun = endpoint('POST', '/projects/:project/runs/:key/start', {
+  summary: 'Put a planned run on the bench',
+  may: record,
+  params: inProjectKey,
+  answer: runDetailSchema,
+});
+export const recordStep = endpoint('PUT', '/projects/:project/runs/:key/steps/:step', {
+  summary: 'Record what was observed at a step, and its verdict; saying the same twice is one record',
+  may: record,
+  params: inProjectKey.extend({ step: z.coerce.number().int().min(1).max(500) }),
+  body: z.object({ observed: longText, verdict: stepVerdict.nullable(), seconds: z.number().int().min(0).max(10_000_000) }),
+  answer: runDetailSchema,
+});
+export const finishRun = endpoint('POST', '/projects/:project/runs/:key/finish', {
+  summary: 'Roll the verdict up and close the recording',
+  may: record,
+  params: inProjectKey,
+  body: z.object({ seconds: z.number().int().min(0).max(10_000_000) }),
+  answer: runDetailSchema,
+});
+export const addEvidence = endpoint('POST', '/projects/:project/runs/:key/steps/:step/evidence', {
+  summary: 'Store evidence files with a step (multipart, 25 MiB a file)',
+  may: record,
+  params: inProjectKey.extend({ step: z.coerce.number().int().min(1).max(500) }),
+  multipart: true,
+  answer: runDetailSchema,
+});
+export const removeEvidence = endpoint('DELETE', '/projects/:project/runs/:key/evidence/:id', {
+  summary: 'Take evidence off a run that is not signed; the file stays in the ledger’s keeping',
+  may: record,
+  params: inProjectKey.extend({ id: z.coerce.number().int() }),
+  answer: runDetailSchema,
+});
+export const signRun = endpoint('POST', '/projects/:project/runs/:key/signatures', {
+  summary: 'Sign a run: performed by its tester, reviewed by another person',
+  may: ['tester', 'reviewer'],
+  params: inProjectKey,
+  body: z.object({
+    meaning: z.enum(['performed', 'reviewed']),
+    password: z.string().max(200),
+    /** The hash of the record that the signer saw. */
+    hash: z.string().length(64),
+    acceptDeviation: z.boolean().default(false),
+    reason: longText.default(''),
+  }),
+  answer: runDetailSchema,
+});
+export const decideRun = endpoint('POST', '/projects/:project/runs/:key/decisions', {
+  summary: 'After a case changed: the result stands (carry over, signed), or the run is done again (rerun)',
+  may: ['tester', 'reviewer'],
+  params: inProjectKey,
+  body: z.object({ choice: z.enum(['carryOver', 'rerun']), reason: reasonText, password: z.string().max(200).default('') }),
+  answer: runDetailSchema,
+});
+export const listProblems = endpoint('GET', '/projects/:project/problems', {
+  summary: 'All problem reports',
+  may: 'member',
+  params: inProject,
+  answer: z.array(problemSchema),
+});
+export const addProblem = endpoint('POST', '/projects/:project/problems', {
+  summary: 'Raise a problem report; from a run it is filled from the run',
+  may: ['author', 'tester', 'reviewer'],
+  params: inProject,
+  body: z.object({
+    title: shortText.trim().min(1, 'Give it a title.'),
+    description: longText,
+    blocking: z.boolean().default(true),
+    run: key.nullable().default(null),
+    step: z.number().int().nullable().default(null),
+    build: key,
+    requirements: z.array(key).max(200).default([]),
+  }),
+  answer: problemSchema,
+});
+export const saveProblem = endpoint('PUT', '/projects/:project/problems/:key', {
+  summary: 'Change, close or reopen a problem report',
+  may: ['author', 'tester', 'reviewer'],
+  params: inProjectKey,
+  body: z.object({
+    basedOn: z.number().int(),
+    title: shortText.trim().min(1),
+    description: longText,
+    blocking: z.boolean(),
+    state: z.enum(['open', 'closed']),
+    closedReason: longText.default(''),
+  }),
+  answer: problemSchema,
+});

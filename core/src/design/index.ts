@@ -1,0 +1,2 @@
+export * from './case';
+export * from './trace';

@@ -1,0 +1,6 @@
+export * from './profile';
+export * from './reason';
+export * from './cord-input';
+export * from './cord';
+export * from './totals';
+export * from './drawing';

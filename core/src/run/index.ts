@@ -1,0 +1,2 @@
+export * from './verdict';
+export * from './record';

@@ -1,0 +1,79 @@
+import type { CaseContent } from '../design';
+import { recordHash, type Json } from '../base';
+import type { RunVerdict, StepVerdict } from './verdict';
+
+export interface StepResult {
+  readonly verdict: StepVerdict | null;
+  readonly observed: string;
+  /** When the verdict was given, ISO 8601 UTC; null while open. */
+  readonly at: string | null;
+}
+
+export interface EvidenceNote {
+  readonly step: number;
+  readonly name: string;
+  readonly mime: string;
+  readonly bytes: number;
+  readonly sha256: string;
+}
+
+/**
+ * The record of a test after IEC 62304:2006+A1:2015, 5.7.5 (recalled): procedure and expected result, result and
+ * anomalies, version tested, configuration, tools, date, tester. This is what a signature is bound to.
+ */
+export interface RunRecord {
+  readonly key: string;
+  readonly round: string;
+  readonly build: string;
+  readonly configuration: string;
+  readonly unit: string;
+  readonly tools: string;
+  readonly caseKey: string;
+  readonly caseRevision: number;
+  /** The case as it stood when the run was planned: a frozen copy. */
+  readonly case: CaseContent;
+  readonly row: string | null;
+  readonly tester: string;
+  readonly startedAt: string | null;
+  readonly finishedAt: string | null;
+  /** Time on the clock in seconds. */
+  readonly seconds: number;
+  readonly steps: readonly StepResult[];
+  readonly evidence: readonly EvidenceNote[];
+  readonly verdict: RunVerdict | null;
+}
+
+export function runHash(record: RunRecord): string {
+  return recordHash(record as unknown as Json);
+}
+
+export type SignatureMeaning = 'performed' | 'reviewed' | 'carried over';
+
+/** What a signature shows: printed name, date and time, meaning (21 CFR 11.50, recalled), and the hash that it is bound to (11.70, recalled). */
+export interface Signature {
+  readonly meaning: SignatureMeaning;
+  readonly login: string;
+  readonly printedName: string;
+  readonly at: string;
+  readonly hash: string;
+  readonly reason: string;
+}
+
+export type SignRefusal = 'notFinished' | 'superseded' | 'notTester' | 'alreadySigned' | 'notPerformed' | 'sameperson' | 'changed';
+
+/** Whether a person may sign a run now, and if not, why not. */
+export function signRefusal(
+  meaning: 'performed' | 'reviewed',
+  login: string,
+  run: { readonly tester: string; readonly verdict: RunVerdict | null; readonly superseded: boolean; readonly hash: string },
+  signatures: readonly Pick<Signature, 'meaning' | 'login' | 'hash'>[],
+): SignRefusal | undefined {
+  if (run.verdict === null) return 'notFinished';
+  if (run.superseded) return 'superseded';
+  if (signatures.some((s) => s.meaning === meaning)) return 'alreadySigned';
+  if (meaning === 'performed') return login === run.tester ? undefined : 'notTester';
+  const performed = signatures.find((s) => s.meaning === 'performed');
+  if (!performed) return 'notPerformed';
+  if (performed.login === login || run.tester === login) return 'sameperson';
+  return performed.hash === run.hash ? undefined : 'changed';
+}

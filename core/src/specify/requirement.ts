@@ -1,0 +1,61 @@
+/** How a requirement is to be shown to hold; the four methods that the trade's standards name. */
+export const verificationMethods = ['test', 'analysis', 'inspection', 'demonstration'] as const;
+export type VerificationMethod = (typeof verificationMethods)[number];
+
+export const requirementStates = ['draft', 'review', 'approved'] as const;
+export type RequirementState = (typeof requirementStates)[number];
+
+/** What one revision of a requirement says. A snapshot of it is kept for every revision. */
+export interface RequirementContent {
+  readonly kind: 'heading' | 'requirement';
+  readonly title: string;
+  readonly text: string;
+  readonly rationale: string;
+  /** As the project's standard names its levels (`SIL 3`, `class C`); empty while nobody has said. */
+  readonly level: string;
+  readonly method: VerificationMethod | '';
+  /** Top level: it needs no parent. */
+  readonly topLevel: boolean;
+  /** Derived in the trade's sense: it comes from the design, not from a parent, and carries a rationale instead. */
+  readonly derived: boolean;
+  /** No code implements it (a mechanical interlock, a document); the rationale says why. */
+  readonly notInCode: boolean;
+  readonly notInCodeRationale: string;
+}
+
+export const emptyRequirement: RequirementContent = {
+  kind: 'requirement',
+  title: '',
+  text: '',
+  rationale: '',
+  level: '',
+  method: '',
+  topLevel: false,
+  derived: false,
+  notInCode: false,
+  notInCodeRationale: '',
+};
+
+export const requirementFields: readonly { readonly name: keyof RequirementContent; readonly label: string }[] = [
+  { name: 'title', label: 'Title' },
+  { name: 'text', label: 'Text' },
+  { name: 'rationale', label: 'Rationale' },
+  { name: 'level', label: 'Level' },
+  { name: 'method', label: 'Verification method' },
+  { name: 'topLevel', label: 'Top level' },
+  { name: 'derived', label: 'Derived' },
+  { name: 'notInCode', label: 'Not in code' },
+  { name: 'notInCodeRationale', label: 'Why not in code' },
+  { name: 'kind', label: 'Kind' },
+];
+
+/** What stands in the way of an approval; empty when nothing does. */
+export function approvalFaults(content: RequirementContent): string[] {
+  const faults: string[] = [];
+  if (!content.title.trim()) faults.push('It has no title.');
+  if (content.kind === 'heading') return faults;
+  if (!content.text.trim()) faults.push('It has no text.');
+  if (content.derived && !content.rationale.trim()) faults.push('It is marked derived and has no rationale.');
+  if (content.notInCode && !content.notInCodeRationale.trim()) faults.push('It is marked “not in code” and does not say why.');
+  return faults;
+}
