@@ -155,17 +155,45 @@ export function coverageOf(credits: readonly FileCredit[], keep?: (file: FileCre
   return { function: shape('function'), line: shape('line'), branch: shape('branch') };
 }
 
-/** Coverage over the functions that implement any of the given requirements; undefined where none does. */
-export function coverageOfRequirements(
-  files: readonly MeasuredFile[],
-  credits: readonly FileCredit[],
-  keys: ReadonlySet<string>,
-): CoverageByMetric | undefined {
-  const units = new Map(files.map((file) => [file.path, file.units]));
-  const implementing = (path: string, unit: number): boolean =>
-    unit >= 0 && !!units.get(path)?.[unit].requirements.some((key) => keys.has(key));
-  if (!files.some((file) => file.units.some((unit) => unit.requirements.some((key) => keys.has(key))))) return undefined;
-  return coverageOf(credits, (credit, i) => implementing(credit.path, credit.unitOf[i]));
+/** A function with its coverage and, for each metric, the line of its first point without credit. */
+export interface UnitCoverage {
+  readonly path: string;
+  readonly unit: CodeUnit;
+  readonly totals: CoverageByMetric;
+  readonly firstGap: Readonly<Partial<Record<Metric, number>>>;
+}
+
+/** Coverage function by function, in the order of the files. */
+export function unitCoverages(files: readonly MeasuredFile[], credits: readonly FileCredit[]): UnitCoverage[] {
+  return files.flatMap((file, f) => {
+    const credit = credits[f];
+    return file.units.map((unit, u) => {
+      const firstGap: Partial<Record<Metric, number>> = {};
+      const totals = coverageOf([credit], (_, i) => {
+        if (credit.unitOf[i] !== u) return false;
+        const { metric, line, state } = credit.points[i];
+        if (state !== 'credited') firstGap[metric] ??= line;
+        return true;
+      });
+      return { path: file.path, unit, totals, firstGap };
+    });
+  });
+}
+
+export const noCoverage: CoverageByMetric = {
+  function: { found: 0, exercised: 0, credited: 0, justified: 0 },
+  line: { found: 0, exercised: 0, credited: 0, justified: 0 },
+  branch: { found: 0, exercised: 0, credited: 0, justified: 0 },
+};
+
+export function addCoverage(a: CoverageByMetric, b: CoverageByMetric): CoverageByMetric {
+  const add = (x: Coverage, y: Coverage): Coverage => ({
+    found: x.found + y.found,
+    exercised: x.exercised + y.exercised,
+    credited: x.credited + y.credited,
+    justified: x.justified + y.justified,
+  });
+  return { function: add(a.function, b.function), line: add(a.line, b.line), branch: add(a.branch, b.branch) };
 }
 
 export function ratioOf(coverage: Coverage, lane: 'exercised' | 'credited'): Ratio {

@@ -1,0 +1,144 @@
+import { randomBytes } from 'node:crypto';
+import { hash, verify } from '@node-rs/argon2';
+import type { Session } from '@contract/base';
+import { sha256Hex, type Role } from '@core/base';
+import { and, asc, eq, gt, lt } from 'drizzle-orm';
+import { write, type Actor, type Db } from './database';
+import { Refusal } from './errors';
+import { memberships, people, projects, sessions, settings } from './tables';
+
+/** argon2id with 19 MiB, 2 passes, 1 lane: the least that OWASP's password storage cheat sheet recommends (recalled). */
+const argon = { memoryCost: 19456, timeCost: 2, parallelism: 1 };
+export const hashPassword = (password: string): Promise<string> => hash(password, argon);
+
+const failureLimit = 5;
+const lockMinutes = 10;
+const sessionHours = 12;
+
+export interface SignedIn {
+  readonly id: number;
+  readonly login: string;
+  readonly printedName: string;
+  readonly installation: boolean;
+}
+
+const installation = (login: string, now: () => Date): Actor => ({ login, projectId: 0, now });
+
+/**
+ * Checks a password and counts failures: after five in a row the account is locked for ten minutes.
+ * An unknown name costs the same time as a wrong password.
+ */
+export async function checkPassword(db: Db, login: string, password: string, now: () => Date): Promise<SignedIn> {
+  const [person] = await db.select().from(people).where(eq(people.login, login.trim().toLowerCase()));
+  if (!person) {
+    await hashPassword(password);
+    throw new Refusal('wrongPassword');
+  }
+  if (person.lockedUntil && person.lockedUntil > now().toISOString()) throw new Refusal('locked');
+  const right = await verify(person.passwordHash, password).catch(() => false);
+  if (!right || person.disabled) {
+    const failures = person.failures + 1;
+    const lockedUntil = failures >= failureLimit ? new Date(now().getTime() + lockMinutes * 60_000).toISOString() : null;
+    await write(db, installation(person.login, now), async (w) => {
+      await w.tx
+        .update(people)
+        .set({ failures: lockedUntil ? 0 : failures, lockedUntil })
+        .where(eq(people.id, person.id));
+      await w.log(lockedUntil ? 'locked out' : 'wrong password', 'person', person.login, null, null);
+    });
+    throw new Refusal(lockedUntil ? 'locked' : 'wrongPassword');
+  }
+  if (person.failures || person.lockedUntil)
+    await db.update(people).set({ failures: 0, lockedUntil: null }).where(eq(people.id, person.id));
+  return person;
+}
+
+/** Opens a session; the cookie holds the id, the database only its hash. */
+export async function openSession(db: Db, person: SignedIn, now: () => Date): Promise<string> {
+  const id = randomBytes(32).toString('base64url');
+  const at = now();
+  await write(db, installation(person.login, now), async (w) => {
+    await w.tx.delete(sessions).where(lt(sessions.expiresAt, at.toISOString()));
+    await w.tx.insert(sessions).values({
+      idHash: sha256Hex(id),
+      personId: person.id,
+      createdAt: at.toISOString(),
+      expiresAt: new Date(at.getTime() + sessionHours * 3600_000).toISOString(),
+    });
+    await w.log('signed in', 'person', person.login, null, null);
+  });
+  return id;
+}
+
+export async function closeSession(db: Db, id: string, person: SignedIn, now: () => Date): Promise<void> {
+  await write(db, installation(person.login, now), async (w) => {
+    await w.tx.delete(sessions).where(eq(sessions.idHash, sha256Hex(id)));
+    await w.log('signed out', 'person', person.login, null, null);
+  });
+}
+
+export async function findSession(db: Db, id: string, now: () => Date): Promise<SignedIn | undefined> {
+  const [row] = await db
+    .select({ id: people.id, login: people.login, printedName: people.printedName, installation: people.installation })
+    .from(sessions)
+    .innerJoin(people, eq(people.id, sessions.personId))
+    .where(and(eq(sessions.idHash, sha256Hex(id)), gt(sessions.expiresAt, now().toISOString()), eq(people.disabled, false)));
+  return row;
+}
+
+export interface Membership {
+  readonly projectId: number;
+  readonly slug: string;
+  readonly roles: readonly Role[];
+}
+
+/** What a person is in a project; undefined where they are nothing. */
+export async function findMembership(db: Db, slug: string, personId: number): Promise<Membership | undefined> {
+  const rows = await db
+    .select({ projectId: projects.id, slug: projects.slug, role: memberships.role })
+    .from(projects)
+    .innerJoin(memberships, and(eq(memberships.projectId, projects.id), eq(memberships.personId, personId)))
+    .where(eq(projects.slug, slug));
+  return rows.length ? { projectId: rows[0].projectId, slug, roles: rows.map((row) => row.role) } : undefined;
+}
+
+export async function describeSession(db: Db, person: SignedIn): Promise<Session> {
+  const rows = await db
+    .select({ slug: projects.slug, name: projects.name, role: memberships.role })
+    .from(memberships)
+    .innerJoin(projects, eq(projects.id, memberships.projectId))
+    .where(eq(memberships.personId, person.id))
+    .orderBy(asc(projects.id));
+  const bySlug = new Map<string, { slug: string; name: string; roles: Role[] }>();
+  for (const { slug, name, role } of rows) {
+    const known = bySlug.get(slug);
+    if (known) known.roles.push(role);
+    else bySlug.set(slug, { slug, name, roles: [role] });
+  }
+  return {
+    person: { login: person.login, printedName: person.printedName, installation: person.installation, disabled: false },
+    projects: [...bySlug.values()],
+  };
+}
+
+/** The one-time code for the first administrator; kept hashed until somebody used it. Undefined when there is an account already. */
+export async function offerSetup(db: Db): Promise<string | undefined> {
+  const [anybody] = await db.select({ id: people.id }).from(people).limit(1);
+  if (anybody) return undefined;
+  const code = randomBytes(9).toString('base64url');
+  await db
+    .insert(settings)
+    .values({ name: 'setup', value: sha256Hex(code) })
+    .onDuplicateKeyUpdate({ set: { value: sha256Hex(code) } });
+  return code;
+}
+
+export async function setupNeeded(db: Db): Promise<boolean> {
+  return !(await db.select({ id: people.id }).from(people).limit(1)).length;
+}
+
+export async function useSetupCode(db: Db, code: string): Promise<void> {
+  const [row] = await db.select().from(settings).where(eq(settings.name, 'setup'));
+  if (!row || row.value !== sha256Hex(code.trim()) || !(await setupNeeded(db)))
+    throw new Refusal('wrongPassword', { detail: 'The code is not the one printed at the last start, or it was used already.' });
+}

@@ -1,0 +1,40 @@
+import { createHash } from 'node:crypto';
+import { and, asc, eq } from 'drizzle-orm';
+import type { Db, Tx } from './database';
+import { blobs } from './tables';
+
+const partSize = 1 << 20;
+
+/** Stores bytes under their SHA-256; the same bytes twice are stored once. */
+export async function storeBlob(tx: Tx | Db, bytes: Buffer): Promise<string> {
+  const sha256 = createHash('sha256').update(bytes).digest('hex');
+  const [known] = await tx
+    .select({ part: blobs.part })
+    .from(blobs)
+    .where(and(eq(blobs.sha256, sha256), eq(blobs.part, 0)));
+  if (known) return sha256;
+  for (let part = 0, at = 0; at < bytes.length || part === 0; part++, at += partSize)
+    await tx
+      .insert(blobs)
+      .ignore()
+      .values({ sha256, part, bytes: bytes.subarray(at, at + partSize) });
+  return sha256;
+}
+
+/** The parts of a stored file in order. */
+export async function* readBlob(db: Db | Tx, sha256: string): AsyncGenerator<Buffer> {
+  const parts = await db.select({ part: blobs.part }).from(blobs).where(eq(blobs.sha256, sha256)).orderBy(asc(blobs.part));
+  for (const { part } of parts) {
+    const [row] = await db
+      .select({ bytes: blobs.bytes })
+      .from(blobs)
+      .where(and(eq(blobs.sha256, sha256), eq(blobs.part, part)));
+    if (row) yield row.bytes;
+  }
+}
+
+export async function wholeBlob(db: Db | Tx, sha256: string): Promise<Buffer> {
+  const parts: Buffer[] = [];
+  for await (const part of readBlob(db, sha256)) parts.push(part);
+  return Buffer.concat(parts);
+}

@@ -1,0 +1,49 @@
+import type { FastifyRequest } from 'fastify';
+import { Refusal } from './errors';
+
+export interface Upload {
+  readonly name: string;
+  readonly mime: string;
+  readonly bytes: Buffer;
+}
+
+/**
+ * The files of a multipart request, one after the other. A file over the limit ends the request with `tooLarge` as
+ * soon as the limit is passed; what came before is with the caller, who stores nothing until all have come.
+ */
+export async function* uploads(
+  request: FastifyRequest,
+  limits: { readonly fileSize: number; readonly files: number },
+): AsyncGenerator<Upload> {
+  if (!request.isMultipart()) throw new Refusal('invalid', { detail: 'The upload must be multipart/form-data.' });
+  const declared = Number(request.headers['content-length'] ?? 0);
+  const allowed = limits.fileSize * limits.files + (1 << 20);
+  if (declared > allowed)
+    throw new Refusal('tooLarge', {
+      detail: `The upload has ${mib(declared)}; at most ${mib(limits.fileSize)} a file are taken here. Nothing was stored.`,
+    });
+  let any = false;
+  for await (const part of request.files({ limits: { fileSize: limits.fileSize, files: limits.files } })) {
+    const chunks: Buffer[] = [];
+    for await (const chunk of part.file) chunks.push(chunk as Buffer);
+    if (part.file.truncated)
+      throw new Refusal('tooLarge', { detail: `${part.filename} is larger than ${mib(limits.fileSize)}. Nothing was stored.` });
+    any = true;
+    yield { name: safeName(part.filename), mime: part.mimetype, bytes: Buffer.concat(chunks) };
+  }
+  if (!any) throw new Refusal('invalid', { detail: 'The upload holds no file.' });
+}
+
+const mib = (bytes: number): string => `${Math.ceil(bytes / (1 << 20))} MiB`;
+
+/** A file name without folders and control characters, as it is shown and put into packs. */
+export function safeName(name: string): string {
+  const last = name.split(/[\\/]/).pop() ?? '';
+  // eslint-disable-next-line no-control-regex
+  return (
+    last
+      .replace(/[\u0000-\u001f\u007f<>:"|?*]/g, '_')
+      .replace(/^\.+/, '')
+      .slice(0, 200) || 'file'
+  );
+}

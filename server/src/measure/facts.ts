@@ -1,0 +1,286 @@
+import {
+  addCoverage,
+  creditFile,
+  noCoverage,
+  unitCoverages,
+  type CodeUnit,
+  type CreditContext,
+  type FileCredit,
+  type FileMeasurement,
+  type MeasuredFile,
+  type Metric,
+  type UnitCoverage,
+} from '@core/measure';
+import {
+  passingCases,
+  type CordCase,
+  type CordInput,
+  type CordProblem,
+  type CordRequirement,
+  type CordRun,
+  type StandardProfile,
+} from '@core/prove';
+import { runHash } from '@core/run';
+import { and, asc, eq, isNull } from 'drizzle-orm';
+import { allTraces, ledgerHead, projects, signatures, type Db, type Tx } from '../base';
+import { cases } from '../design';
+import { evidence, problems, runRecord, runs, type StoredEvidence } from '../run';
+import { requirements } from '../specify';
+import { unpackMeasurement } from './load';
+import { codeTraces, measurements, sources, type StoredMeasurement } from './tables';
+
+/** Everything that is judged of one build, as it stood at one ledger number. */
+export interface BuildFacts {
+  readonly seq: number;
+  readonly build: string;
+  readonly input: CordInput;
+  readonly files: readonly MeasuredFile[];
+  readonly credits: readonly FileCredit[];
+  readonly units: readonly UnitCoverage[];
+  readonly context: CreditContext;
+  readonly byHand: readonly { readonly path: string; readonly unit: string; readonly requirement: string }[];
+  readonly measuredCases: readonly string[];
+  readonly caseTitles: ReadonlyMap<string, string>;
+}
+
+interface Kept {
+  readonly at: number;
+  readonly facts: BuildFacts;
+}
+const kept = new Map<string, Kept>();
+const keptLimit = 8;
+/** However quiet the ledger is, stored records are read again after this time, so that a change behind our back is noticed. */
+const staleAfter = 60_000;
+const unpacked = new Map<number, StoredMeasurement>();
+
+/** The facts of a build. Kept in memory while the ledger has not moved: any node may do so, since the ledger tells. */
+export async function buildFacts(db: Db, projectId: number, build: string): Promise<BuildFacts> {
+  const seq = await ledgerHead(db, projectId);
+  const id = `${projectId}:${build}`;
+  const known = kept.get(id);
+  if (known && known.facts.seq === seq && Date.now() - known.at < staleAfter) return known.facts;
+  const facts = await db.transaction((tx) => readFacts(tx, projectId, build));
+  kept.delete(id);
+  kept.set(id, { at: Date.now(), facts });
+  if (kept.size > keptLimit) kept.delete(kept.keys().next().value ?? '');
+  return facts;
+}
+
+/** Reads the facts afresh, in the caller's snapshot. */
+export async function readFacts(tx: Tx, projectId: number, build: string): Promise<BuildFacts> {
+  const seq = await ledgerHead(tx, projectId);
+  const [{ profile }] = await tx.select({ profile: projects.profile }).from(projects).where(eq(projects.id, projectId));
+  const all = await allTraces(tx, projectId);
+  const asTraces = (kind: 'parent' | 'verifies') =>
+    all
+      .filter((t) => t.kind === kind)
+      .map((t) => ({ from: t.fromKey, to: t.toKey, fromRevision: t.fromRevision, toRevision: t.toRevision }));
+  const verifies = asTraces('verifies');
+  const caseRows = await tx
+    .select({ key: cases.key, title: cases.title, revision: cases.revision, state: cases.state })
+    .from(cases)
+    .where(eq(cases.projectId, projectId));
+  const cordCases: CordCase[] = caseRows.map(({ key, revision, state }) => ({ key, revision, approved: state === 'approved' }));
+  const cordRuns = await readRuns(tx, projectId, build);
+  const passing = passingCases(cordCases, cordRuns);
+  const byCase = new Map<string, Set<string>>();
+  for (const { from, to } of verifies) byCase.set(from, (byCase.get(from) ?? new Set()).add(to));
+  const context: CreditContext = { verifies: byCase, passing };
+  const { files, byHand, measuredCases } = await readCode(tx, projectId, build);
+  const credits = files.map((file) => creditFile(file, context));
+  const units = unitCoverages(files, credits);
+  const input = cordInput(
+    build,
+    profile,
+    await readRequirements(tx, projectId),
+    cordCases,
+    asTraces('parent'),
+    verifies,
+    cordRuns,
+    await readProblems(tx, projectId, build),
+    units,
+    measuredCases.length > 0,
+  );
+  return {
+    seq,
+    build,
+    input,
+    files,
+    credits,
+    units,
+    context,
+    byHand,
+    measuredCases,
+    caseTitles: new Map(caseRows.map((c) => [c.key, c.title])),
+  };
+}
+
+function cordInput(
+  build: string,
+  profile: StandardProfile,
+  cordRequirements: CordRequirement[],
+  cordCases: CordCase[],
+  parents: CordInput['parents'],
+  verifies: CordInput['verifies'],
+  cordRuns: CordRun[],
+  cordProblems: CordProblem[],
+  units: readonly UnitCoverage[],
+  measured: boolean,
+): CordInput {
+  const unitsOf = new Map<string, UnitCoverage[]>();
+  for (const unit of units) for (const key of unit.unit.requirements) unitsOf.set(key, [...(unitsOf.get(key) ?? []), unit]);
+  return {
+    build,
+    profile,
+    requirements: cordRequirements,
+    cases: cordCases,
+    parents,
+    verifies,
+    runs: cordRuns,
+    problems: cordProblems,
+    measured,
+    codeOf: new Map([...unitsOf].map(([key, list]) => [key, list.map((u) => u.path)])),
+    coverageOf: (keys) => {
+      const mine = [...new Set([...keys].flatMap((key) => unitsOf.get(key) ?? []))];
+      if (!mine.length) return undefined;
+      return {
+        totals: mine.reduce((sum, unit) => addCoverage(sum, unit.totals), noCoverage),
+        firstGap: (metric: Metric) => {
+          const gap = mine.find((unit) => unit.firstGap[metric] !== undefined);
+          return gap && `${gap.path}:${gap.firstGap[metric]}`;
+        },
+      };
+    },
+  };
+}
+
+async function readRequirements(tx: Tx, projectId: number): Promise<CordRequirement[]> {
+  const rows = await tx
+    .select({
+      key: requirements.key,
+      title: requirements.title,
+      revision: requirements.revision,
+      state: requirements.state,
+      level: requirements.level,
+      method: requirements.method,
+      topLevel: requirements.topLevel,
+      derived: requirements.derived,
+      rationale: requirements.rationale,
+      notInCode: requirements.notInCode,
+      why: requirements.notInCodeRationale,
+    })
+    .from(requirements)
+    .where(and(eq(requirements.projectId, projectId), eq(requirements.kind, 'requirement')));
+  return rows.map(({ rationale, why, ...row }) => ({
+    ...row,
+    hasRationale: rationale.trim() !== '',
+    notInCodeRationale: why.trim() !== '',
+  }));
+}
+
+/** Runs with their signatures; every signed record is hashed again here, so that a changed one shows. */
+async function readRuns(tx: Tx, projectId: number, build: string): Promise<CordRun[]> {
+  const rows = await tx
+    .select()
+    .from(runs)
+    .where(and(eq(runs.projectId, projectId), eq(runs.build, build), isNull(runs.supersededBy)))
+    .orderBy(asc(runs.id));
+  const signed = await tx.select().from(signatures).where(eq(signatures.projectId, projectId)).orderBy(asc(signatures.id));
+  const files = await tx
+    .select()
+    .from(evidence)
+    .where(and(eq(evidence.projectId, projectId), isNull(evidence.removedAt)))
+    .orderBy(asc(evidence.id));
+  const signedBy = groupBy(signed, (s) => s.runId);
+  const filesOf = groupBy<StoredEvidence>(files, (f) => f.runId);
+  return rows.map((run) => {
+    const mine = signedBy.get(run.id) ?? [];
+    const hash = mine.length ? runHash(runRecord(run, filesOf.get(run.id) ?? [])) : '';
+    const { key, caseKey, caseRevision, row, configuration, verdict, failedStep, deviationAccepted, carriedOverTo, tester } = run;
+    return {
+      key,
+      caseKey,
+      caseRevision,
+      row,
+      configuration,
+      verdict,
+      failedStep,
+      deviationAccepted,
+      carriedOverTo,
+      tester,
+      signatures: mine.map((s) => ({ meaning: s.meaning, login: s.login, matches: s.hash === hash })),
+    };
+  });
+}
+
+function groupBy<T>(items: readonly T[], key: (item: T) => number): Map<number, T[]> {
+  const map = new Map<number, T[]>();
+  for (const item of items) {
+    const list = map.get(key(item));
+    if (list) list.push(item);
+    else map.set(key(item), [item]);
+  }
+  return map;
+}
+
+async function readProblems(tx: Tx, projectId: number, build: string): Promise<CordProblem[]> {
+  const rows = await tx
+    .select()
+    .from(problems)
+    .where(and(eq(problems.projectId, projectId), eq(problems.build, build)));
+  return rows.map(({ key, blocking, state, requirements: keys, run }) => ({
+    key,
+    blocking,
+    open: state === 'open',
+    requirements: keys,
+    run,
+  }));
+}
+
+async function readCode(
+  tx: Tx,
+  projectId: number,
+  build: string,
+): Promise<{ files: MeasuredFile[]; byHand: BuildFacts['byHand']; measuredCases: string[] }> {
+  const mine = await tx
+    .select({ path: sources.path, functions: sources.functions })
+    .from(sources)
+    .where(and(eq(sources.projectId, projectId), eq(sources.build, build), isNull(sources.supersededAt)))
+    .orderBy(asc(sources.path));
+  const byHand = await tx
+    .select({ path: codeTraces.path, unit: codeTraces.unit, requirement: codeTraces.requirement })
+    .from(codeTraces)
+    .where(and(eq(codeTraces.projectId, projectId), isNull(codeTraces.removedAt)));
+  const stored = await tx
+    .select({ id: measurements.id, caseKey: measurements.caseKey })
+    .from(measurements)
+    .where(and(eq(measurements.projectId, projectId), eq(measurements.build, build), isNull(measurements.supersededAt)))
+    .orderBy(asc(measurements.caseKey));
+  const byPath = new Map<string, { caseKey: string; file: FileMeasurement }[]>();
+  for (const { id, caseKey } of stored)
+    for (const file of await measured(tx, id)) byPath.set(file.path, [...(byPath.get(file.path) ?? []), { caseKey, file }]);
+  const files = mine.map(({ path, functions }) => ({
+    path,
+    units: functions.map((f): CodeUnit => ({
+      name: f.name,
+      start: f.start,
+      end: f.end,
+      requirements: [
+        ...new Set([...f.requirements, ...byHand.filter((t) => t.path === path && t.unit === f.name).map((t) => t.requirement)]),
+      ],
+    })),
+    byCase: byPath.get(path) ?? [],
+  }));
+  return { files, byHand, measuredCases: stored.map((s) => s.caseKey) };
+}
+
+/** A stored measurement never changes, so it is unpacked once. */
+async function measured(tx: Tx, id: number): Promise<StoredMeasurement> {
+  const known = unpacked.get(id);
+  if (known) return known;
+  const [{ data }] = await tx.select({ data: measurements.data }).from(measurements).where(eq(measurements.id, id));
+  const files = unpackMeasurement(data);
+  unpacked.set(id, files);
+  if (unpacked.size > 2000) unpacked.delete(unpacked.keys().next().value ?? 0);
+  return files;
+}

@@ -1,0 +1,5 @@
+export * from './tables';
+export * from './load';
+export * from './facts';
+export * from './code';
+export * from './routes';

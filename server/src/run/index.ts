@@ -1,0 +1,7 @@
+export * from './tables';
+export * from './store';
+export * from './plan';
+export * from './recording';
+export * from './signing';
+export * from './problems';
+export * from './routes';

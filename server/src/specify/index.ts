@@ -1,0 +1,5 @@
+export * from './tables';
+export * from './store';
+export * from './requirements';
+export * from './import';
+export * from './routes';
