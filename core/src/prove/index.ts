@@ -4,3 +4,4 @@ export * from './cord-input';
 export * from './cord';
 export * from './totals';
 export * from './drawing';
+export * from './pack';

@@ -11,4 +11,5 @@ export * from './events';
 export * from './people';
 export * from './traces';
 export * from './project';
+export * from './jobs';
 export * from './routes';

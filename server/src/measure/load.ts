@@ -49,16 +49,14 @@ export function loadSources(
               text: `${f.name} names ${key}, which is no requirement of this project.`,
             });
         }
-      await w.tx
-        .insert(sources)
-        .values({
-          projectId: actor.projectId,
-          build,
-          path,
-          text,
-          sha256: createHash('sha256').update(bytes).digest('hex'),
-          functions: found,
-        });
+      await w.tx.insert(sources).values({
+        projectId: actor.projectId,
+        build,
+        path,
+        text,
+        sha256: createHash('sha256').update(bytes).digest('hex'),
+        functions: found,
+      });
     }
     await w.log('sources loaded', 'build', build, null, {
       file: file.name,
@@ -147,18 +145,16 @@ export async function loadCoverage(db: Db, actor: Actor, build: string, files: r
       );
     for (const [caseKey, { fileName, sha256, parts }] of byCase) {
       const merged = [...parts].map(([path, list]) => mergeFile(path, list));
-      await w.tx
-        .insert(measurements)
-        .values({
-          projectId: actor.projectId,
-          build,
-          caseKey,
-          fileName,
-          sha256,
-          data: packMeasurement(merged),
-          loadedBy: actor.login,
-          loadedAt: w.at,
-        });
+      await w.tx.insert(measurements).values({
+        projectId: actor.projectId,
+        build,
+        caseKey,
+        fileName,
+        sha256,
+        data: packMeasurement(merged),
+        loadedBy: actor.login,
+        loadedAt: w.at,
+      });
     }
     await w.log('coverage loaded', 'build', build, null, {
       files: files.map((f) => ({ name: f.name, sha256: createHash('sha256').update(f.bytes).digest('hex') })),

@@ -110,16 +110,14 @@ export async function decideRun(
     if (run.supersededBy !== null) throw new Refusal('stateForbids', { detail: `${key} is superseded by ${run.supersededBy} already.` });
     if (run.verdict === null) throw new Refusal('notFinished', { detail: `${key} is not recorded yet: there is nothing to decide.` });
     const c = await needCase(w.tx, actor.projectId, run.caseKey);
-    await w.tx
-      .insert(decisions)
-      .values({
-        projectId: actor.projectId,
-        runId: run.id,
-        choice: told.choice === 'carryOver' ? 'carried over' : 'rerun',
-        reason: told.reason,
-        login: actor.login,
-        at: w.at,
-      });
+    await w.tx.insert(decisions).values({
+      projectId: actor.projectId,
+      runId: run.id,
+      choice: told.choice === 'carryOver' ? 'carried over' : 'rerun',
+      reason: told.reason,
+      login: actor.login,
+      at: w.at,
+    });
     if (signer) {
       if (!now.outdated)
         throw new Refusal('stateForbids', { detail: `${run.caseKey} has not changed since ${key}: there is nothing to carry over.` });

@@ -1,0 +1,43 @@
+// Builds the server and the web application, each only where its sources changed since the last build.
+import { createHash } from 'node:crypto';
+import { existsSync, mkdirSync, readdirSync, readFileSync, rmSync, statSync, writeFileSync } from 'node:fs';
+import { join } from 'node:path';
+import { root, run, say } from './system.mjs';
+
+function* files(folder) {
+  for (const entry of readdirSync(folder, { withFileTypes: true })) {
+    const path = join(folder, entry.name);
+    if (entry.isDirectory()) yield* files(path);
+    else yield path;
+  }
+}
+
+function stateOf(...places) {
+  const hash = createHash('sha256');
+  for (const place of places) {
+    const path = join(root, place);
+    for (const file of statSync(path).isDirectory() ? [...files(path)].sort() : [path]) hash.update(file).update(readFileSync(file));
+  }
+  return hash.digest('hex');
+}
+
+const shared = ['core/src', 'contract/src', 'tsconfig.json', 'package-lock.json'];
+const parts = [
+  { name: 'server', out: 'dist/server/main.js', sources: [...shared, 'server/src', 'demo/seed', 'scripts/build-server.mjs'], build: () => run(process.execPath, ['scripts/build-server.mjs']) },
+  { name: 'web', out: 'dist/web/index.html', sources: [...shared, 'web', 'angular.json'], build: () => run('npx', ['ng', 'build', '--progress=false']) },
+];
+
+export function buildAll() {
+  mkdirSync(join(root, 'dist'), { recursive: true });
+  for (const { name, out, sources, build } of parts) {
+    const stamp = join(root, 'dist', `.${name}-state`);
+    const state = stateOf(...sources);
+    if (existsSync(join(root, out)) && existsSync(stamp) && readFileSync(stamp, 'utf8') === state) continue;
+    say(`Building ${name === 'web' ? 'the web application (about a minute)' : 'the server'} …`);
+    rmSync(stamp, { force: true });
+    build();
+    writeFileSync(stamp, state);
+  }
+}
+
+if (process.argv[1] === new URL(import.meta.url).pathname) buildAll();

@@ -1,0 +1,26 @@
+// npm run ledger:verify [-- work|demo]: recomputes every chain of a database and names the first entry that does not fit.
+import { spawnSync } from 'node:child_process';
+import { existsSync, readFileSync } from 'node:fs';
+import { join } from 'node:path';
+import { prepareDatabase, startDatabase } from './database.mjs';
+import { dataFolder, needModules, needPackages, root, say } from './system.mjs';
+
+const wanted = process.argv[2] ?? (existsSync(join(dataFolder, 'work', 'db-made')) ? 'work' : 'demo');
+const folder = join(dataFolder, wanted);
+if (!existsSync(join(folder, 'db-made'))) {
+  say(`There is no ${wanted} database yet: npm start or npm run demo makes one.`);
+  process.exit(1);
+}
+needPackages('mariadb-server');
+needModules();
+const { buildAll } = await import('./build.mjs');
+buildAll();
+const note = join(folder, 'running.json');
+/** A running server's database is asked where it is; otherwise it is started for the check alone. */
+const running = existsSync(note) ? JSON.parse(readFileSync(note, 'utf8')) : undefined;
+const isRunning = running && existsSync(`/proc/${running.pid}`);
+const database = isRunning ? undefined : await startDatabase(folder);
+const env = isRunning ? running.env : await prepareDatabase(database, 'cord', root);
+const done = spawnSync(process.execPath, [join(root, 'dist/server/ledger-verify.js')], { stdio: 'inherit', env: { ...process.env, ...env } });
+await database?.stop();
+process.exit(done.status ?? 1);

@@ -1,0 +1,213 @@
+import { randomUUID } from 'node:crypto';
+import type { Job } from '@contract/base';
+import { and, asc, desc, eq, lt, or } from 'drizzle-orm';
+import { write, type Actor, type Database, type Db } from './database';
+import { Refusal } from './errors';
+import { jobs } from './tables';
+
+export type StoredJob = typeof jobs.$inferSelect;
+
+export interface JobFile {
+  readonly name: string;
+  readonly bytes: number;
+  readonly sha256: string;
+}
+
+/** What a worker may say while it works. `tell` throws `Cancelled` once somebody cancelled the job. */
+export interface JobTalk {
+  tell(progress: number, message: string): Promise<void>;
+}
+
+export class Cancelled extends Error {}
+
+export type JobWork = (job: StoredJob, talk: JobTalk) => Promise<JobFile>;
+
+const beat = 2000;
+/** A worker that gave no sign of life for so long is dead: its job is taken over. */
+const deadAfter = 7000;
+
+export function asJob(row: StoredJob): Job {
+  const { id, kind, state, progress, message, build, by, createdAt, finishedAt, fileName, fileBytes, fileHash } = row;
+  return {
+    id,
+    kind,
+    state,
+    progress,
+    message,
+    build,
+    by,
+    createdAt,
+    finishedAt,
+    file: fileName && fileHash ? { name: fileName, bytes: fileBytes ?? 0, sha256: fileHash } : null,
+  };
+}
+
+export function addJob(db: Db, actor: Actor, kind: string, build: string): Promise<Job> {
+  return write(db, actor, async (w) => {
+    const [made] = await w.tx
+      .insert(jobs)
+      .values({
+        projectId: actor.projectId,
+        kind,
+        build,
+        state: 'queued',
+        progress: 0,
+        message: 'Waiting for a worker',
+        by: actor.login,
+        createdAt: w.at,
+      })
+      .$returningId();
+    await w.log(`${kind} asked for`, kind, build, null, { job: made.id });
+    const [row] = await w.tx.select().from(jobs).where(eq(jobs.id, made.id));
+    return asJob(row);
+  });
+}
+
+export async function listJobs(db: Db, projectId: number, kind: string, build: string): Promise<Job[]> {
+  const rows = await db
+    .select()
+    .from(jobs)
+    .where(and(eq(jobs.projectId, projectId), eq(jobs.kind, kind), eq(jobs.build, build)))
+    .orderBy(desc(jobs.id))
+    .limit(50);
+  return rows.map(asJob);
+}
+
+export async function needJob(db: Db, projectId: number, id: number): Promise<StoredJob> {
+  const [row] = await db
+    .select()
+    .from(jobs)
+    .where(and(eq(jobs.projectId, projectId), eq(jobs.id, id)));
+  if (!row) throw new Refusal('notFound');
+  return row;
+}
+
+export function cancelJob(db: Db, actor: Actor, id: number): Promise<void> {
+  return write(db, actor, async (w) => {
+    const [row] = await w.tx
+      .select()
+      .from(jobs)
+      .where(and(eq(jobs.projectId, actor.projectId), eq(jobs.id, id)))
+      .for('update');
+    if (!row) throw new Refusal('notFound');
+    if (row.state !== 'queued' && row.state !== 'running') throw new Refusal('stateForbids', { detail: 'It is finished already.' });
+    await w.tx.update(jobs).set({ state: 'cancelled', message: 'Cancelled', finishedAt: w.at }).where(eq(jobs.id, id));
+    await w.log(`${row.kind} cancelled`, row.kind, row.build, null, { job: id });
+  });
+}
+
+/**
+ * Takes jobs from the table, one at a time, with SKIP LOCKED: any node may run any job, and one whose worker was killed is
+ * begun again by whoever notices first.
+ */
+export class JobRunner {
+  private readonly holder = randomUUID();
+  private timer: NodeJS.Timeout | undefined;
+  private stopped = false;
+  private busy: Promise<void> | undefined;
+
+  constructor(
+    private readonly database: Database,
+    private readonly work: Readonly<Record<string, JobWork>>,
+    private readonly warn: (error: unknown, text: string) => void,
+  ) {}
+
+  start(): void {
+    this.timer = setInterval(() => this.look(), 700);
+  }
+
+  async stop(): Promise<void> {
+    this.stopped = true;
+    clearInterval(this.timer);
+    await this.busy;
+  }
+
+  private look(): void {
+    this.busy ??= this.round()
+      .catch((error: unknown) => this.warn(error, 'job round failed'))
+      .finally(() => (this.busy = undefined));
+  }
+
+  private async round(): Promise<void> {
+    while (!this.stopped) {
+      const job = await this.claim();
+      if (!job) return;
+      await this.run(job);
+    }
+  }
+
+  private claim(): Promise<StoredJob | undefined> {
+    return this.database.db.transaction(async (tx) => {
+      const dead = new Date(Date.now() - deadAfter).toISOString();
+      const [job] = await tx
+        .select()
+        .from(jobs)
+        .where(or(eq(jobs.state, 'queued'), and(eq(jobs.state, 'running'), lt(jobs.heartbeat, dead))))
+        .orderBy(asc(jobs.id))
+        .limit(1)
+        .for('update', { skipLocked: true });
+      if (!job || !this.work[job.kind]) return undefined;
+      await tx
+        .update(jobs)
+        .set({
+          state: 'running',
+          holder: this.holder,
+          heartbeat: new Date().toISOString(),
+          progress: 0,
+          message: job.holder ? 'Begun again after its worker was lost' : 'Begun',
+        })
+        .where(eq(jobs.id, job.id));
+      return job;
+    });
+  }
+
+  private async run(job: StoredJob): Promise<void> {
+    const { db } = this.database;
+    const mine = and(eq(jobs.id, job.id), eq(jobs.state, 'running'), eq(jobs.holder, this.holder));
+    const pulse = setInterval(
+      () =>
+        void db
+          .update(jobs)
+          .set({ heartbeat: new Date().toISOString() })
+          .where(mine)
+          .catch(() => undefined),
+      beat,
+    );
+    const actor: Actor = { login: job.by, projectId: job.projectId, now: () => new Date() };
+    try {
+      const file = await this.work[job.kind](job, {
+        tell: async (progress, message) => {
+          await db.update(jobs).set({ progress, message, heartbeat: new Date().toISOString() }).where(mine);
+          const [row] = await db.select({ state: jobs.state, holder: jobs.holder }).from(jobs).where(eq(jobs.id, job.id));
+          if (this.stopped || row?.state !== 'running' || row.holder !== this.holder) throw new Cancelled();
+        },
+      });
+      await write(db, actor, async (w) => {
+        const [row] = await w.tx.select({ id: jobs.id }).from(jobs).where(mine).for('update');
+        if (!row) throw new Cancelled();
+        await w.tx
+          .update(jobs)
+          .set({
+            state: 'done',
+            progress: 1,
+            message: 'Done',
+            finishedAt: w.at,
+            fileName: file.name,
+            fileBytes: file.bytes,
+            fileHash: file.sha256,
+          })
+          .where(eq(jobs.id, job.id));
+        await w.log(`${job.kind} made`, job.kind, job.build, null, { job: job.id, ...file });
+      });
+    } catch (error) {
+      if (error instanceof Cancelled) return;
+      this.warn(error, `job ${job.id} failed`);
+      await db
+        .update(jobs)
+        .set({ state: 'failed', message: 'It failed; nothing was stored. Try again.', finishedAt: new Date().toISOString() })
+        .where(mine);
+    } finally {
+      clearInterval(pulse);
+    }
+  }
+}

@@ -1,0 +1,3 @@
+export * from './board';
+export * from './pack';
+export * from './routes';
