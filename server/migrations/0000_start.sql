@@ -42,8 +42,8 @@ CREATE TABLE `ledger` (
 	`action` varchar(60) NOT NULL,
 	`kind` varchar(40) NOT NULL,
 	`record_key` varchar(200) NOT NULL,
-	`before_value` mediumtext NOT NULL,
-	`after_value` mediumtext NOT NULL,
+	`before_value` mediumtext,
+	`after_value` mediumtext,
 	`previous` char(64) NOT NULL,
 	`hash` char(64) NOT NULL,
 	CONSTRAINT `ledger_project_id_seq_pk` PRIMARY KEY(`project_id`,`seq`)

@@ -28,28 +28,55 @@ export interface AppOptions {
 }
 
 export async function buildApp({ house, webRoot, logger = false, signInLimit = 20 }: AppOptions): Promise<FastifyInstance> {
-  const app = Fastify({ logger, bodyLimit: 1 << 20, routerOptions: { maxParamLength: 300 }, disableRequestLogging: true, trustProxy: false });
+  const app = Fastify({
+    logger,
+    bodyLimit: 1 << 20,
+    routerOptions: { maxParamLength: 300 },
+    disableRequestLogging: true,
+    trustProxy: false,
+  });
   app.setValidatorCompiler(validatorCompiler);
   // Answers are typed by the contract at compile time and checked against it by the tests; here they are only written.
   app.setSerializerCompiler(() => (data) => JSON.stringify(data));
   await app.register(cookie);
   await app.register(multipart, { throwFileSizeLimit: false });
-  await app.register(compress, { global: true, threshold: 2048, encodings: ['br', 'gzip'], customTypes: /^(text\/(?!event-stream)|application\/(json|problem\+json|javascript)|image\/svg)/ });
+  await app.register(compress, {
+    global: true,
+    threshold: 2048,
+    encodings: ['br', 'gzip'],
+    customTypes: /^(text\/(?!event-stream)|application\/(json|problem\+json|javascript)|image\/svg)/,
+  });
   await app.register(rateLimit, { global: true, max: 3000, timeWindow: '1 minute', errorResponseBuilder: () => new Refusal('tooMany') });
   await app.register(helmet, {
     // The nonce belongs to the page; script comes from our own files only.
     contentSecurityPolicy: {
       useDefaults: false,
       directives: {
-        defaultSrc: ["'none'"], scriptSrc: ["'self'"], styleSrc: ["'self'"], imgSrc: ["'self'", 'blob:', 'data:'], fontSrc: ["'self'"], connectSrc: ["'self'"], workerSrc: ["'self'"],
-        manifestSrc: ["'self'"], frameAncestors: ["'none'"], baseUri: ["'self'"], formAction: ["'self'"],
+        defaultSrc: ["'none'"],
+        scriptSrc: ["'self'"],
+        styleSrc: ["'self'"],
+        imgSrc: ["'self'", 'blob:', 'data:'],
+        fontSrc: ["'self'"],
+        connectSrc: ["'self'"],
+        workerSrc: ["'self'"],
+        manifestSrc: ["'self'"],
+        frameAncestors: ["'none'"],
+        baseUri: ["'self'"],
+        formAction: ["'self'"],
       },
     },
     strictTransportSecurity: house.secureCookies,
     crossOriginEmbedderPolicy: false,
   });
   await app.register(swagger, {
-    openapi: { openapi: '3.1.0', info: { title: 'Cord Proof', version: '0.1.0', description: 'From a requirement to a proof pack. Answers in error are problem details (RFC 9457) with a stable code.' } },
+    openapi: {
+      openapi: '3.1.0',
+      info: {
+        title: 'Cord Proof',
+        version: '0.1.0',
+        description: 'From a requirement to a proof pack. Answers in error are problem details (RFC 9457) with a stable code.',
+      },
+    },
     transform: jsonSchemaTransform,
   });
   await app.register(swaggerUi, { routePrefix: '/api/docs', staticCSP: true });
@@ -58,10 +85,15 @@ export async function buildApp({ house, webRoot, logger = false, signInLimit = 2
   answerErrors(app);
   app.addHook('onResponse', async (request, reply) => {
     if (request.url.startsWith('/api') && !request.url.startsWith('/api/docs'))
-      request.log.info({ method: request.method, url: request.url.split('?')[0], status: reply.statusCode, ms: Math.round(reply.elapsedTime) }, 'answered');
+      request.log.info(
+        { method: request.method, url: request.url.split('?')[0], status: reply.statusCode, ms: Math.round(reply.elapsedTime) },
+        'answered',
+      );
   });
 
-  app.get('/api/health', { schema: { summary: 'The process lives', tags: ['Base'] }, config: { rateLimit: false } }, async () => ({ ok: true }));
+  app.get('/api/health', { schema: { summary: 'The process lives', tags: ['Base'] }, config: { rateLimit: false } }, async () => ({
+    ok: true,
+  }));
   app.get('/api/ready', { schema: { summary: 'The database answers', tags: ['Base'] }, config: { rateLimit: false } }, async () => {
     await house.database.db.execute(sql`select 1`);
     return { ok: true };
@@ -75,7 +107,10 @@ export async function buildApp({ house, webRoot, logger = false, signInLimit = 2
     proveRoutes(api, house);
   });
   if (webRoot) await serveWeb(app, webRoot);
-  else app.setNotFoundHandler(() => { throw new Refusal('notFound'); });
+  else
+    app.setNotFoundHandler(() => {
+      throw new Refusal('notFound');
+    });
   app.addHook('preClose', async () => endEvents());
   return app;
 }
@@ -106,11 +141,20 @@ function answerErrors(app: FastifyInstance): void {
 function asRefusal(error: FastifyError): Refusal {
   if (error instanceof Refusal) return error;
   if (hasZodFastifySchemaValidationErrors(error)) {
-    const fields = error.validation.map((issue) => ({ path: issue.instancePath.replace(/^\//, '').replaceAll('/', '.'), text: issue.message ?? 'Not valid.' }));
+    const fields = error.validation.map((issue) => ({
+      path: issue.instancePath.replace(/^\//, '').replaceAll('/', '.'),
+      text: issue.message ?? 'Not valid.',
+    }));
     return new Refusal('invalid', { detail: fields.map((f) => (f.path ? `${f.path}: ${f.text}` : f.text)).join(' '), fields });
   }
   if (isLost(error)) return new Refusal('unavailable');
-  if (error.statusCode === 413 || error.code === 'FST_ERR_CTP_BODY_TOO_LARGE' || error.code === 'FST_REQ_FILE_TOO_LARGE' || error.code === 'FST_FILES_LIMIT') return new Refusal('tooLarge');
+  if (
+    error.statusCode === 413 ||
+    error.code === 'FST_ERR_CTP_BODY_TOO_LARGE' ||
+    error.code === 'FST_REQ_FILE_TOO_LARGE' ||
+    error.code === 'FST_FILES_LIMIT'
+  )
+    return new Refusal('tooLarge');
   if (error.statusCode === 429) return new Refusal('tooMany');
   if (error.statusCode === 404) return new Refusal('notFound');
   if (error.statusCode && error.statusCode < 500) return new Refusal('invalid', { detail: error.message });
@@ -120,15 +164,31 @@ function asRefusal(error: FastifyError): Refusal {
 /** The application: hashed files may be kept for ever, the page itself never; each page carries its own style nonce. */
 async function serveWeb(app: FastifyInstance, webRoot: string): Promise<void> {
   await app.register(fastifyStatic, {
-    root: webRoot, index: false, wildcard: false, preCompressed: false,
-    setHeaders: (reply, path) => void reply.setHeader('cache-control', /-[A-Z0-9]{8}\.\w+$/.test(path) ? 'public, max-age=31536000, immutable' : 'no-cache'),
+    root: webRoot,
+    index: false,
+    wildcard: false,
+    preCompressed: false,
+    setHeaders: (reply, path) =>
+      void reply.setHeader('cache-control', /-[A-Z0-9]{8}\.\w+$/.test(path) ? 'public, max-age=31536000, immutable' : 'no-cache'),
   });
   const page = readFileSync(join(webRoot, 'index.html'), 'utf8');
   app.get('/', (_, reply) => reply.callNotFound());
   app.setNotFoundHandler({ preHandler: app.rateLimit({ max: 1200, timeWindow: '1 minute' }) }, (request, reply) => {
-    if (request.url.startsWith('/api') || (request.method !== 'GET' && request.method !== 'HEAD') || /\.\w{2,5}$/.test(request.url.split('?')[0]) && !request.url.includes('/measure/')) throw new Refusal('notFound');
+    if (
+      request.url.startsWith('/api') ||
+      (request.method !== 'GET' && request.method !== 'HEAD') ||
+      (/\.\w{2,5}$/.test(request.url.split('?')[0]) && !request.url.includes('/measure/'))
+    )
+      throw new Refusal('notFound');
     const nonce = randomBytes(16).toString('base64');
-    const policy = String(reply.getHeader('content-security-policy') ?? '').replace("style-src 'self'", `style-src 'self' 'nonce-${nonce}'`);
-    return reply.header('content-security-policy', policy).header('cache-control', 'no-store').type('text/html; charset=utf-8').send(page.replace('<cp-root>', `<cp-root ngCspNonce="${nonce}">`));
+    const policy = String(reply.getHeader('content-security-policy') ?? '').replace(
+      "style-src 'self'",
+      `style-src 'self' 'nonce-${nonce}'`,
+    );
+    return reply
+      .header('content-security-policy', policy)
+      .header('cache-control', 'no-store')
+      .type('text/html; charset=utf-8')
+      .send(page.replace('<cp-root>', `<cp-root ngCspNonce="${nonce}">`));
   });
 }

@@ -1,12 +1,24 @@
 import { asc } from 'drizzle-orm';
 import { openDatabase, projects, verifyLedger } from './base';
 
-const faultWords = { gap: 'is missing', link: 'does not follow the entry before it', hash: 'was changed: its contents do not give its hash' };
+const faultWords = {
+  gap: 'is missing',
+  link: 'does not follow the entry before it',
+  hash: 'was changed: its contents do not give its hash',
+};
 
 const { CORD_DB_PORT, CORD_DB_USER, CORD_DB_PASSWORD, CORD_DB_NAME } = process.env;
-const database = openDatabase({ port: Number(CORD_DB_PORT), user: CORD_DB_USER ?? '', password: CORD_DB_PASSWORD ?? '', database: CORD_DB_NAME ?? '' });
+const database = openDatabase({
+  port: Number(CORD_DB_PORT),
+  user: CORD_DB_USER ?? '',
+  password: CORD_DB_PASSWORD ?? '',
+  database: CORD_DB_NAME ?? '',
+});
 let broken = false;
-const chains = [{ id: 0, name: 'the installation' }, ...(await database.db.select({ id: projects.id, name: projects.name }).from(projects).orderBy(asc(projects.id)))];
+const chains = [
+  { id: 0, name: 'the installation' },
+  ...(await database.db.select({ id: projects.id, name: projects.name }).from(projects).orderBy(asc(projects.id))),
+];
 for (const { id, name } of chains) {
   const { entries, head, fault } = await verifyLedger(database.db, id);
   if (fault) {

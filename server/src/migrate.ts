@@ -11,7 +11,11 @@ const removable = new Set(['sessions', 'memberships']);
 /**
  * Brings the tables up to date with the owner's account and gives the server's account just the rights it needs.
  */
-export async function migrateDatabase(owner: DatabaseAddress, app: { readonly user: string; readonly password: string }, folder: string): Promise<void> {
+export async function migrateDatabase(
+  owner: DatabaseAddress,
+  app: { readonly user: string; readonly password: string },
+  folder: string,
+): Promise<void> {
   const database = openDatabase(owner);
   try {
     await migrate(database.db, { migrationsFolder: folder });
@@ -23,7 +27,11 @@ export async function migrateDatabase(owner: DatabaseAddress, app: { readonly us
     for (const row of rows) {
       const table = Object.values(row)[0];
       if (table.startsWith('__')) continue;
-      const rights = appendOnly.has(table) ? 'select, insert' : removable.has(table) ? 'select, insert, update, delete' : 'select, insert, update';
+      const rights = appendOnly.has(table)
+        ? 'select, insert'
+        : removable.has(table)
+          ? 'select, insert, update, delete'
+          : 'select, insert, update';
       await database.db.execute(sql.raw(`grant ${rights} on \`${owner.database}\`.\`${table}\` to ${account}`));
     }
   } finally {

@@ -18,7 +18,13 @@ export interface Running {
 const here = dirname(fileURLToPath(import.meta.url));
 
 /** Starts one server node: the HTTP server and its share of the jobs. */
-export async function startServer(told: { address: DatabaseAddress; port: number; secureCookies: boolean; log: boolean; signInLimit?: number }): Promise<Running> {
+export async function startServer(told: {
+  address: DatabaseAddress;
+  port: number;
+  secureCookies: boolean;
+  log: boolean;
+  signInLimit?: number;
+}): Promise<Running> {
   const database = openDatabase(told.address);
   const webRoot = join(here, '..', 'web');
   const app = await buildApp({
@@ -29,7 +35,9 @@ export async function startServer(told: { address: DatabaseAddress; port: number
   });
   const papers = new Piscina({ filename: join(here, 'papers.js'), minThreads: 0, maxThreads: 1, idleTimeout: 10_000 });
   const setPaper: SetPaper = (paper) => papers.run(paper) as Promise<Uint8Array>;
-  const runner = new JobRunner(database, { pack: (job, talk) => makeProofPack(database.db, job, talk, setPaper) }, (err, text) => app.log.warn({ err }, text));
+  const runner = new JobRunner(database, { pack: (job, talk) => makeProofPack(database.db, job, talk, setPaper) }, (err, text) =>
+    app.log.warn({ err }, text),
+  );
   runner.start();
   const address = await app.listen({ host: '127.0.0.1', port: told.port });
   return {

@@ -162,7 +162,7 @@ export const importRequirements = endpoint('POST', '/projects/:project/imports/r
     fileName: shortText,
     csv: z.string(),
     mapping: z.partialRecord(
-      z.enum(['key', 'title', 'text', 'rationale', 'level', 'method', 'parent', 'under', 'kind']),
+      z.enum(['key', 'title', 'text', 'rationale', 'level', 'method', 'parent', 'under', 'kind', 'topLevel', 'derived', 'notInCode']),
       z.string().max(200),
     ),
   }),

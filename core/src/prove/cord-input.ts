@@ -17,8 +17,8 @@ export interface CordInput {
   /** Runs planned for this build, superseded ones left out. Later runs come later. */
   readonly runs: readonly CordRun[];
   readonly problems: readonly CordProblem[];
-  /** Is any coverage loaded for this build? */
-  readonly measured: boolean;
+  /** Cases for which coverage is loaded on this build. */
+  readonly measured: ReadonlySet<string>;
   /** Requirements to which code is traced directly, with where the code stands. */
   readonly codeOf: ReadonlyMap<string, readonly string[]>;
   /**

@@ -336,7 +336,10 @@ function judgeMeasure(r: CordRequirement, input: CordInput, joined: Joined): Jud
       return { state: 'notRequired', reasons: [{ code: 'notInCode', records, values: {}, action: requirementAction('Open', r.key) }] };
     return knot([{ code: 'notInCodeNoRationale', records, values: {}, action: requirementAction('Write the rationale', r.key) }]);
   }
-  if (!input.measured)
+  const keys = joined.childrenOf.has(r.key) ? family(r.key, joined) : new Set([r.key]);
+  // None of its cases was measured yet: there is nothing to judge, on this build or of this requirement.
+  const measured = [...keys].some((key) => (joined.casesOf.get(key) ?? []).some((trace) => input.measured.has(trace.from)));
+  if (!input.measured.size || (!measured && input.codeOf.has(r.key)))
     return knot([
       {
         code: 'noCoverage',
@@ -345,7 +348,6 @@ function judgeMeasure(r: CordRequirement, input: CordInput, joined: Joined): Jud
         action: { label: 'Load coverage', to: { kind: 'build', key: input.build }, place: 'sources' },
       },
     ]);
-  const keys = joined.childrenOf.has(r.key) ? family(r.key, joined) : new Set([r.key]);
   const code = [...keys].some((key) => input.codeOf.has(key));
   const coverage = code ? input.coverageOf(keys) : undefined;
   if (!coverage)

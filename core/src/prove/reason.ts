@@ -70,7 +70,7 @@ const sentences: Record<ReasonCode, (v: Values) => string> = {
   runOutdated: (v) => `Case ${v['case']} changed after ${v['run']}: decide carry over or rerun`,
   deviationOpen: (v) => `${v['run']} passed with a deviation that no reviewer has accepted`,
   noCode: () => 'No code is traced to it',
-  noCoverage: (v) => `No coverage is loaded for ${v['build']}`,
+  noCoverage: (v) => `No coverage of its cases is loaded for ${v['build']}`,
   underTarget: (v) => `${v['metric']}: ${v['credited']} of ${v['found']} credited${v['place'] ? `, first gap at ${v['place']}` : ''}`,
   notInCode: () => 'Not in code',
   notInCodeNoRationale: () => 'Marked “not in code”, without a rationale',

@@ -3,7 +3,20 @@ import { isKey, type Finding } from '../base';
 import { emptyRequirement, verificationMethods, type RequirementContent, type VerificationMethod } from './requirement';
 
 /** What a column of a requirements table can mean. */
-export const importFields = ['key', 'title', 'text', 'rationale', 'level', 'method', 'parent', 'under', 'kind'] as const;
+export const importFields = [
+  'key',
+  'title',
+  'text',
+  'rationale',
+  'level',
+  'method',
+  'parent',
+  'under',
+  'kind',
+  'topLevel',
+  'derived',
+  'notInCode',
+] as const;
 export type ImportField = (typeof importFields)[number];
 /** Which column (by its heading) holds which field. */
 export type ColumnMapping = Partial<Record<ImportField, string>>;
@@ -42,6 +55,9 @@ const aliases: Record<ImportField, readonly string[]> = {
   parent: ['parent', 'parent key', 'derived from', 'source', 'traces to'],
   under: ['under', 'section', 'heading'],
   kind: ['kind', 'type'],
+  topLevel: ['top level', 'toplevel'],
+  derived: ['derived'],
+  notInCode: ['not in code', 'why not in code'],
 };
 
 /**
@@ -151,11 +167,17 @@ export function previewRequirements(csv: string, mapping: ColumnMapping | undefi
         rationale: cell(line, 'rationale'),
         level,
         method: method as VerificationMethod | '',
+        topLevel: isYes(cell(line, 'topLevel')),
+        derived: isYes(cell(line, 'derived')),
+        notInCode: cell(line, 'notInCode') !== '',
+        notInCodeRationale: cell(line, 'notInCode'),
       },
     });
   });
   return { columns, mapping: chosen, rows, findings, total: lines.length };
 }
+
+const isYes = (text: string): boolean => /^(y|yes|true|1|x)$/i.test(text);
 
 /**
  * A CSV table (RFC 4180, CRLF). Cells that a spreadsheet would take for a formula get a leading apostrophe.

@@ -7,7 +7,6 @@ import { listLedger, verifyLedger } from './ledger';
 import { addPerson, changePerson, listPeople } from './people';
 import { addProject, getProject, setMember, setProfile } from './project';
 
-
 export function baseRoutes(app: FastifyInstance, house: House, signInLimit: number): void {
   const { db } = house.database;
   const enter = async (reply: FastifyReply, person: SignedIn): Promise<contract.Session> => {
@@ -17,7 +16,10 @@ export function baseRoutes(app: FastifyInstance, house: House, signInLimit: numb
   };
   // Guessing is slowed per address, on top of the lock-out per account.
   void app.register(async (guarded) => {
-    guarded.addHook('onRoute', (route) => void (route.config = { ...route.config, rateLimit: { max: signInLimit, timeWindow: '1 minute' } }));
+    guarded.addHook(
+      'onRoute',
+      (route) => void (route.config = { ...route.config, rateLimit: { max: signInLimit, timeWindow: '1 minute' } }),
+    );
     serve(guarded, house, contract.signIn, async ({ body, reply }) =>
       enter(reply, await checkPassword(db, body.login, body.password, house.now)),
     );

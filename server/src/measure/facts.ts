@@ -99,7 +99,7 @@ export async function readFacts(tx: Tx, projectId: number, build: string): Promi
     cordRuns,
     await readProblems(tx, projectId, build),
     units,
-    measuredCases.length > 0,
+    new Set(measuredCases),
   );
   return {
     seq,
@@ -125,7 +125,7 @@ function cordInput(
   cordRuns: CordRun[],
   cordProblems: CordProblem[],
   units: readonly UnitCoverage[],
-  measured: boolean,
+  measured: ReadonlySet<string>,
 ): CordInput {
   const unitsOf = new Map<string, UnitCoverage[]>();
   for (const unit of units) for (const key of unit.unit.requirements) unitsOf.set(key, [...(unitsOf.get(key) ?? []), unit]);

@@ -108,7 +108,22 @@ export async function exportRequirements(db: Db, projectId: number, specificatio
     .where(and(eq(traces.projectId, projectId), eq(traces.kind, 'parent'), isNull(traces.removedAt)));
   const parentOf = new Map(parents.map((t) => [t.from, t.to]));
   return writeCsv(
-    ['key', 'kind', 'under', 'title', 'text', 'rationale', 'level', 'method', 'parent', 'state', 'revision'],
+    [
+      'key',
+      'kind',
+      'under',
+      'title',
+      'text',
+      'rationale',
+      'level',
+      'method',
+      'parent',
+      'top level',
+      'derived',
+      'not in code',
+      'state',
+      'revision',
+    ],
     rows
       .sort((a, b) => compareKeys(a.key, b.key))
       .map((r) => [
@@ -121,6 +136,9 @@ export async function exportRequirements(db: Db, projectId: number, specificatio
         r.level,
         r.method,
         parentOf.get(r.key) ?? null,
+        r.topLevel ? 'yes' : '',
+        r.derived ? 'yes' : '',
+        r.notInCodeRationale,
         r.state,
         r.revision,
       ]),

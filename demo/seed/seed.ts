@@ -1,0 +1,340 @@
+import { readFileSync, readdirSync } from 'node:fs';
+import { join } from 'node:path';
+import { eq } from 'drizzle-orm';
+import type { Role } from '../../core/src/base';
+import { addPerson, addProject, openDatabase, people, setMember, type Actor, type DatabaseAddress, type Db } from '../../server/src/base';
+import { addCase, saveCase, setCaseState } from '../../server/src/design';
+import { loadCoverage, loadSources } from '../../server/src/measure';
+import {
+  addBuild,
+  addEvidence,
+  addProblem,
+  addRound,
+  decideRun,
+  finishRun,
+  recordStep,
+  runDetail,
+  saveProblem,
+  signRun,
+  startRun,
+} from '../../server/src/run';
+import {
+  addSpecification,
+  importRequirements,
+  listSpecifications,
+  requirementDetail,
+  saveRequirement,
+  setRequirementState,
+} from '../../server/src/specify';
+import { suggestMapping } from '../../core/src/specify';
+import { coldCases, draftCases, fates, readCases, scopePicture, unapproved, type DemoCase, type Fate } from './scenario';
+
+export const demoPassword = 'larkfell-demo';
+const cast: readonly { login: string; printedName: string; roles: Role[] }[] = [
+  { login: 'admin', printedName: 'Ada Minster', roles: ['administrator'] },
+  { login: 'mira.oberon', printedName: 'Mira Oberon', roles: ['author', 'reviewer'] },
+  { login: 'tomas.vell', printedName: 'Tomas Vell', roles: ['tester'] },
+  { login: 'ines.quarry', printedName: 'Ines Quarry', roles: ['reviewer'] },
+  { login: 'bela.stroud', printedName: 'Bela Stroud', roles: ['tester', 'author'] },
+  { login: 'noor.hallam', printedName: 'Noor Hallam', roles: ['auditor'] },
+];
+
+/**
+ * Loads the demo through the same services that the screens use, under a clock that walks through some weeks: the ledger
+ * is a real one, the signatures are given with passwords, and the numbers on the screens come from the coverage that is loaded.
+ */
+export async function seedDemo(address: DatabaseAddress, folder: string, say: (text: string) => void): Promise<void> {
+  const database = openDatabase(address);
+  const { db } = database;
+  // Four weeks back from the moment of loading, so that the story ends today.
+  let clock = Date.now() - 28 * 24 * 3600_000;
+  const now = (): Date => new Date((clock += 47_000));
+  try {
+    for (const { login, printedName } of cast)
+      await addPerson(
+        db,
+        { login: 'admin', projectId: 0, now },
+        { login, printedName, password: demoPassword, installation: login === 'admin' },
+      );
+    const [admin] = await db.select({ id: people.id }).from(people).where(eq(people.login, 'admin'));
+    const { id: projectId } = await addProject(db, { login: 'admin', projectId: 0, now }, admin.id, {
+      slug: 'larkfell',
+      name: 'Larkfell gondola · brake controller',
+      standard: 'IEC 61508',
+      level: 'SIL 3',
+    });
+    const as = (login: string): Actor => ({ login, projectId, now });
+    for (const { login, roles } of cast) await setMember(db, as('admin'), login, roles);
+    say('  requirements');
+    await seedRequirements(db, folder, as);
+    say('  cases');
+    const demoCases = readCases(readFileSync(join(folder, 'gondola', 'cases.txt'), 'utf8'));
+    await seedCases(db, demoCases, as);
+    for (const [name, description] of [
+      ['2.3.0', 'Released in spring'],
+      ['2.4.0-rc2', 'Candidate for the winter season'],
+    ])
+      await addBuild(db, as('mira.oberon'), { name, description });
+    say('  code and coverage');
+    await seedCode(db, folder, '2.3.0', () => true, as);
+    await seedCode(db, folder, '2.4.0-rc2', (key) => !['planned', 'leftOut'].includes(fates[key] ?? ''), as);
+    say('  runs of 2.3.0');
+    const runnable = demoCases.filter((c) => !draftCases.has(c.key));
+    await seedRound(db, '2.3.0', 'Release of spring', 'rig 1 · room temperature', 'tomas.vell', runnable, () => 'reviewed', as);
+    say('  runs of 2.4.0-rc2');
+    clock = Date.now() - 5 * 24 * 3600_000;
+    const fate = (key: string): Fate => fates[key] ?? 'reviewed';
+    const planned = runnable.filter((c) => fate(c.key) !== 'leftOut');
+    await seedRound(
+      db,
+      '2.4.0-rc2',
+      'First pass',
+      'rig 2 · room temperature',
+      'tomas.vell',
+      planned.filter((c) => !coldCases.has(c.key)),
+      fate,
+      as,
+    );
+    await seedRound(
+      db,
+      '2.4.0-rc2',
+      'Cold chamber',
+      'rig 2 · cold chamber',
+      'bela.stroud',
+      planned.filter((c) => coldCases.has(c.key)),
+      fate,
+      as,
+    );
+    say('  what changed afterwards');
+    await seedChanges(db, demoCases, as);
+  } finally {
+    await database.close();
+  }
+}
+
+type As = (login: string) => Actor;
+const reviewer: readonly Role[] = ['reviewer'];
+
+async function seedRequirements(db: Db, folder: string, as: As): Promise<void> {
+  const author = as('mira.oberon');
+  for (const [key, title, prefix, file] of [
+    ['SYS', 'Gondola system', 'SYS', 'requirements-system.csv'],
+    ['BRK', 'Brake controller software', 'BRK', 'requirements-software.csv'],
+  ]) {
+    await addSpecification(db, author, { key, title, prefix });
+    const csv = readFileSync(join(folder, file), 'utf8');
+    await importRequirements(db, author, {
+      specification: key,
+      fileName: file,
+      csv,
+      mapping: suggestMapping(csv.split('\n')[0].split(',')),
+    });
+    for (const line of csv.split('\n').slice(1).filter(Boolean)) {
+      const requirement = line.split(',')[0];
+      const state = unapproved[requirement];
+      if (state === 'draft') continue;
+      await setRequirementState(db, author, ['author'], requirement, 1, 'review');
+      if (!state) await setRequirementState(db, as('ines.quarry'), reviewer, requirement, 1, 'approved');
+    }
+  }
+  await listSpecifications(db, author.projectId);
+}
+
+async function seedCases(db: Db, demoCases: readonly DemoCase[], as: As): Promise<void> {
+  for (const { key, verifies, content } of demoCases) {
+    const author = as(coldCases.has(key) ? 'bela.stroud' : 'mira.oberon');
+    await addCase(db, author, { key, content, verifies });
+    if (draftCases.has(key)) continue;
+    await setCaseState(db, author, ['author'], key, 1, 'review');
+    await setCaseState(db, as('ines.quarry'), reviewer, key, 1, 'approved');
+  }
+}
+
+async function seedCode(db: Db, folder: string, build: string, keep: (key: string) => boolean, as: As): Promise<void> {
+  const coverage = join(folder, 'coverage');
+  await loadSources(db, as('mira.oberon'), build, {
+    name: 'sources.zip',
+    mime: 'application/zip',
+    bytes: readFileSync(join(coverage, 'sources.zip')),
+  });
+  const files = readdirSync(join(coverage, 'lcov'))
+    .filter((name) => keep(name.replace('.info', '')))
+    .sort();
+  await loadCoverage(
+    db,
+    as('tomas.vell'),
+    build,
+    files.map((name) => ({ name, mime: 'text/plain', bytes: readFileSync(join(coverage, 'lcov', name)) })),
+  );
+}
+
+const observedFail: Record<string, string> = {
+  'C-018': 'Brake applied after 1.9 s, channel B not selected, alarm 3 stays off',
+  'C-013': 'Both channels still used after 260 ms, no alarm',
+};
+
+async function seedRound(
+  db: Db,
+  build: string,
+  title: string,
+  configuration: string,
+  tester: string,
+  chosen: readonly DemoCase[],
+  fate: (key: string) => Fate,
+  as: As,
+): Promise<void> {
+  const actor = as(tester);
+  const round = await addRound(db, actor, {
+    build,
+    title,
+    configuration,
+    unit: build === '2.3.0' ? 'LB-2 s/n 0098' : 'LB-2 s/n 0117',
+    tools: 'Rig software 4.1, scope SC-12 (calibrated)',
+    tester,
+    cases: chosen.map((c) => c.key),
+  });
+  for (const item of round.items) await seedRun(db, item.key, fate(item.caseKey), actor, as);
+}
+
+async function seedRun(db: Db, key: string, fate: Fate, actor: Actor, as: As): Promise<void> {
+  if (fate === 'planned' || fate === 'leftOut') return;
+  await startRun(db, actor, key);
+  const run = await runDetail(db, actor.projectId, key);
+  const { steps } = run.case;
+  const badStep = run.caseKey === 'C-018' ? 4 : steps.length;
+  const pace = Math.max(20, Math.round((run.case.plannedMinutes * 52) / steps.length));
+  for (let step = 1; step <= steps.length; step++) {
+    if (fate === 'onBench' && step > 1) return;
+    const last = step === badStep;
+    const verdict =
+      last && fate === 'failed'
+        ? 'fail'
+        : last && fate === 'blocked'
+          ? 'blocked'
+          : last && fate.startsWith('deviation')
+            ? 'deviation'
+            : 'pass';
+    const observed =
+      verdict === 'fail'
+        ? (observedFail[run.caseKey] ?? 'Not as expected')
+        : verdict === 'blocked'
+          ? 'Pressure pump of the rig is out for repair'
+          : verdict === 'deviation'
+            ? `${steps[step - 1].expected}, a little late (0.3 s)`
+            : steps[step - 1].expected;
+    await recordStep(db, actor, key, step, { observed, verdict, seconds: pace * step });
+    if (last && ['C-004', 'C-018', 'C-006'].includes(run.caseKey))
+      await addEvidence(db, actor, key, step, [
+        { name: run.caseKey === 'C-018' ? 'scope-ch-b.png' : 'scope-relay.png', mime: 'image/png', bytes: scopePicture() },
+      ]);
+    if (verdict === 'fail' || verdict === 'blocked') break;
+  }
+  const { hash, caseKey } = await finishRun(db, actor, key, pace * steps.length);
+  if (fate === 'failed') await seedProblem(db, actor, key, caseKey, badStep, run.build);
+  if (fate === 'recorded') return;
+  const sign = { password: demoPassword, hash, reason: '' };
+  await signRun(db, actor, ['tester'], key, { ...sign, meaning: 'performed', acceptDeviation: false });
+  if (fate === 'performed' || fate === 'deviationOpen' || fate === 'failed' || fate === 'blocked') return;
+  const accept = fate === 'deviationAccepted';
+  await signRun(db, as('ines.quarry'), reviewer, key, {
+    ...sign,
+    meaning: 'reviewed',
+    acceptDeviation: accept,
+    reason: accept ? 'The delay is the display’s, not the ramp’s.' : '',
+  });
+}
+
+async function seedProblem(db: Db, actor: Actor, run: string, caseKey: string, step: number, build: string): Promise<void> {
+  await addProblem(db, actor, {
+    title:
+      caseKey === 'C-018'
+        ? 'Channel B is not taken over after a slow loss of channel A'
+        : 'Disagreement of the channels is not noticed in time',
+    description: `Seen at step ${step} of ${run}: ${observedFail[caseKey]}.`,
+    blocking: true,
+    run,
+    step,
+    build,
+    requirements: [],
+  });
+}
+
+async function seedChanges(db: Db, demoCases: readonly DemoCase[], as: As): Promise<void> {
+  const author = as('mira.oberon');
+  const { projectId } = author;
+  const change = async (key: string, text: string): Promise<void> => {
+    const found = demoCases.find((c) => c.key === key);
+    if (!found) return;
+    const steps = found.content.steps.map((step, i) => (i === 0 ? { ...step, action: `${step.action}${text}` } : step));
+    await saveCase(db, author, key, 1, { ...found.content, steps });
+    await setCaseState(db, as('ines.quarry'), reviewer, key, 2, 'approved');
+  };
+  const runOf = async (caseKey: string): Promise<string> => {
+    const { runs } = await import('../../server/src/run');
+    const rows = await db
+      .select({ key: runs.key, build: runs.build, caseKey: runs.caseKey })
+      .from(runs)
+      .where(eq(runs.projectId, projectId));
+    return rows.find((row) => row.build === '2.4.0-rc2' && row.caseKey === caseKey)?.key ?? '';
+  };
+  // Revised after the run: one is decided, one waits for a decision.
+  await change('C-030', ' and wait for the lamp');
+  await decideRun(db, as('bela.stroud'), await runOf('C-030'), {
+    choice: 'carryOver',
+    reason: 'Only the wait for the lamp was written down; it was done so before.',
+    password: demoPassword,
+  });
+  await change('C-008', ', with the valve closed slowly');
+  // Recorded twice: the first run was superseded.
+  const first = await runOf('C-004');
+  const again = await decideRun(db, as('ines.quarry'), first, {
+    choice: 'rerun',
+    reason: 'The scope was set to the wrong channel.',
+    password: '',
+  });
+  if (again.supersededBy) await seedRun(db, again.supersededBy, 'reviewed', as('tomas.vell'), as);
+  // Requirements revised after their traces were confirmed: downwards to a case, and from a parent.
+  const revise = async (key: string, text: string): Promise<void> => {
+    const {
+      cases: _cases,
+      children: _children,
+      parents: _parents,
+      key: _key,
+      specification: _s,
+      under: _u,
+      position: _p,
+      revision,
+      state: _st,
+      updatedAt: _at,
+      updatedBy: _by,
+      ...content
+    } = await requirementDetail(db, projectId, key);
+    await saveRequirement(db, author, key, revision, { ...content, text });
+    await setRequirementState(db, as('ines.quarry'), reviewer, key, revision + 1, 'approved');
+  };
+  await revise(
+    'BRK-010',
+    'A channel that changes by more than 3 bar between two cycles shall be taken for failed in that cycle and in the next one.',
+  );
+  await revise(
+    'SYS-009',
+    'The rope shall not change its speed by more than 0.4 m/s2 in normal running, and by no more than 0.8 m/s2 in a stop.',
+  );
+  const report = await addProblem(db, as('tomas.vell'), {
+    title: 'The horn is hard to hear in the north stand',
+    description: 'Noticed while recording, not part of a step.',
+    blocking: false,
+    run: null,
+    step: null,
+    build: '2.4.0-rc2',
+    requirements: ['BRK-029'],
+  });
+  await saveProblem(db, as('ines.quarry'), report.key, {
+    basedOn: 1,
+    title: report.title,
+    description: report.description,
+    blocking: false,
+    state: 'closed',
+    closedReason: 'The horn was moved.',
+  });
+}
