@@ -54,8 +54,11 @@ export type QueryOf<E extends Endpoint> = z.output<E['query']>;
 export type BodyOf<E extends Endpoint> = z.output<E['body']>;
 export type AnswerOf<E extends Endpoint> = z.output<E['answer']>;
 
+/** An empty part adds nothing to what is handed over. */
+type Given<T> = T extends Record<string, never> ? unknown : T;
+
 /** What a caller hands over: parameters, query and body in one. */
-export type CallOf<E extends Endpoint> = z.input<E['params']> & z.input<E['query']> & z.input<E['body']>;
+export type CallOf<E extends Endpoint> = Given<z.input<E['params']>> & Given<z.input<E['query']>> & Given<z.input<E['body']>>;
 
 export const inProject = z.object({ project: z.string().max(60) });
 export const inProjectKey = inProject.extend({ key: z.string().max(60) });

@@ -1,0 +1,34 @@
+import { provideZonelessChangeDetection, type ApplicationConfig } from '@angular/core';
+import { provideRouter, withComponentInputBinding, type Routes } from '@angular/router';
+import { provideEffects } from '@ngrx/effects';
+import { provideStore } from '@ngrx/store';
+import { baseCommands, baseFeature, effectsOf, peekCommands, peekFeature, requestsFeature, signedIn } from './base';
+
+const routes: Routes = [
+  { path: 'sign-in', title: 'Sign in · Cord Proof', loadComponent: () => import('./base/sign-in').then((m) => m.SignIn) },
+  { path: '', pathMatch: 'full', canActivate: [signedIn], title: 'Projects · Cord Proof', loadComponent: () => import('./base/projects-page').then((m) => m.ProjectsPage) },
+  {
+    path: ':project',
+    canActivate: [signedIn],
+    loadComponent: () => import('./base/shell').then((m) => m.Shell),
+    children: [
+      { path: '', pathMatch: 'full', redirectTo: 'cord' },
+      { path: 'ledger', title: 'Ledger · Cord Proof', loadComponent: () => import('./base/ledger-page').then((m) => m.LedgerPage) },
+      { path: 'settings', title: 'Project and people · Cord Proof', loadComponent: () => import('./base/settings-page').then((m) => m.SettingsPage) },
+      { path: 'specify', loadChildren: () => import('./specify').then((m) => m.specifyRoutes) },
+      { path: 'design', loadChildren: () => import('./design').then((m) => m.designRoutes) },
+      { path: 'run', loadChildren: () => import('./run').then((m) => m.runRoutes) },
+      { path: 'measure', loadChildren: () => import('./measure').then((m) => m.measureRoutes) },
+      { path: '', loadChildren: () => import('./prove').then((m) => m.proveRoutes) },
+    ],
+  },
+];
+
+export const appConfig: ApplicationConfig = {
+  providers: [
+    provideZonelessChangeDetection(),
+    provideRouter(routes, withComponentInputBinding()),
+    provideStore({ [requestsFeature.name]: requestsFeature.reducer, [baseFeature.name]: baseFeature.reducer, [peekFeature.name]: peekFeature.reducer }),
+    provideEffects(effectsOf(baseCommands), effectsOf(peekCommands)),
+  ],
+};

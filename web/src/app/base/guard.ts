@@ -1,0 +1,18 @@
+import { inject } from '@angular/core';
+import { Router, type CanActivateFn } from '@angular/router';
+import { Store } from '@ngrx/store';
+import { filter, map, take } from 'rxjs';
+import { baseCommands, baseFeature } from './state';
+
+/** Lets in whoever is signed in; others come back here after they signed in. */
+export const signedIn: CanActivateFn = (_, state) => {
+  const store = inject(Store);
+  const router = inject(Router);
+  const known = store.selectSignal(baseFeature.selectAsked);
+  if (!known()) store.dispatch(baseCommands.getSession.start({}));
+  return store.select(baseFeature.selectBaseState).pipe(
+    filter((base) => base.asked),
+    take(1),
+    map((base) => (base.session ? true : router.createUrlTree(['/sign-in'], { queryParams: { to: state.url } }))),
+  );
+};

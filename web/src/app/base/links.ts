@@ -1,0 +1,40 @@
+import type { RecordRef } from '@core/base';
+import type { Action } from '@contract/prove';
+
+export interface Link {
+  readonly path: readonly string[];
+  readonly query?: Readonly<Record<string, string>>;
+}
+
+/** Where a record has its page. */
+export function recordLink(project: string, { kind, key }: RecordRef): Link {
+  switch (kind) {
+    case 'requirement':
+      return { path: ['/', project, 'specify', 'requirement', key] };
+    case 'specification':
+      return { path: ['/', project, 'specify', key] };
+    case 'case':
+      return { path: ['/', project, 'design', key] };
+    case 'run':
+      return { path: ['/', project, 'run', 'record', key] };
+    case 'round':
+      return { path: ['/', project, 'run', 'round', key] };
+    case 'problem':
+      return { path: ['/', project, 'run', 'problems', key] };
+    case 'file': {
+      const [path, line] = key.split(':');
+      return { path: ['/', project, 'measure'], query: line ? { path, line } : { path } };
+    }
+    case 'pack':
+      return { path: ['/', project, 'prove'] };
+    case 'build':
+      return { path: ['/', project, 'measure'] };
+  }
+}
+
+/** Where a next action is done. */
+export function actionLink(project: string, action: Pick<Action, 'to' | 'place'>): Link {
+  if (action.place === 'bench') return { path: ['/', project, 'run', 'bench', action.to.key] };
+  if (action.place === 'round') return { path: ['/', project, 'run'], query: { plan: action.to.key } };
+  return recordLink(project, action.to);
+}

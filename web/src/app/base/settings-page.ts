@@ -1,0 +1,126 @@
+import { ChangeDetectionStrategy, Component, computed, effect, signal, untracked } from '@angular/core';
+import { FormsModule } from '@angular/forms';
+import { MatButtonModule } from '@angular/material/button';
+import { roles, type Role } from '@core/base';
+import { metrics, type Metric } from '@core/measure';
+import { metricWords, type StandardProfile } from '@core/prove';
+import { useProject } from './live';
+import { baseCommands, baseFeature } from './state';
+import { ProblemNote } from './ui/problem-note';
+
+/** Who is what in the project, what its standard asks for, and one's own password; accounts for the installation's administrators. */
+@Component({
+  selector: 'cp-settings-page',
+  imports: [FormsModule, MatButtonModule, ProblemNote],
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  template: `
+    <div class="page stack">
+      <h1>Project and people</h1>
+      <cp-problem [of]="names.member" /><cp-problem [of]="names.profile" /><cp-problem [of]="names.person" /><cp-problem [of]="names.change" />
+      <section class="sheet pad stack"><h2>People in this project</h2>
+        <table class="list">
+          <thead><tr><th scope="col">Name</th><th scope="col">Sign-in name</th>@for (role of roles; track role) { <th scope="col">{{ role }}</th> }</tr></thead>
+          <tbody>@for (m of members(); track m.login) { <tr><th scope="row">{{ m.printedName }}</th><td>{{ m.login }}</td>
+            @for (role of roles; track role) { <td><input type="checkbox" [attr.aria-label]="m.printedName + ' is ' + role" [checked]="m.roles.includes(role)" [disabled]="!admin()" (change)="toggle(m.login, m.roles, role)" /></td> }</tr> }</tbody>
+        </table>
+        @if (admin()) { <form class="row" (ngSubmit)="join()"><label class="row"><span class="second">Add a person by sign-in name</span><input class="in narrow" name="joining" [(ngModel)]="joining" /></label><button mat-stroked-button type="submit" [disabled]="!joining().trim()">Add as tester</button></form> }
+      </section>
+      @if (profile(); as p) {
+        <section class="sheet pad stack"><h2>What {{ p.standard }} asks here</h2><p class="second">{{ p.note }} A blank cell is not asked for. Targets are per cent of credited coverage.</p>
+          <table class="list"><thead><tr><th scope="col">Level</th>@for (m of metrics; track m) { <th scope="col">{{ metricWords[m] }}</th> }<th scope="col">Second signature</th></tr></thead>
+            <tbody>@for (level of p.levels; track level) { <tr><th scope="row">{{ level }}</th>
+              @for (m of metrics; track m) { <td><input class="in tiny" type="number" min="0" max="100" [attr.aria-label]="level + ' ' + metricWords[m]" [disabled]="!admin()" [value]="p.targets[level]?.[m] ?? ''" (change)="target(level, m, $any($event.target).value)" /></td> }
+              <td><input type="checkbox" [attr.aria-label]="level + ' needs a reviewer’s signature'" [disabled]="!admin()" [checked]="p.reviewAt.includes(level)" (change)="review(level)" /></td></tr> }</tbody></table>
+        </section>
+      }
+      @if (scope.session()?.person?.installation) {
+        <section class="sheet pad stack"><h2>Accounts of this installation</h2>
+          <table class="list"><thead><tr><th scope="col">Name</th><th scope="col">Sign-in name</th><th scope="col">State</th><th scope="col"><span class="hidden-visually">Change</span></th></tr></thead>
+            <tbody>@for (p of people(); track p.login) { <tr><th scope="row">{{ p.printedName }}</th><td>{{ p.login }}</td><td>{{ p.disabled ? 'disabled' : p.installation ? 'administers the installation' : 'enabled' }}</td><td><button class="chip" type="button" (click)="disable(p.login, !p.disabled)">{{ p.disabled ? 'Enable' : 'Disable' }}</button></td></tr> }</tbody></table>
+          <form class="row" (ngSubmit)="add()">
+            <label class="field"><span>Printed name</span><input class="in" name="pn" [(ngModel)]="printedName" /></label>
+            <label class="field"><span>Sign-in name</span><input class="in" name="ln" [(ngModel)]="login" /></label>
+            <label class="field"><span>First password (10 or more)</span><input class="in" type="password" name="pw" autocomplete="new-password" [(ngModel)]="password" /></label>
+            <button mat-stroked-button type="submit" [disabled]="!login() || !printedName() || password().length < 10">Make the account</button>
+          </form>
+        </section>
+      }
+      <form class="sheet pad stack" (ngSubmit)="change()"><h2>Your password</h2><cp-problem [of]="names.password" />
+        <div class="row"><label class="field"><span>Present password</span><input class="in" type="password" name="present" autocomplete="current-password" [(ngModel)]="present" /></label>
+        <label class="field"><span>New password (10 or more)</span><input class="in" type="password" name="next" autocomplete="new-password" [(ngModel)]="next" /></label>
+        <button mat-stroked-button type="submit" [disabled]="next().length < 10 || !present()">Change it</button></div>
+      </form>
+    </div>
+  `,
+  styles: `
+    .narrow { width: 200px; }
+    .tiny { width: 80px; }
+    input[type='checkbox'] { accent-color: var(--cord); width: 16px; height: 16px; }
+    form.row { align-items: end; }
+    th[scope='row'] { font-weight: 500; color: var(--ink); }
+  `,
+})
+export class SettingsPage {
+  protected readonly scope = useProject();
+  private readonly store = this.scope.store;
+  protected readonly roles = roles;
+  protected readonly metrics = metrics;
+  protected readonly metricWords = metricWords;
+  protected readonly people = this.store.selectSignal(baseFeature.selectPeople);
+  protected readonly members = computed(() => this.scope.project()?.members ?? []);
+  protected readonly profile = computed(() => this.scope.project()?.profile);
+  protected readonly admin = computed(() => this.scope.roles().includes('administrator'));
+  protected readonly names = { member: baseCommands.setMember.name, profile: baseCommands.setProfile.name, person: baseCommands.addPerson.name, change: baseCommands.changePerson.name, password: baseCommands.changePassword.name };
+  protected readonly joining = signal('');
+  protected readonly printedName = signal('');
+  protected readonly login = signal('');
+  protected readonly password = signal('');
+  protected readonly present = signal('');
+  protected readonly next = signal('');
+
+  constructor() {
+    effect(() => {
+      if (this.scope.session()?.person.installation) untracked(() => this.store.dispatch(baseCommands.listPeople.start({})));
+    });
+  }
+
+  protected toggle(login: string, has: readonly Role[], role: Role): void {
+    const next = has.includes(role) ? has.filter((r) => r !== role) : [...has, role];
+    this.store.dispatch(baseCommands.setMember.start({ project: this.scope.slug(), login, roles: next }));
+  }
+
+  protected join(): void {
+    this.store.dispatch(baseCommands.setMember.start({ project: this.scope.slug(), login: this.joining().trim(), roles: ['tester'] }));
+    this.joining.set('');
+  }
+
+  private correct(change: (profile: StandardProfile) => StandardProfile): void {
+    const profile = this.profile() as StandardProfile | undefined;
+    if (!profile) return;
+    const { levels, reviewAt, targets, ...rest } = change(profile);
+    this.store.dispatch(baseCommands.setProfile.start({ project: this.scope.slug(), profile: { ...rest, levels: [...levels], reviewAt: [...reviewAt], targets: { ...targets } } }));
+  }
+
+  protected target(level: string, metric: Metric, value: string): void {
+    this.correct((p) => ({ ...p, targets: { ...p.targets, [level]: { ...p.targets[level], [metric]: value === '' ? undefined : Math.min(100, Math.max(0, Number(value))) } } }));
+  }
+
+  protected review(level: string): void {
+    this.correct((p) => ({ ...p, reviewAt: p.reviewAt.includes(level) ? p.reviewAt.filter((l) => l !== level) : [...p.reviewAt, level] }));
+  }
+
+  protected add(): void {
+    this.store.dispatch(baseCommands.addPerson.start({ login: this.login(), printedName: this.printedName(), password: this.password() }));
+    this.password.set('');
+  }
+
+  protected disable(login: string, disabled: boolean): void {
+    this.store.dispatch(baseCommands.changePerson.start({ login, disabled }));
+  }
+
+  protected change(): void {
+    this.store.dispatch(baseCommands.changePassword.start({ present: this.present(), password: this.next() }));
+    this.present.set('');
+    this.next.set('');
+  }
+}

@@ -1,0 +1,132 @@
+import { ChangeDetectionStrategy, Component, computed, effect, inject, untracked, type OnDestroy } from '@angular/core';
+import { toSignal } from '@angular/core/rxjs-interop';
+import { MatButtonModule } from '@angular/material/button';
+import { MatDialog } from '@angular/material/dialog';
+import { MatMenuModule } from '@angular/material/menu';
+import { ActivatedRoute, NavigationEnd, Router, RouterLink, RouterLinkActive, RouterOutlet } from '@angular/router';
+import { filter, map } from 'rxjs';
+import { knots, type Knot } from '@core/base';
+import { knotWords, stateWords, type KnotState } from '@core/prove';
+import { KeysDialog } from './keys-dialog';
+import { JumpDialog } from './jump-dialog';
+import { Live, onAction, useProject } from './live';
+import { actionLink } from './links';
+import { baseActions, baseCommands, baseFeature, type WaitingItem } from './state';
+import { theme } from './theme';
+import { Icon } from './ui/icon';
+
+const knotIcons: Record<Knot, string> = { specify: 'edit_note', design: 'account_tree', run: 'library_books', measure: 'monitoring', prove: 'verified' };
+
+/** The frame of every screen: the rail that is the project's own cord, and the top bar with the build that is proved. */
+@Component({
+  selector: 'cp-shell',
+  imports: [RouterOutlet, RouterLink, RouterLinkActive, MatMenuModule, MatButtonModule, Icon],
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  templateUrl: './shell.html',
+  styleUrl: './shell.scss',
+  host: { '(document:keydown)': 'keys($event)' },
+})
+export class Shell implements OnDestroy {
+  protected readonly scope = useProject();
+  private readonly store = this.scope.store;
+  private readonly router = inject(Router);
+  private readonly dialogs = inject(MatDialog);
+  private readonly live = inject(Live);
+  private readonly slugInUrl = toSignal(inject(ActivatedRoute).paramMap.pipe(map((params) => params.get('project') ?? '')), { initialValue: '' });
+  protected readonly rail = this.store.selectSignal(baseFeature.selectRail);
+  protected readonly connected = this.store.selectSignal(baseFeature.selectConnected);
+  protected readonly waiting = this.store.selectSignal(baseFeature.selectWaiting);
+  protected readonly trail = this.store.selectSignal(baseFeature.selectTrail);
+  protected readonly knots = knots;
+  protected readonly words = knotWords;
+  protected readonly stateWords = stateWords;
+  protected readonly icons = knotIcons;
+  protected readonly theme = theme;
+  protected readonly initials = computed(() => (this.scope.session()?.person.printedName ?? '').split(/\s+/).map((part) => part[0]).join('').slice(0, 2).toUpperCase());
+  private following = '';
+
+  constructor() {
+    effect(() => {
+      const project = this.slugInUrl();
+      untracked(() => {
+        this.store.dispatch(baseActions.enterProject({ project }));
+        this.store.dispatch(baseCommands.getProject.start({ project }));
+      });
+    });
+    effect(() => {
+      const project = this.scope.project();
+      if (!project || this.following === project.slug) return;
+      this.following = project.slug;
+      untracked(() => this.live.follow(project.slug, project.seq));
+    });
+    effect(() => {
+      this.scope.seq();
+      const project = this.scope.slug();
+      if (project) untracked(() => this.store.dispatch(baseCommands.listWaiting.start({ project })));
+    });
+    onAction(baseActions.liveEntry, ({ entry }) => {
+      if (entry.kind === 'build' || entry.kind === 'person' || entry.kind === 'project') this.store.dispatch(baseCommands.getProject.start({ project: this.scope.slug() }));
+    });
+    onAction(baseCommands.getProject.failed, ({ problem }) => {
+      if (problem.code === 'notFound') void this.router.navigateByUrl('/');
+    });
+    onAction(baseCommands.signOut.done, () => void this.router.navigateByUrl('/sign-in'));
+    this.router.events.pipe(filter((event) => event instanceof NavigationEnd)).subscribe(() => this.remember());
+  }
+
+  ngOnDestroy(): void {
+    this.live.stop();
+  }
+
+  private remember(): void {
+    const url = this.router.url.split('?')[0];
+    const record = /\/(?:requirement|design|record|bench|round|problems)\/([A-Z][\w-]*\d+)$/.exec(url);
+    if (record) this.store.dispatch(baseActions.placeVisited({ url, label: record[1] }));
+  }
+
+  protected choose(build: string): void {
+    this.store.dispatch(baseActions.buildChosen({ build }));
+  }
+
+  protected signOut(): void {
+    this.store.dispatch(baseCommands.signOut.start({}));
+  }
+
+  protected open(item: WaitingItem): void {
+    const link = actionLink(this.scope.slug(), { to: { kind: item.kind, key: item.key }, place: item.place });
+    void this.router.navigate([...link.path], { queryParams: link.query });
+  }
+
+  protected jump(): void {
+    if (!this.dialogs.openDialogs.length) this.dialogs.open(JumpDialog, { position: { top: '64px' }, width: '560px', autoFocus: 'input', restoreFocus: true });
+  }
+
+  protected showKeys(): void {
+    if (!this.dialogs.openDialogs.length) this.dialogs.open(KeysDialog, { width: '520px' });
+  }
+
+  protected keys(event: KeyboardEvent): void {
+    const target = event.target as HTMLElement;
+    const typing = /^(INPUT|TEXTAREA|SELECT)$/.test(target.tagName);
+    if ((event.ctrlKey || event.metaKey) && event.key.toLowerCase() === 'k') {
+      event.preventDefault();
+      this.jump();
+    } else if (event.key === '?' && !typing) this.showKeys();
+    else if (event.altKey && event.key >= '1' && event.key <= '5') {
+      event.preventDefault();
+      void this.router.navigate(['/', this.scope.slug(), knots[Number(event.key) - 1]]);
+    } else if (event.altKey && event.key === '0') void this.router.navigate(['/', this.scope.slug(), 'cord']);
+    else if (event.key === '/' && !typing) {
+      const box = document.querySelector<HTMLInputElement>('input[data-filter]');
+      if (box) {
+        event.preventDefault();
+        box.focus();
+      }
+    }
+  }
+
+
+  protected stateOf(knot: Knot): KnotState {
+    return this.rail()[knot];
+  }
+}

@@ -1,0 +1,68 @@
+import { ChangeDetectionStrategy, Component, inject, signal } from '@angular/core';
+import { FormsModule } from '@angular/forms';
+import { MatButtonModule } from '@angular/material/button';
+import { MAT_DIALOG_DATA, MatDialogModule, MatDialogRef } from '@angular/material/dialog';
+
+export interface SignRequest {
+  readonly title: string;
+  /** What the signature means, in a sentence. */
+  readonly meaning: string;
+  readonly printedName: string;
+  readonly hash?: string;
+  readonly needsReason: boolean;
+  /** A deviation that the reviewer may accept. */
+  readonly deviation?: string;
+}
+
+export interface SignAnswer {
+  readonly password: string;
+  readonly reason: string;
+  readonly acceptDeviation: boolean;
+}
+
+/** Signing is a deliberate, separate act: meaning, printed name, the record's hash, and the password again. */
+@Component({
+  selector: 'cp-sign-dialog',
+  imports: [FormsModule, MatButtonModule, MatDialogModule],
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  template: `
+    <form (ngSubmit)="sign()">
+      <h2 mat-dialog-title>{{ ask.title }}</h2>
+      <mat-dialog-content class="stack">
+        <p>{{ ask.meaning }}</p>
+        <dl class="facts">
+          <dt>Printed name</dt><dd>{{ ask.printedName }}</dd>
+          @if (ask.hash) { <dt>Record</dt><dd class="code">{{ ask.hash.slice(0, 16) }}…{{ ask.hash.slice(-8) }}</dd> }
+        </dl>
+        @if (ask.deviation) {
+          <label class="check"><input type="checkbox" name="accept" [ngModel]="accept()" (ngModelChange)="accept.set($event)" /> I accept the deviation: {{ ask.deviation }}</label>
+        }
+        @if (ask.needsReason || accept()) {
+          <label class="field"><span>Reason</span><textarea class="in" name="reason" rows="2" [ngModel]="reason()" (ngModelChange)="reason.set($event)"></textarea></label>
+        }
+        <label class="field"><span>Your password, again</span><input class="in" type="password" name="password" autocomplete="current-password" [ngModel]="password()" (ngModelChange)="password.set($event)" cdkFocusInitial /></label>
+      </mat-dialog-content>
+      <mat-dialog-actions align="end">
+        <button mat-button type="button" mat-dialog-close>Do not sign</button>
+        <button mat-flat-button type="submit" [disabled]="!ready()">Sign</button>
+      </mat-dialog-actions>
+    </form>
+  `,
+  styles: `
+    .facts { display: grid; grid-template-columns: auto 1fr; gap: 4px 16px; }
+    dt { color: var(--ink-2); }
+    mat-dialog-content { min-width: 420px; }
+  `,
+})
+export class SignDialog {
+  protected readonly ask = inject<SignRequest>(MAT_DIALOG_DATA);
+  private readonly dialog = inject<MatDialogRef<SignDialog, SignAnswer>>(MatDialogRef);
+  protected readonly password = signal('');
+  protected readonly reason = signal('');
+  protected readonly accept = signal(false);
+  protected readonly ready = () => this.password().length > 0 && (!(this.ask.needsReason || this.accept()) || this.reason().trim().length >= 3);
+
+  protected sign(): void {
+    if (this.ready()) this.dialog.close({ password: this.password(), reason: this.reason(), acceptDeviation: this.accept() });
+  }
+}

@@ -1,0 +1,1 @@
+import type { Routes } from '@angular/router'; export const designRoutes: Routes = [];
