@@ -44,11 +44,15 @@ function segment(state: KnotState, from: number, to: number, y: number, r: numbe
       return [{ role: state, what: 'dotted', path: line(a + 2, b - 2) }];
     case 'suspect':
       return [{ role: state, what: 'dashed', path: line(a, b) }];
-    case 'broken':
+    case 'broken': {
+      // The strands spread at the two ends of the parting, which stays open.
+      const out = mid - 5;
+      const back = mid + 5;
       return [
-        { role: state, what: 'line', path: `${line(a, mid - 9)}${line(mid + 9, b)}` },
-        { role: state, what: 'fray', path: `M${mid - 9} ${y}l7 -5M${mid - 9} ${y}l7 5M${mid + 9} ${y}l-7 -5M${mid + 9} ${y}l-7 5` },
+        { role: state, what: 'line', path: `${line(a, out - 5)}${line(back + 5, b)}` },
+        { role: state, what: 'fray', path: `M${out - 8} ${y}l7 -5M${out - 8} ${y}l7 5M${back + 8} ${y}l-7 -5M${back + 8} ${y}l-7 5` },
       ];
+    }
     case 'notReached':
       return [{ role: state, what: 'hairline', path: line(a + 2, b - 2) }];
   }

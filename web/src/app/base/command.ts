@@ -12,15 +12,15 @@ interface Phase {
 
 /**
  * One call of the server as NgRx sees it: `start` asks, the effect calls, `done` or `failed` answers. A reading command
- * forgets its earlier call when it is asked again; a writing one never does.
+ * forgets its earlier call when it is asked again, unless `all` answers are wanted; a writing one never does.
  */
-export function command<E extends Endpoint>(name: string, endpoint: E) {
+export function command<E extends Endpoint>(name: string, endpoint: E, reading: 'latest' | 'all' = 'latest') {
   const start = createAction(name, (input: CallOf<E>, files?: readonly File[]) => ({ input, files, command: name, phase: 'start' as const }));
   const done = createAction(`${name}: done`, props<Phase & { input: CallOf<E>; answer: AnswerOf<E> }>());
   const failed = createAction(`${name}: failed`, props<Phase & { input: CallOf<E>; problem: ProblemDetails }>());
   const effect = createEffect(
     (actions$ = inject(Actions), api = inject(Api)) => {
-      const flat = endpoint.method === 'GET' ? switchMap : mergeMap;
+      const flat = endpoint.method === 'GET' && reading === 'latest' ? switchMap : mergeMap;
       return actions$.pipe(
         ofType(start),
         flat(({ input, files }) =>

@@ -1,1 +1,24 @@
-import type { Routes } from '@angular/router'; export const specifyRoutes: Routes = [];
+import type { Routes } from '@angular/router';
+import { provideEffects } from '@ngrx/effects';
+import { provideState } from '@ngrx/store';
+import { effectsOf } from '../base';
+import { proofCommands, proofFeature } from './requirement-proof';
+import { specifyCommands, specifyFeature } from './state';
+
+export * from './state';
+
+const page = () => import('./specify-page').then((m) => m.SpecifyPage);
+
+export const specifyRoutes: Routes = [
+  {
+    path: '',
+    title: 'Specify · Cord Proof',
+    providers: [provideState(specifyFeature), provideState(proofFeature), provideEffects(effectsOf(specifyCommands), effectsOf(proofCommands))],
+    children: [
+      { path: 'import', loadComponent: () => import('./import-page').then((m) => m.ImportPage) },
+      { path: 'requirement/:record', loadComponent: page },
+      { path: ':spec', loadComponent: page },
+      { path: '', pathMatch: 'full', loadComponent: page },
+    ],
+  },
+];

@@ -1,0 +1,12 @@
+import { expose } from 'comlink';
+import { decodeText, previewRequirements, type ColumnMapping } from '@core/specify';
+
+/** Reads and checks tables beside the page, so that 50,000 rows do not hold it up. */
+const importing = {
+  decode: (bytes: Uint8Array) => decodeText(bytes),
+  preview: (csv: string, mapping: ColumnMapping | undefined, existing: readonly string[], levels: readonly string[]) =>
+    previewRequirements(csv, mapping, { existing: new Set(existing), levels }),
+};
+export type Importing = typeof importing;
+
+expose(importing);

@@ -1,0 +1,144 @@
+import { ChangeDetectionStrategy, Component, computed, effect, input, untracked } from '@angular/core';
+import { DatePipe } from '@angular/common';
+import { RouterLink } from '@angular/router';
+import { createFeature, createReducer, on } from '@ngrx/store';
+import { getCord, type CordDetail } from '@contract/prove';
+import { requirementCode } from '@contract/measure';
+import { listLedger, type AnswerOf } from '@contract/base';
+import { getCase, type CaseDetail } from '@contract/design';
+import { getRun, type RunDetail } from '@contract/run';
+import type { TraceRow } from '@contract/specify';
+import { knots } from '@core/base';
+import { percent, ratioOf, metrics } from '@core/measure';
+import { knotWords, metricWords } from '@core/prove';
+import { actionLink, command, CordDrawing, Icon, KnotMark, recordLink, RecordLink, useProject } from '../base';
+
+export const proofCommands = {
+  cord: command('[Proof] cord', getCord),
+  code: command('[Proof] code', requirementCode),
+  ledger: command('[Proof] ledger', listLedger),
+  case: command('[Proof] case', getCase, 'all'),
+  run: command('[Proof] run', getRun, 'all'),
+};
+interface ProofState {
+  readonly cord: CordDetail | null;
+  readonly code: AnswerOf<typeof requirementCode> | null;
+  readonly ledger: AnswerOf<typeof listLedger>['entries'];
+  readonly cases: Readonly<Record<string, CaseDetail>>;
+  readonly runs: Readonly<Record<string, RunDetail>>;
+}
+const first: ProofState = { cord: null, code: null, ledger: [], cases: {}, runs: {} };
+
+export const proofFeature = createFeature({
+  name: 'proof',
+  reducer: createReducer(
+    first,
+    on(proofCommands.cord.done, (state, { answer }): ProofState => ({ ...state, cord: answer })),
+    on(proofCommands.code.done, (state, { answer }): ProofState => ({ ...state, code: answer })),
+    on(proofCommands.ledger.done, (state, { answer }): ProofState => ({ ...state, ledger: answer.entries })),
+    on(proofCommands.case.done, (state, { answer }): ProofState => ({ ...state, cases: { ...state.cases, [answer.key]: answer } })),
+    on(proofCommands.run.done, (state, { answer }): ProofState => ({ ...state, runs: { ...state.runs, [answer.key]: answer } })),
+  ),
+});
+
+/** Everything that proves a requirement on the build: its cord with every reason, runs with signatures, code with coverage, what was done to it. */
+@Component({
+  selector: 'cp-requirement-proof',
+  imports: [DatePipe, RouterLink, CordDrawing, KnotMark, Icon, RecordLink],
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  template: `
+    <section class="sheet pad stack-s">
+      <h2>Its cord on {{ scope.build() }}</h2>
+      @if (cord(); as c) {
+        <cp-cord [states]="c.states" [gap]="110" />
+        <ul class="reasons">
+          @for (knot of knots; track knot) {
+            @for (reason of c.reasons[knot]; track $index) {
+              <li><cp-knot [state]="c.states[knot]" /><span class="second">{{ knotWords[knot] }}</span><span [class]="'grow t-' + c.states[knot]">{{ reason.words }}</span><a [routerLink]="go(reason.action).path" [queryParams]="go(reason.action).query">{{ reason.action.label }} ›</a></li>
+            }
+          }
+          @if (!c.break) { <li class="t-sound"><cp-icon name="verified" /> Proved on {{ scope.build() }}: every knot is sound.</li> }
+        </ul>
+      }
+    </section>
+    <section class="sheet pad stack-s">
+      <h2>Runs on {{ scope.build() }}</h2>
+      @for (run of runs(); track run.key) {
+        <div class="run">
+          <div class="row"><cp-record kind="run" [key]="run.key" /><span>{{ run.caseKey }} revision {{ run.caseRevision }}</span><span [class]="'tag ' + (run.verdict === 'passed' ? 'sound' : run.verdict === 'failed' ? 'broken' : 'waiting')">{{ run.verdict ?? run.state }}</span><span class="second small">{{ run.configuration }}</span>@if (run.carriedOver) { <span class="tag">carried over</span> }@if (run.outdated) { <span class="tag suspect">case revised since</span> }</div>
+          @for (s of run.signatures; track s.at) { <div class="small second sign"><cp-icon [name]="s.matches ? 'draw' : 'warning'" /> {{ s.meaning }} by {{ s.printedName }}, {{ s.at | date: 'yyyy-MM-dd HH:mm' }}, {{ s.matches ? 'record ' + s.hash.slice(0, 12) + '…' : 'the record no longer matches' }}</div> }
+          @for (p of run.problems; track p.key) { <div class="small sign"><cp-icon name="bug_report" /><cp-record kind="problem" [key]="p.key" /> {{ p.title }} ({{ p.state }})</div> }
+        </div>
+      } @empty { <p class="second">No run is planned on this build.</p> }
+    </section>
+    <section class="sheet pad stack-s">
+      <h2>Code that implements it</h2>
+      @if (code()?.units?.length) {
+        <table class="list"><thead><tr><th scope="col">Function</th>@for (m of metrics; track m) { <th scope="col" class="num">{{ words[m] }} credited</th> }</tr></thead>
+          <tbody>@for (u of code()!.units; track u.path + u.name) { <tr><td><a [routerLink]="fileLink(u.path, u.start).path" [queryParams]="fileLink(u.path, u.start).query" class="code">{{ u.name }}</a> <span class="second small">{{ u.path }}</span></td>@for (m of metrics; track m) { <td class="num">{{ u.coverage[m].credited }} of {{ u.coverage[m].found }}</td> }</tr> }
+          @if (code()!.total; as t) { <tr><th scope="row">All</th>@for (m of metrics; track m) { <td class="num"><b>{{ pct(t[m]) }} %</b></td> }</tr> }</tbody></table>
+      } @else { <p class="second">No code is traced to it on this build.</p> }
+    </section>
+    <section class="sheet pad stack-s">
+      <h2>What was done to it</h2>
+      <ul>@for (e of ledger(); track e.seq) { <li class="small"><span class="second">{{ e.at | date: 'yyyy-MM-dd HH:mm' }}</span> {{ e.who }}: {{ e.action }} <span class="second">entry {{ e.seq }}</span></li> }</ul>
+    </section>
+  `,
+  styles: `
+    :host { display: contents; }
+    .reasons li { display: flex; align-items: center; gap: 8px; padding: 3px 0; }
+    .reasons .second { width: 64px; }
+    .run { padding: 6px 0; border-top: 1px solid var(--hairline); }
+    .sign { display: flex; gap: 6px; align-items: center; padding: 1px 0 1px 6px; }
+  `,
+})
+export class RequirementProof {
+  readonly key = input.required<string>();
+  readonly cases = input.required<readonly TraceRow[]>();
+  protected readonly scope = useProject();
+  private readonly store = this.scope.store;
+  private readonly state = this.store.selectSignal(proofFeature.selectProofState);
+  protected readonly knots = knots;
+  protected readonly knotWords = knotWords;
+  protected readonly metrics = metrics;
+  protected readonly words = metricWords;
+  protected readonly cord = computed(() => (this.state().cord?.key === this.key() ? this.state().cord : null));
+  protected readonly code = computed(() => this.state().code);
+  protected readonly ledger = computed(() => this.state().ledger.filter((entry) => entry.key === this.key() || entry.key.split(' → ').includes(this.key())));
+  private readonly runKeys = computed(() => this.cases().flatMap((t) => (this.state().cases[t.from]?.runs ?? []).filter((run) => run.build === this.scope.build() && !run.superseded).map((run) => run.key)));
+  protected readonly runs = computed(() => this.runKeys().flatMap((key) => this.state().runs[key] ?? []));
+
+  constructor() {
+    effect(() => {
+      this.scope.seq();
+      const at = { project: this.scope.slug(), key: this.key(), build: this.scope.build() };
+      if (!at.build) return;
+      untracked(() => {
+        this.store.dispatch(proofCommands.cord.start(at));
+        this.store.dispatch(proofCommands.code.start(at));
+        this.store.dispatch(proofCommands.ledger.start({ project: at.project, q: at.key, limit: 30 }));
+      });
+    });
+    effect(() => {
+      this.scope.seq();
+      const project = this.scope.slug();
+      for (const { from } of this.cases()) untracked(() => this.store.dispatch(proofCommands.case.start({ project, key: from })));
+    });
+    effect(() => {
+      const project = this.scope.slug();
+      for (const key of this.runKeys()) untracked(() => this.store.dispatch(proofCommands.run.start({ project, key })));
+    });
+  }
+
+  protected go(action: CordDetail['reasons']['run'][number]['action']) {
+    return actionLink(this.scope.slug(), action);
+  }
+
+  protected fileLink(path: string, line: number) {
+    return recordLink(this.scope.slug(), { kind: 'file', key: `${path}:${line}` });
+  }
+
+  protected pct(coverage: Parameters<typeof ratioOf>[0]): number {
+    return percent(ratioOf(coverage, 'credited'));
+  }
+}

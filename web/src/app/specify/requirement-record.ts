@@ -1,0 +1,155 @@
+import { ChangeDetectionStrategy, Component, computed, effect, inject, input, signal, untracked } from '@angular/core';
+import { DatePipe } from '@angular/common';
+import { FormsModule } from '@angular/forms';
+import { MatButtonModule } from '@angular/material/button';
+import { MatDialog } from '@angular/material/dialog';
+import { ActivatedRoute, Router } from '@angular/router';
+import type { TraceRow } from '@contract/specify';
+import { requirementFields, type RequirementContent } from '@core/specify';
+import { forgetProblem, Icon, onAction, ProblemNote, ReasonDialog, RecordLink, selectRequest, useProject, WordsDiff, type ReasonRequest } from '../base';
+import { draftMemory, RequirementForm } from './requirement-form';
+import { RequirementProof } from './requirement-proof';
+import { specifyCommands, specifyFeature } from './state';
+
+/** One requirement, on one page: its text, where it comes from, its history, and everything that proves it. */
+@Component({
+  selector: 'cp-requirement-record',
+  imports: [DatePipe, FormsModule, MatButtonModule, Icon, ProblemNote, RecordLink, WordsDiff, RequirementForm, RequirementProof],
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  templateUrl: './requirement-record.html',
+  styles: `
+    .text { font-size: 16px; white-space: pre-line; }
+    .facts { display: grid; grid-template-columns: 130px 1fr; gap: 5px 14px; }
+    dt { color: var(--ink-2); }
+    .trace { display: flex; gap: 10px; align-items: center; padding: 4px 0; }
+    .revision { padding: 10px 0; border-top: 1px solid var(--hairline); }
+    .versions { display: grid; grid-template-columns: 1fr 1fr; gap: 14px; margin-top: 8px; }
+    .tiny { width: 130px; padding: 4px 8px; }
+  `,
+})
+export class RequirementRecord {
+  readonly key = input.required<string>();
+  protected readonly scope = useProject();
+  private readonly store = this.scope.store;
+  private readonly dialogs = inject(MatDialog);
+  private readonly router = inject(Router);
+  private readonly route = inject(ActivatedRoute);
+  private readonly detail = this.store.selectSignal(specifyFeature.selectDetail);
+  protected readonly history = this.store.selectSignal(specifyFeature.selectHistory);
+  protected readonly saving = this.store.selectSignal(selectRequest(specifyCommands.saveRequirement.name));
+  protected readonly shown = computed(() => (this.detail()?.key === this.key() ? this.detail() : null));
+  protected readonly editing = signal(false);
+  protected readonly historyOpen = signal(false);
+  protected readonly parentKey = signal('');
+  protected readonly caseKey = signal('');
+  protected readonly fields = requirementFields;
+  protected readonly names = { save: specifyCommands.saveRequirement.name, state: specifyCommands.setState.name, trace: specifyCommands.addTrace.name, confirm: specifyCommands.confirmTrace.name, remove: specifyCommands.removeTrace.name, place: specifyCommands.placeRequirement.name };
+  protected readonly author = computed(() => this.scope.roles().includes('author'));
+  protected readonly reviewer = computed(() => this.scope.roles().includes('reviewer'));
+  protected readonly levels = computed(() => this.scope.project()?.profile.levels ?? []);
+  private mine: RequirementContent | null = null;
+  /** After a conflict: the stored version beside what was typed. */
+  protected readonly conflict = computed(() => (this.saving().problem?.code === 'conflict' ? (this.saving().problem?.current as RequirementContent & { revision: number; updatedBy: string }) : null));
+
+  constructor() {
+    effect(() => {
+      this.scope.seq();
+      const at = { project: this.scope.slug(), key: this.key() };
+      untracked(() => {
+        this.store.dispatch(specifyCommands.getRequirement.start(at));
+        if (this.historyOpen()) this.store.dispatch(specifyCommands.history.start(at));
+      });
+    });
+    effect(() => {
+      const key = this.key();
+      untracked(() => {
+        this.historyOpen.set(false);
+        this.editing.set(this.route.snapshot.queryParamMap.has('edit') || localStorage.getItem(draftMemory(key)) !== null);
+        this.store.dispatch(forgetProblem({ name: this.names.save }));
+      });
+    });
+    onAction(specifyCommands.saveRequirement.done, ({ answer }) => {
+      localStorage.removeItem(draftMemory(answer.key));
+      this.editing.set(false);
+      void this.router.navigate([], { queryParams: {} });
+    });
+    for (const done of [specifyCommands.addTrace.done, specifyCommands.confirmTrace.done, specifyCommands.removeTrace.done]) onAction(done, () => this.store.dispatch(specifyCommands.getRequirement.start({ project: this.scope.slug(), key: this.key() })));
+  }
+
+  protected save(content: RequirementContent, basedOn: number): void {
+    this.mine = content;
+    this.store.dispatch(specifyCommands.saveRequirement.start({ project: this.scope.slug(), key: this.key(), basedOn, content: { ...content } }));
+  }
+
+  /** Keeps what was typed, on top of the version that came in between. */
+  protected keepMine(): void {
+    const theirs = this.conflict();
+    if (theirs && this.mine) this.save(this.mine, theirs.revision);
+  }
+
+  protected takeTheirs(): void {
+    this.discard();
+    this.store.dispatch(specifyCommands.getRequirement.start({ project: this.scope.slug(), key: this.key() }));
+  }
+
+  protected mineText(field: keyof RequirementContent): string {
+    return String(this.mine?.[field] ?? '');
+  }
+
+  protected discard(): void {
+    localStorage.removeItem(draftMemory(this.key()));
+    this.store.dispatch(forgetProblem({ name: this.names.save }));
+    this.editing.set(false);
+  }
+
+  protected setState(state: 'draft' | 'review' | 'approved', basedOn: number): void {
+    this.store.dispatch(specifyCommands.setState.start({ project: this.scope.slug(), key: this.key(), basedOn, state }));
+  }
+
+  protected suspect(trace: TraceRow): string {
+    const ends = [...(trace.fromNow > trace.fromRevision ? [trace.from] : []), ...(trace.toNow > trace.toRevision ? [trace.to] : [])];
+    return ends.length ? `${ends.join(' and ')} revised since` : '';
+  }
+
+  protected confirm(trace: TraceRow): void {
+    const data: ReasonRequest = { title: 'The trace still holds', text: `${trace.from} to ${trace.to}: ${this.suspect(trace)} it was confirmed at revisions ${trace.fromRevision} and ${trace.toRevision}.`, confirm: 'Confirm the trace' };
+    this.dialogs.open<ReasonDialog, ReasonRequest, string>(ReasonDialog, { data }).afterClosed().subscribe((reason) => {
+      if (reason) this.store.dispatch(specifyCommands.confirmTrace.start({ project: this.scope.slug(), id: trace.id, reason, fromRevision: trace.fromNow, toRevision: trace.toNow }));
+    });
+  }
+
+  protected remove(trace: TraceRow): void {
+    this.store.dispatch(specifyCommands.removeTrace.start({ project: this.scope.slug(), id: trace.id }));
+  }
+
+  protected link(kind: 'parent' | 'verifies', key: string): void {
+    const other = key.trim().toUpperCase();
+    if (!other) return;
+    this.store.dispatch(specifyCommands.addTrace.start({ project: this.scope.slug(), kind, from: kind === 'parent' ? this.key() : other, to: kind === 'parent' ? other : this.key() }));
+    this.parentKey.set('');
+    this.caseKey.set('');
+  }
+
+  protected designCase(): void {
+    void this.router.navigate(['/', this.scope.slug(), 'design'], { queryParams: { for: this.key() } });
+  }
+
+  protected toggleHistory(): void {
+    this.historyOpen.update((open) => !open);
+    if (this.historyOpen()) this.store.dispatch(specifyCommands.history.start({ project: this.scope.slug(), key: this.key() }));
+  }
+
+  protected before(index: number, field: keyof RequirementContent): string {
+    return String(this.history()[index + 1]?.snapshot[field] ?? '');
+  }
+
+  protected changedFields(index: number): readonly (typeof requirementFields)[number][] {
+    const [now, before] = [this.history()[index]?.snapshot, this.history()[index + 1]?.snapshot];
+    return before && now ? requirementFields.filter(({ name }) => now[name] !== before[name]) : [];
+  }
+
+  protected text(value: unknown): string {
+    return value === true ? 'yes' : value === false ? 'no' : String(value ?? '');
+  }
+
+}
