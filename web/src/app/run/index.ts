@@ -1,1 +1,25 @@
-import type { Routes } from '@angular/router'; export const runRoutes: Routes = [];
+import type { Routes } from '@angular/router';
+import { provideEffects } from '@ngrx/effects';
+import { provideState } from '@ngrx/store';
+import { effectsOf } from '../base';
+import { runCommands, runFeature } from './state';
+
+export * from './state';
+
+const problems = () => import('./problems-page').then((m) => m.ProblemsPage);
+
+export const runRoutes: Routes = [
+  {
+    path: '',
+    title: 'Run · Cord Proof',
+    providers: [provideState(runFeature), provideEffects(effectsOf(runCommands))],
+    children: [
+      { path: '', pathMatch: 'full', loadComponent: () => import('./rounds-page').then((m) => m.RoundsPage) },
+      { path: 'round/:key', loadComponent: () => import('./round-page').then((m) => m.RoundPage) },
+      { path: 'bench/:key', title: 'Bench · Cord Proof', loadComponent: () => import('./bench-page').then((m) => m.BenchPage) },
+      { path: 'record/:key', loadComponent: () => import('./record-page').then((m) => m.RecordPage) },
+      { path: 'problems', loadComponent: problems },
+      { path: 'problems/:key', loadComponent: problems },
+    ],
+  },
+];

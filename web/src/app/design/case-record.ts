@@ -1,0 +1,163 @@
+import { ChangeDetectionStrategy, Component, computed, effect, inject, input, signal, untracked } from '@angular/core';
+import { DatePipe } from '@angular/common';
+import { FormsModule } from '@angular/forms';
+import { MatButtonModule } from '@angular/material/button';
+import { MatDialog } from '@angular/material/dialog';
+import { ActivatedRoute, Router } from '@angular/router';
+import type { CaseDetail } from '@contract/design';
+import type { TraceRow } from '@contract/specify';
+import { caseFaults, type CaseContent } from '@core/design';
+import { forgetProblem, Icon, onAction, ProblemNote, ReasonDialog, RecordLink, selectRequest, useProject, WordsDiff, type ReasonRequest } from '../base';
+import { designCommands, designFeature } from './state';
+import { StepsEditor } from './steps-editor';
+
+const memory = (key: string): string => `cord-proof.draft.${key}`;
+const contentOf = ({ title, objective, preconditions, steps, plannedMinutes }: CaseDetail): CaseContent => ({ title, objective, preconditions, steps, plannedMinutes });
+const outline = (content: CaseContent): string => [content.title, content.objective, content.preconditions, ...content.steps.map((s, i) => `${i + 1}. ${s.action} → ${s.expected}`), `${content.plannedMinutes} min`].join('\n');
+
+/** One verification case: what it shows, its steps, what it verifies, its runs and its history. */
+@Component({
+  selector: 'cp-case-record',
+  imports: [DatePipe, FormsModule, MatButtonModule, Icon, ProblemNote, RecordLink, WordsDiff, StepsEditor],
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  templateUrl: './case-record.html',
+  styles: `
+    .facts { display: grid; grid-template-columns: 130px 1fr; gap: 5px 14px; }
+    dt { color: var(--ink-2); }
+    .trace { display: flex; gap: 10px; align-items: center; padding: 4px 0; }
+    .tiny { width: 130px; padding: 4px 8px; }
+    .steps td { vertical-align: top; }
+    .minutes { width: 120px; }
+    .revision { padding: 10px 0; border-top: 1px solid var(--hairline); }
+  `,
+})
+export class CaseRecord {
+  readonly key = input.required<string>();
+  protected readonly scope = useProject();
+  private readonly store = this.scope.store;
+  private readonly dialogs = inject(MatDialog);
+  private readonly router = inject(Router);
+  private readonly route = inject(ActivatedRoute);
+  private readonly detail = this.store.selectSignal(designFeature.selectDetail);
+  protected readonly history = this.store.selectSignal(designFeature.selectHistory);
+  protected readonly saving = this.store.selectSignal(selectRequest(designCommands.saveCase.name));
+  protected readonly shown = computed(() => (this.detail()?.key === this.key() ? this.detail() : null));
+  protected readonly editing = signal(false);
+  protected readonly historyOpen = signal(false);
+  protected readonly requirementKey = signal('');
+  protected readonly draft = signal<CaseContent | null>(null);
+  private readonly base = signal('');
+  protected readonly changed = computed(() => this.draft() !== null && JSON.stringify(this.draft()) !== this.base());
+  protected readonly faults = computed(() => (this.draft() ? caseFaults(this.draft() as CaseContent) : []));
+  protected readonly author = computed(() => this.scope.roles().includes('author'));
+  protected readonly reviewer = computed(() => this.scope.roles().includes('reviewer'));
+  protected readonly names = { save: designCommands.saveCase.name, state: designCommands.setState.name, trace: designCommands.addTrace.name, confirm: designCommands.confirmTrace.name, remove: designCommands.removeTrace.name };
+  protected readonly conflict = computed(() => (this.saving().problem?.code === 'conflict' ? (this.saving().problem?.current as CaseDetail) : null));
+  private edited = '';
+
+  constructor() {
+    effect(() => {
+      this.scope.seq();
+      const at = { project: this.scope.slug(), key: this.key() };
+      untracked(() => {
+        this.store.dispatch(designCommands.getCase.start(at));
+        if (this.historyOpen()) this.store.dispatch(designCommands.history.start(at));
+      });
+    });
+    effect(() => {
+      const shown = this.shown();
+      if (!shown || this.edited === shown.key) return;
+      this.edited = shown.key;
+      untracked(() => {
+        this.historyOpen.set(false);
+        this.store.dispatch(forgetProblem({ name: this.names.save }));
+        this.begin(this.route.snapshot.queryParamMap.has('edit') || localStorage.getItem(memory(shown.key)) !== null);
+      });
+    });
+    onAction(designCommands.saveCase.done, ({ answer }) => {
+      localStorage.removeItem(memory(answer.key));
+      this.begin(false);
+      void this.router.navigate([], { queryParams: {} });
+    });
+    for (const done of [designCommands.addTrace.done, designCommands.confirmTrace.done, designCommands.removeTrace.done]) onAction(done, () => this.store.dispatch(designCommands.getCase.start({ project: this.scope.slug(), key: this.key() })));
+  }
+
+  /** Begins or ends editing; what was typed before and not saved comes back. */
+  protected begin(editing: boolean): void {
+    const shown = this.shown();
+    if (!shown) return;
+    const content = contentOf(shown);
+    const kept = localStorage.getItem(memory(shown.key));
+    this.base.set(JSON.stringify(content));
+    this.draft.set(kept && editing ? (JSON.parse(kept) as CaseContent) : content);
+    this.editing.set(editing);
+  }
+
+  protected put(change: Partial<CaseContent>): void {
+    const draft = this.draft();
+    if (!draft) return;
+    this.draft.set({ ...draft, ...change });
+    if (this.changed()) localStorage.setItem(memory(this.key()), JSON.stringify(this.draft()));
+    else localStorage.removeItem(memory(this.key()));
+  }
+
+  protected save(basedOn: number): void {
+    const draft = this.draft();
+    if (draft && this.changed()) this.store.dispatch(designCommands.saveCase.start({ project: this.scope.slug(), key: this.key(), basedOn, content: { ...draft, steps: [...draft.steps], plannedMinutes: Number(draft.plannedMinutes) || 0 } }));
+  }
+
+  protected discard(): void {
+    localStorage.removeItem(memory(this.key()));
+    this.store.dispatch(forgetProblem({ name: this.names.save }));
+    this.begin(false);
+    this.store.dispatch(designCommands.getCase.start({ project: this.scope.slug(), key: this.key() }));
+  }
+
+  protected setState(state: 'draft' | 'review' | 'approved', basedOn: number): void {
+    this.store.dispatch(designCommands.setState.start({ project: this.scope.slug(), key: this.key(), basedOn, state }));
+  }
+
+  protected suspect(trace: TraceRow): string {
+    const ends = [...(trace.fromNow > trace.fromRevision ? [trace.from] : []), ...(trace.toNow > trace.toRevision ? [trace.to] : [])];
+    return ends.length ? `${ends.join(' and ')} revised since` : '';
+  }
+
+  protected confirm(trace: TraceRow): void {
+    const data: ReasonRequest = { title: 'The trace still holds', text: `${trace.from} verifies ${trace.to}: ${this.suspect(trace)} it was confirmed at revisions ${trace.fromRevision} and ${trace.toRevision}.`, confirm: 'Confirm the trace' };
+    this.dialogs.open<ReasonDialog, ReasonRequest, string>(ReasonDialog, { data }).afterClosed().subscribe((reason) => {
+      if (reason) this.store.dispatch(designCommands.confirmTrace.start({ project: this.scope.slug(), id: trace.id, reason, fromRevision: trace.fromNow, toRevision: trace.toNow }));
+    });
+  }
+
+  protected link(): void {
+    const to = this.requirementKey().trim().toUpperCase();
+    if (to) this.store.dispatch(designCommands.addTrace.start({ project: this.scope.slug(), kind: 'verifies', from: this.key(), to }));
+    this.requirementKey.set('');
+  }
+
+  protected unlink(trace: TraceRow): void {
+    this.store.dispatch(designCommands.removeTrace.start({ project: this.scope.slug(), id: trace.id }));
+  }
+
+  protected toggleHistory(): void {
+    this.historyOpen.update((open) => !open);
+    if (this.historyOpen()) this.store.dispatch(designCommands.history.start({ project: this.scope.slug(), key: this.key() }));
+  }
+
+  protected outlineOf(index: number): string {
+    const revision = this.history()[index];
+    return revision ? outline(revision.snapshot as unknown as CaseContent) : '';
+  }
+
+  protected plan(): void {
+    void this.router.navigate(['/', this.scope.slug(), 'run'], { queryParams: { plan: this.key() } });
+  }
+
+  protected theirs(conflict: CaseDetail): string {
+    return outline(contentOf(conflict));
+  }
+
+  protected mine(): string {
+    return this.draft() ? outline(this.draft() as CaseContent) : '';
+  }
+}

@@ -1,0 +1,83 @@
+import { CdkDragDrop, DragDropModule } from '@angular/cdk/drag-drop';
+import { ChangeDetectionStrategy, Component, ElementRef, inject, input, output } from '@angular/core';
+import { FormsModule } from '@angular/forms';
+import { moveItem, type CaseStep } from '@core/design';
+import { Icon } from '../base';
+
+/** The numbered steps of a case: written in place, ordered by drag or with Alt and the arrows. */
+@Component({
+  selector: 'cp-steps-editor',
+  imports: [DragDropModule, FormsModule, Icon],
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  template: `
+    <ol cdkDropList (cdkDropListDropped)="drop($event)">
+      @for (step of steps(); track $index; let i = $index, last = $last) {
+        <li cdkDrag (keydown)="keys($event, i)">
+          <span class="grip" cdkDragHandle aria-hidden="true"><cp-icon name="drag_indicator" /></span>
+          <b class="n">{{ i + 1 }}</b>
+          <textarea class="in" rows="2" [name]="'action' + i" [attr.aria-label]="'Step ' + (i + 1) + ', action'" placeholder="Do this" [ngModel]="step.action" (ngModelChange)="put(i, { action: $event })"></textarea>
+          <textarea class="in" rows="2" [name]="'expected' + i" [attr.aria-label]="'Step ' + (i + 1) + ', expected result'" placeholder="Expect that" [ngModel]="step.expected" (ngModelChange)="put(i, { expected: $event })"></textarea>
+          <span class="tools">
+            <button type="button" class="tool" [disabled]="i === 0" [attr.aria-label]="'Move step ' + (i + 1) + ' up'" (click)="move(i, i - 1)"><cp-icon name="arrow_upward" /></button>
+            <button type="button" class="tool" [disabled]="last" [attr.aria-label]="'Move step ' + (i + 1) + ' down'" (click)="move(i, i + 1)"><cp-icon name="arrow_downward" /></button>
+            <button type="button" class="tool" [attr.aria-label]="'Delete step ' + (i + 1)" (click)="changed.emit(without(i))"><cp-icon name="delete" /></button>
+          </span>
+        </li>
+      }
+    </ol>
+    <button class="chip" type="button" (click)="insert(steps().length)"><cp-icon name="add" /> Step</button> <span class="second small">Alt ↑ ↓ moves a step, Ctrl Enter adds one below</span>
+  `,
+  styles: `
+    li { display: grid; grid-template-columns: 20px 22px 1fr 1fr 84px; gap: 8px; align-items: start; padding: 6px 0; background: var(--surface); }
+    .grip { cursor: grab; color: var(--ink-2); padding-top: 8px; }
+    .n { padding-top: 8px; text-align: right; }
+    .tools { display: flex; padding-top: 4px; }
+    .tool { border: 0; background: none; color: var(--ink-2); cursor: pointer; padding: 5px; border-radius: 6px; height: 28px; }
+    .tool:hover:not(:disabled) { background: var(--cord-tint); color: var(--cord); }
+    .tool:disabled { opacity: 0.35; cursor: default; }
+    .cdk-drag-preview { box-shadow: var(--shadow); border-radius: 8px; }
+    .cdk-drag-placeholder { opacity: 0.3; }
+  `,
+})
+export class StepsEditor {
+  readonly steps = input.required<readonly CaseStep[]>();
+  readonly changed = output<readonly CaseStep[]>();
+  private readonly element = inject<ElementRef<HTMLElement>>(ElementRef);
+
+  protected put(at: number, change: Partial<CaseStep>): void {
+    this.changed.emit(this.steps().map((step, i) => (i === at ? { ...step, ...change } : step)));
+  }
+
+  protected without(at: number): readonly CaseStep[] {
+    return this.steps().filter((_, i) => i !== at);
+  }
+
+  protected insert(at: number): void {
+    const steps = [...this.steps()];
+    steps.splice(at, 0, { action: '', expected: '' });
+    this.changed.emit(steps);
+    this.focus(at);
+  }
+
+  protected move(from: number, to: number): void {
+    if (to < 0 || to >= this.steps().length) return;
+    this.changed.emit(moveItem(this.steps(), from, to));
+    this.focus(to);
+  }
+
+  protected drop(event: CdkDragDrop<unknown>): void {
+    this.changed.emit(moveItem(this.steps(), event.previousIndex, event.currentIndex));
+  }
+
+  protected keys(event: KeyboardEvent, at: number): void {
+    if (event.altKey && event.key === 'ArrowUp') this.move(at, at - 1);
+    else if (event.altKey && event.key === 'ArrowDown') this.move(at, at + 1);
+    else if (event.ctrlKey && event.key === 'Enter') this.insert(at + 1);
+    else return;
+    event.preventDefault();
+  }
+
+  private focus(at: number): void {
+    setTimeout(() => this.element.nativeElement.querySelectorAll<HTMLTextAreaElement>('li')[at]?.querySelector('textarea')?.focus());
+  }
+}

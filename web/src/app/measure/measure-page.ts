@@ -1,0 +1,192 @@
+import { ChangeDetectionStrategy, Component, computed, effect, ElementRef, inject, input, signal, untracked } from '@angular/core';
+import { FormsModule } from '@angular/forms';
+import { MatButtonModule } from '@angular/material/button';
+import { MatProgressBarModule } from '@angular/material/progress-bar';
+import { Router } from '@angular/router';
+import type { CodeFile, Diagnosis } from '@contract/measure';
+import { percent, ratioOf, type Metric, type PointState } from '@core/measure';
+import { metricWords } from '@core/prove';
+import { Icon, onAction, ProblemNote, RecordLink, selectRequest, useProject } from '../base';
+import { measureCommands, measureFeature } from './state';
+
+type Remedy = Diagnosis['remedies'][number];
+
+const heads: Record<PointState, string> = {
+  credited: 'Credited',
+  otherCases: 'Reached only by a case of another requirement',
+  noRequirement: 'No requirement is traced to this code',
+  noCase: 'Its requirements have no case',
+  noPassingRun: 'Its cases have no passing, current run',
+  neverHit: 'Never run by any case',
+};
+const stateWord: Record<PointState, string> = { credited: 'credited', otherCases: 'hit by other cases only', noRequirement: 'no requirement', noCase: 'no case', noPassingRun: 'no passing run', neverHit: 'never hit' };
+const tones: Record<PointState, string> = { credited: 'sound', otherCases: 'suspect', noRequirement: 'waiting', noCase: 'broken', noPassingRun: 'waiting', neverHit: 'broken' };
+const remedyIcons: Record<Remedy['kind'], string> = { extendCase: 'trending_up', traceCode: 'add_link', linkCase: 'rule', designCase: 'account_tree', recordRun: 'play_arrow', removeCode: 'delete' };
+
+/** Measure: how much of the code the runs exercised, how much of that counts, and what would close each gap. */
+@Component({
+  selector: 'cp-measure-page',
+  imports: [FormsModule, MatButtonModule, MatProgressBarModule, Icon, ProblemNote, RecordLink],
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  templateUrl: './measure-page.html',
+  styleUrl: './measure-page.scss',
+})
+export class MeasurePage {
+  /** From the address: the file and line that are shown. */
+  readonly path = input<string>();
+  readonly line = input<string>();
+  protected readonly scope = useProject();
+  private readonly store = this.scope.store;
+  private readonly router = inject(Router);
+  private readonly element = inject<ElementRef<HTMLElement>>(ElementRef);
+  protected readonly code = this.store.selectSignal(measureFeature.selectCode);
+  private readonly loadedFile = this.store.selectSignal(measureFeature.selectFile);
+  protected readonly diagnosis = this.store.selectSignal(measureFeature.selectDiagnosis);
+  protected readonly loaded = this.store.selectSignal(measureFeature.selectLoaded);
+  protected readonly metric = signal<Metric>('branch');
+  protected readonly metrics: readonly Metric[] = ['branch', 'line', 'function'];
+  protected readonly metricWords = metricWords;
+  protected readonly heads = heads;
+  protected readonly stateWord = stateWord;
+  protected readonly tones = tones;
+  protected readonly remedyIcons = remedyIcons;
+  protected readonly loading = signal(false);
+  protected readonly words = signal('');
+  protected readonly requirementKey = signal('');
+  protected readonly names = { coverage: measureCommands.loadCoverage.name, sources: measureCommands.loadSources.name, trace: measureCommands.traceCode.name, link: measureCommands.linkCase.name };
+  protected readonly coverageRequest = this.store.selectSignal(selectRequest(measureCommands.loadCoverage.name));
+  protected readonly sourcesRequest = this.store.selectSignal(selectRequest(measureCommands.loadSources.name));
+  protected readonly mayLoad = computed(() => this.scope.roles().some((r) => r === 'author' || r === 'tester'));
+  protected readonly author = computed(() => this.scope.roles().includes('author'));
+  protected readonly files = computed(() => (this.code()?.files ?? []).filter((f) => f.path.toLowerCase().includes(this.words().toLowerCase().trim())));
+  protected readonly shownPath = computed(() => this.path() ?? this.files().find((f) => f.measured)?.path ?? '');
+  protected readonly shownLine = computed(() => Number(this.line()) || 0);
+  protected readonly file = computed(() => (this.loadedFile()?.path === this.shownPath() ? this.loadedFile() : null));
+  /** The source, line by line, with what was measured and the function that it lies in. */
+  protected readonly rows = computed(() => {
+    const file = this.file();
+    if (!file) return [];
+    const credit = new Map(file.lines.map((line) => [line.line, line]));
+    const text = (file.text ?? '').replace(/\r/g, '').replace(/\n$/, '').split('\n');
+    return text.map((content, i) => ({ number: i + 1, content: content || ' ', credit: credit.get(i + 1), comment: /^\s*(\/\*|\*|\/\/)/.test(content) }));
+  });
+  protected readonly unit = computed(() => this.file()?.units.find((u) => this.shownLine() >= u.start && this.shownLine() <= u.end));
+  private scrolledTo = '';
+
+  constructor() {
+    effect(() => {
+      this.scope.seq();
+      const at = { project: this.scope.slug(), build: this.scope.build() };
+      if (at.build) untracked(() => this.store.dispatch(measureCommands.getCode.start(at)));
+    });
+    effect(() => {
+      this.scope.seq();
+      const at = { project: this.scope.slug(), build: this.scope.build(), path: this.shownPath() };
+      if (at.build && at.path) untracked(() => this.store.dispatch(measureCommands.getFile.start(at)));
+    });
+    effect(() => {
+      const file = this.file();
+      const line = this.shownLine();
+      if (!file || !line || !file.lines.some((l) => l.line === line)) return;
+      untracked(() => this.store.dispatch(measureCommands.diagnose.start({ project: this.scope.slug(), build: this.scope.build(), path: file.path, line })));
+    });
+    effect(() => {
+      const id = `${this.file()?.path}:${this.shownLine()}`;
+      if (!this.file() || !this.shownLine() || this.scrolledTo === id) return;
+      this.scrolledTo = id;
+      setTimeout(() => this.element.nativeElement.querySelector('.line.at')?.scrollIntoView({ block: 'center' }), 60);
+    });
+    onAction(measureCommands.loadCoverage.done, () => this.loading.set(true));
+  }
+
+  protected open(path: string, line?: number): void {
+    void this.router.navigate(['/', this.scope.slug(), 'measure'], { queryParams: { path, ...(line ? { line } : {}) } });
+  }
+
+  protected pct(coverage: CodeFile['coverage'], lane: 'exercised' | 'credited'): number {
+    return percent(ratioOf(coverage[this.metric()], lane));
+  }
+
+  protected step(event: KeyboardEvent): void {
+    const delta = { ArrowDown: 1, ArrowUp: -1 }[event.key];
+    const lines = this.file()?.lines ?? [];
+    if (!delta || !lines.length) return;
+    event.preventDefault();
+    const numbers = lines.map((l) => l.line).sort((a, b) => a - b);
+    const at = numbers.findIndex((n) => n >= this.shownLine());
+    const next = numbers[Math.min(numbers.length - 1, Math.max(0, (at < 0 ? numbers.length : numbers[at] === this.shownLine() || delta < 0 ? at : at - 1) + delta))];
+    this.open(this.shownPath(), next);
+  }
+
+  protected pickCoverage(input: HTMLInputElement): void {
+    this.send(measureCommands.loadCoverage, input);
+  }
+
+  protected pickSources(input: HTMLInputElement): void {
+    this.send(measureCommands.loadSources, input);
+  }
+
+  private send(command: typeof measureCommands.loadCoverage | typeof measureCommands.loadSources, input: HTMLInputElement): void {
+    const files = [...(input.files ?? [])];
+    if (files.length) this.store.dispatch(command.start({ project: this.scope.slug(), build: this.scope.build() }, files));
+    input.value = '';
+  }
+
+  protected trace(requirement: string, traced: boolean): void {
+    const unit = this.unit();
+    if (!unit || !requirement.trim()) return;
+    this.store.dispatch(measureCommands.traceCode.start({ project: this.scope.slug(), build: this.scope.build(), path: this.shownPath(), unit: unit.name, requirement: requirement.trim().toUpperCase(), traced }));
+    this.requirementKey.set('');
+  }
+
+  protected title(r: Remedy): string {
+    switch (r.kind) {
+      case 'extendCase':
+        return `Extend ${r.caseKey}, a case of ${r.requirement}`;
+      case 'traceCode':
+        return `Say this code also implements ${r.requirement}`;
+      case 'linkCase':
+        return `Let ${r.caseKey} also verify ${r.requirement}`;
+      case 'designCase':
+        return `Design a case for ${r.requirement}`;
+      case 'recordRun':
+        return `Get a passing run of ${r.caseKey}`;
+      case 'removeCode':
+        return 'Show that it can be reached, or take it out';
+    }
+  }
+
+  protected about(r: Remedy): string {
+    switch (r.kind) {
+      case 'extendCase':
+        return `It hits ${r.near?.hit} of ${r.near?.of} points of this function already, more than any other.`;
+      case 'traceCode':
+        return `Adds a trace from ${this.diagnosis()?.unit} to it.`;
+      case 'linkCase':
+        return 'Only if its objective fits: read it first.';
+      case 'designCase':
+        return 'Nothing verifies it yet.';
+      case 'recordRun':
+        return 'It reaches this place, and its latest run does not count.';
+      case 'removeCode':
+        return 'Nothing that was run comes here.';
+    }
+  }
+
+  protected take(r: Remedy): void {
+    const project = this.scope.slug();
+    if (r.kind === 'traceCode' && r.requirement && this.author()) this.trace(r.requirement, true);
+    else if (r.kind === 'linkCase' && r.caseKey && r.requirement && this.author()) this.store.dispatch(measureCommands.linkCase.start({ project, kind: 'verifies', from: r.caseKey, to: r.requirement }));
+    else if (r.kind === 'designCase' && r.requirement) void this.router.navigate(['/', project, 'design'], { queryParams: { for: r.requirement } });
+    else if (r.kind === 'recordRun' && r.caseKey) void this.router.navigate(['/', project, 'run'], { queryParams: { plan: r.caseKey } });
+    else if (r.caseKey) void this.router.navigate(['/', project, 'design', r.caseKey], { queryParams: { edit: 1 } });
+  }
+
+  protected canTake(r: Remedy): boolean {
+    return r.kind === 'removeCode' ? false : r.kind === 'recordRun' ? this.mayLoad() : this.author();
+  }
+
+  protected short(path: string): string {
+    return path.split('/').pop() ?? path;
+  }
+}

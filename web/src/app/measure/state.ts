@@ -1,0 +1,39 @@
+import { createFeature, createReducer, on } from '@ngrx/store';
+import * as contract from '@contract/measure';
+import type { Code, Diagnosis, FileDetail, LoadAnswer } from '@contract/measure';
+import { addTrace } from '@contract/specify';
+import { command } from '../base';
+
+export const measureCommands = {
+  getCode: command('[Measure] get code', contract.getCode),
+  getFile: command('[Measure] get file', contract.getFile),
+  diagnose: command('[Measure] diagnose', contract.diagnose),
+  loadCoverage: command('[Measure] load coverage', contract.loadCoverage),
+  loadSources: command('[Measure] load sources', contract.loadSources),
+  traceCode: command('[Measure] trace code', contract.traceCode),
+  linkCase: command('[Measure] link case', addTrace),
+};
+
+interface MeasureState {
+  readonly code: Code | null;
+  readonly file: FileDetail | null;
+  readonly diagnosis: Diagnosis | null;
+  readonly loaded: (LoadAnswer & { readonly what: 'coverage' }) | { readonly what: 'sources'; readonly files: number; readonly functions: number; readonly traces: number; readonly findings: LoadAnswer['findings'] } | null;
+}
+const first: MeasureState = { code: null, file: null, diagnosis: null, loaded: null };
+const c = measureCommands;
+
+export const measureFeature = createFeature({
+  name: 'measure',
+  reducer: createReducer(
+    first,
+    on(c.getCode.done, (state, { answer }): MeasureState => ({ ...state, code: answer })),
+    on(c.getFile.done, c.traceCode.done, (state, { answer }): MeasureState => ({ ...state, file: answer })),
+    on(c.diagnose.start, (state, { input }): MeasureState => (state.diagnosis?.line === Number(input.line) ? state : { ...state, diagnosis: null })),
+    on(c.diagnose.done, (state, { answer }): MeasureState => ({ ...state, diagnosis: answer })),
+    on(c.diagnose.failed, (state): MeasureState => ({ ...state, diagnosis: null })),
+    on(c.loadCoverage.done, (state, { answer }): MeasureState => ({ ...state, loaded: { ...answer, what: 'coverage' } })),
+    on(c.loadSources.done, (state, { answer }): MeasureState => ({ ...state, loaded: { ...answer, what: 'sources' } })),
+    on(c.loadCoverage.start, c.loadSources.start, (state): MeasureState => ({ ...state, loaded: null })),
+  ),
+});

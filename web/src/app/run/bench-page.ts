@@ -1,0 +1,289 @@
+import { ChangeDetectionStrategy, Component, computed, effect, ElementRef, inject, input, signal, untracked, viewChild } from '@angular/core';
+import { FormsModule } from '@angular/forms';
+import { MatButtonModule } from '@angular/material/button';
+import { Router, RouterLink } from '@angular/router';
+import type { RunSummary } from '@contract/run';
+import { rollUp, verdictWords, type StepVerdict } from '@core/run';
+import { Icon, onAction, ProblemNote, RecordLink, selectRequest, useProject } from '../base';
+import { clockWords, runStateWords } from './words';
+import { runCommands, runFeature } from './state';
+
+const verdicts: readonly { readonly name: StepVerdict; readonly label: string; readonly icon: string; readonly key: string }[] = [
+  { name: 'pass', label: 'Pass', icon: 'check', key: '1' },
+  { name: 'fail', label: 'Fail', icon: 'close', key: '2' },
+  { name: 'deviation', label: 'Deviation', icon: 'contrast', key: '3' },
+  { name: 'blocked', label: 'Blocked', icon: 'block', key: '4' },
+];
+const autosaveAfter = 1200;
+const retryAfter = 3000;
+
+/** What was typed at a step and is not yet confirmed by the server, kept on this device. */
+interface Unsaved {
+  readonly observed: string;
+  readonly verdict: StepVerdict | null;
+}
+
+/** The Bench: one step at a time, for hands that hold a device. Keys first; every key has a button. */
+@Component({
+  selector: 'cp-bench-page',
+  imports: [FormsModule, MatButtonModule, RouterLink, Icon, ProblemNote, RecordLink],
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  templateUrl: './bench-page.html',
+  styleUrl: './bench-page.scss',
+  host: { '(document:keydown)': 'keys($event)', '(document:paste)': 'paste($event)', '(window:beforeunload)': 'flush()' },
+})
+export class BenchPage {
+  readonly key = input.required<string>();
+  protected readonly scope = useProject();
+  private readonly store = this.scope.store;
+  private readonly router = inject(Router);
+  private readonly box = viewChild<ElementRef<HTMLTextAreaElement>>('box');
+  private readonly loaded = this.store.selectSignal(runFeature.selectRun);
+  private readonly loadedRound = this.store.selectSignal(runFeature.selectRound);
+  protected readonly saving = this.store.selectSignal(selectRequest(runCommands.recordStep.name));
+  protected readonly run = computed(() => (this.loaded()?.key === this.key() ? this.loaded() : null));
+  protected readonly round = computed(() => (this.loadedRound()?.key === this.run()?.round ? this.loadedRound() : null));
+  protected readonly verdicts = verdicts;
+  protected readonly verdictWords = verdictWords;
+  protected readonly at = signal(0);
+  protected readonly observed = signal('');
+  protected readonly seconds = signal(0);
+  protected readonly dropping = signal(false);
+  protected readonly unsaved = signal<Readonly<Record<number, Unsaved>>>({});
+  protected readonly raising = signal(false);
+  protected readonly problemTitle = signal('');
+  protected readonly problemText = signal('');
+  protected readonly blocking = signal(true);
+  protected readonly names = { step: runCommands.recordStep.name, finish: runCommands.finishRun.name, evidence: runCommands.addEvidence.name, start: runCommands.startRun.name, problem: runCommands.addProblem.name };
+  protected readonly mine = computed(() => this.run()?.tester === this.scope.session()?.person.login && this.scope.roles().includes('tester'));
+  protected readonly locked = computed(() => !this.mine() || ['performed', 'reviewed', 'superseded'].includes(this.run()?.state ?? ''));
+  protected readonly step = computed(() => this.run()?.case.steps[this.at()]);
+  protected readonly result = computed(() => this.resultAt(this.at()));
+  protected readonly files = computed(() => (this.run()?.evidence ?? []).filter((file) => file.step === this.at() + 1));
+  protected readonly outcome = computed(() => rollUp((this.run()?.steps ?? []).map((_, i) => this.resultAt(i)?.verdict ?? null)));
+  protected readonly items = computed(() => (this.round()?.items ?? []).filter((item) => item.state !== 'superseded'));
+  protected readonly recorded = computed(() => this.items().filter((item) => item.verdict !== null).length);
+  private opened = '';
+  private timer: ReturnType<typeof setTimeout> | undefined;
+
+  constructor() {
+    effect(() => {
+      this.scope.seq();
+      const at = { project: this.scope.slug(), key: this.key() };
+      untracked(() => this.store.dispatch(runCommands.getRun.start(at)));
+    });
+    effect(() => {
+      const round = this.run()?.round;
+      this.scope.seq();
+      if (round) untracked(() => this.store.dispatch(runCommands.getRound.start({ project: this.scope.slug(), key: round })));
+    });
+    effect(() => {
+      const run = this.run();
+      if (!run || this.opened === run.key) return;
+      this.opened = run.key;
+      untracked(() => this.open());
+    });
+    // The clock runs while the run is open and the page is seen.
+    effect((onCleanup) => {
+      if (this.locked() || this.run()?.finishedAt) return;
+      const timer = setInterval(() => document.visibilityState === 'visible' && this.seconds.update((s) => s + 1), 1000);
+      onCleanup(() => clearInterval(timer));
+    });
+    onAction(runCommands.recordStep.done, ({ input }) => this.confirmed(input.step as number, { observed: input.observed, verdict: input.verdict }));
+    onAction(runCommands.recordStep.failed, ({ problem }) => {
+      if (problem.status === 0 || problem.status === 503 || problem.status === 502) setTimeout(() => this.resend(), retryAfter);
+    });
+    onAction(runCommands.addProblem.done, () => {
+      this.raising.set(false);
+      this.store.dispatch(runCommands.getRun.start({ project: this.scope.slug(), key: this.key() }));
+    });
+    onAction(runCommands.finishRun.done, ({ answer }) => {
+      const { steps } = answer;
+      const failed = steps.findIndex((s) => s.verdict === 'fail');
+      if (failed >= 0 && !answer.problems.length) this.raise(failed);
+      else void this.router.navigate(['/', this.scope.slug(), 'run', 'record', answer.key]);
+    });
+  }
+
+  private memory(key = this.key()): string {
+    return `cord-proof.bench.${key}`;
+  }
+
+  /** Opens a run where it was left: what this device still holds comes back first. */
+  private open(): void {
+    const run = this.run();
+    if (!run) return;
+    const kept = localStorage.getItem(this.memory());
+    this.unsaved.set(kept ? (JSON.parse(kept) as Record<number, Unsaved>) : {});
+    this.seconds.set(run.seconds);
+    if (run.state === 'planned' && !this.locked()) this.store.dispatch(runCommands.startRun.start({ project: this.scope.slug(), key: run.key }));
+    const first = run.steps.findIndex((_, i) => !this.resultAt(i)?.verdict);
+    this.go(first < 0 ? Math.max(0, run.steps.length - 1) : first);
+    if (kept) this.resend();
+  }
+
+  protected resultAt(i: number): Unsaved | undefined {
+    return this.unsaved()[i] ?? this.run()?.steps[i];
+  }
+
+  protected go(i: number): void {
+    this.flush();
+    const last = (this.run()?.steps.length ?? 1) - 1;
+    this.at.set(Math.min(last, Math.max(0, i)));
+    this.observed.set(this.resultAt(this.at())?.observed ?? '');
+  }
+
+  /** Holds what is typed on this device at once, and sends it when the hands rest. */
+  protected typed(text: string): void {
+    this.observed.set(text);
+    this.hold(this.at(), { observed: text, verdict: this.result()?.verdict ?? null });
+    clearTimeout(this.timer);
+    this.timer = setTimeout(() => this.flush(), autosaveAfter);
+  }
+
+  private hold(i: number, value: Unsaved): void {
+    this.unsaved.update((all) => ({ ...all, [i]: value }));
+    localStorage.setItem(this.memory(), JSON.stringify(this.unsaved()));
+  }
+
+  private confirmed(step: number, sent: Unsaved): void {
+    const here = this.unsaved()[step - 1];
+    if (!here || here.observed !== sent.observed || here.verdict !== sent.verdict) return;
+    const rest: Record<number, Unsaved> = { ...this.unsaved() };
+    delete rest[step - 1];
+    this.unsaved.set(rest);
+    if (Object.keys(rest).length) localStorage.setItem(this.memory(), JSON.stringify(rest));
+    else localStorage.removeItem(this.memory());
+  }
+
+  /** Sends what is held for the step that is open. */
+  protected flush(): void {
+    clearTimeout(this.timer);
+    const held = this.unsaved()[this.at()];
+    if (held) this.send(this.at(), held);
+  }
+
+  private resend(): void {
+    for (const [i, held] of Object.entries(this.unsaved())) this.send(Number(i), held);
+  }
+
+  private send(i: number, { observed, verdict }: Unsaved): void {
+    if (this.locked() || (verdict !== null && verdict !== 'pass' && !observed.trim())) return;
+    this.store.dispatch(runCommands.recordStep.start({ project: this.scope.slug(), key: this.key(), step: i + 1, observed, verdict, seconds: this.seconds() }));
+  }
+
+  protected judge(verdict: StepVerdict): void {
+    if (this.locked()) return;
+    this.hold(this.at(), { observed: this.observed(), verdict });
+    if (verdict !== 'pass' && !this.observed().trim()) this.box()?.nativeElement.focus();
+    else this.flush();
+  }
+
+  protected readonly needsWords = computed(() => {
+    const verdict = this.result()?.verdict;
+    return verdict !== undefined && verdict !== null && verdict !== 'pass' && !this.observed().trim();
+  });
+
+  protected next(): void {
+    if (this.needsWords()) return this.box()?.nativeElement.focus();
+    this.flush();
+    if (this.outcome() && (this.at() === (this.run()?.steps.length ?? 0) - 1 || this.outcome() === 'failed' || this.outcome() === 'blocked')) return this.finish();
+    this.go(this.at() + 1);
+  }
+
+  protected finish(): void {
+    if (this.locked() || Object.keys(this.unsaved()).length) {
+      // What is on its way arrives first: the server takes a project's writes in order.
+      this.resend();
+    }
+    if (this.run()?.finishedAt) void this.router.navigate(['/', this.scope.slug(), 'run', 'record', this.key()]);
+    else this.store.dispatch(runCommands.finishRun.start({ project: this.scope.slug(), key: this.key(), seconds: this.seconds() }));
+  }
+
+  protected raise(i: number): void {
+    const run = this.run();
+    const step = run?.case.steps[i];
+    if (!run || !step) return;
+    this.flush();
+    this.problemTitle.set(`${run.case.title}: step ${i + 1} not as expected`);
+    this.problemText.set(`Run ${run.key} of ${run.caseKey} revision ${run.caseRevision} on ${run.build}, ${run.configuration}.\nDone: ${step.action}\nExpected: ${step.expected}\nObserved: ${this.resultAt(i)?.observed ?? ''}`);
+    this.at.set(i);
+    this.raising.set(true);
+  }
+
+  protected sendProblem(): void {
+    const run = this.run();
+    if (!run) return;
+    this.store.dispatch(runCommands.addProblem.start({ project: this.scope.slug(), title: this.problemTitle(), description: this.problemText(), blocking: this.blocking(), run: run.key, step: this.at() + 1, build: run.build }));
+  }
+
+  protected attach(files: readonly File[]): void {
+    if (!files.length || this.locked()) return;
+    this.flush();
+    this.store.dispatch(runCommands.addEvidence.start({ project: this.scope.slug(), key: this.key(), step: this.at() + 1 }, files));
+  }
+
+  protected drop(event: DragEvent): void {
+    event.preventDefault();
+    this.dropping.set(false);
+    this.attach([...(event.dataTransfer?.files ?? [])]);
+  }
+
+  protected pick(input: HTMLInputElement): void {
+    this.attach([...(input.files ?? [])]);
+    input.value = '';
+  }
+
+  protected paste(event: ClipboardEvent): void {
+    const files = [...(event.clipboardData?.files ?? [])];
+    if (!files.length) return;
+    event.preventDefault();
+    this.attach(files.map((file, i) => (file.name === 'image.png' ? new File([file], `pasted-${this.at() + 1}-${this.files().length + i + 1}.png`, { type: file.type }) : file)));
+  }
+
+  protected detach(id: number): void {
+    this.store.dispatch(runCommands.removeEvidence.start({ project: this.scope.slug(), key: this.key(), id }));
+  }
+
+  protected keys(event: KeyboardEvent): void {
+    const target = event.target as HTMLElement;
+    const typing = /^(INPUT|TEXTAREA|SELECT)$/.test(target.tagName);
+    if (event.ctrlKey || event.metaKey || event.altKey || this.raising()) return;
+    if (typing && event.key === 'Escape') return target.blur();
+    if (event.key === 'Enter' && !event.shiftKey && (!typing || target === this.box()?.nativeElement)) {
+      if (!typing && /^(A|BUTTON)$/.test(target.tagName)) return;
+      event.preventDefault();
+      if (typing) {
+        this.flush();
+        target.blur();
+        if (this.result()?.verdict) this.next();
+      } else this.next();
+      return;
+    }
+    if (typing) return;
+    const verdict = verdicts.find((v) => v.key === event.key);
+    if (verdict) this.judge(verdict.name);
+    else if (event.key === 'ArrowDown') this.go(this.at() + 1);
+    else if (event.key === 'ArrowUp') this.go(this.at() - 1);
+    else if (event.key.toLowerCase() === 'o') this.box()?.nativeElement.focus();
+    else if (event.key.toLowerCase() === 'r') this.raise(this.at());
+    else return;
+    event.preventDefault();
+  }
+
+  protected mark(item: RunSummary): string {
+    return item.verdict === 'failed' ? 'failed' : item.verdict === 'blocked' ? 'blocked' : item.verdict === 'deviation' ? 'deviation' : item.verdict ? 'passed' : item.state === 'onBench' ? 'bench' : 'todo';
+  }
+
+  protected words(item: RunSummary): string {
+    return item.carriedOver ? 'Carried over' : item.verdict ? verdictWords[item.verdict] : runStateWords(item);
+  }
+
+  protected clock(seconds: number): string {
+    return clockWords(seconds);
+  }
+
+  protected size(bytes: number): string {
+    return bytes < 1024 ? `${bytes} B` : bytes < 1 << 20 ? `${Math.round(bytes / 1024)} kB` : `${(bytes / (1 << 20)).toFixed(1)} MB`;
+  }
+}
