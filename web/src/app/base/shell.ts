@@ -62,7 +62,12 @@ export class Shell implements OnDestroy {
     effect(() => {
       this.scope.seq();
       const project = this.scope.slug();
-      if (project) untracked(() => this.store.dispatch(baseCommands.listWaiting.start({ project })));
+      const build = this.scope.build();
+      if (!project) return;
+      untracked(() => {
+        this.store.dispatch(baseCommands.listWaiting.start({ project }));
+        if (build) this.store.dispatch(baseCommands.getRail.start({ project, build, limit: 1 }));
+      });
     });
     onAction(baseActions.liveEntry, ({ entry }) => {
       if (entry.kind === 'build' || entry.kind === 'person' || entry.kind === 'project') this.store.dispatch(baseCommands.getProject.start({ project: this.scope.slug() }));

@@ -1,5 +1,6 @@
 import { createActionGroup, createFeature, createReducer, createSelector, on, props } from '@ngrx/store';
 import * as contract from '@contract/base';
+import { getBoard } from '@contract/prove';
 import type { JumpItem, LedgerRow, Person, Project, Session } from '@contract/base';
 import type { KnotState } from '@core/prove';
 import type { Knot } from '@core/base';
@@ -23,6 +24,7 @@ export const baseCommands = {
   verifyLedger: command('[Base] verify ledger', contract.verifyLedger),
   jump: command('[Base] jump', contract.jump),
   listWaiting: command('[Base] list waiting', contract.listWaiting),
+  getRail: command('[Base] get rail', getBoard),
 };
 
 /** A ledger entry as the event stream tells it. */
@@ -40,7 +42,6 @@ export const baseActions = createActionGroup({
     'Build chosen': props<{ build: string }>(),
     'Live entry': props<{ entry: LiveEntry }>(),
     'Live state': props<{ connected: boolean }>(),
-    'Rail seen': props<{ rail: Record<Knot, KnotState> }>(),
     'Place visited': props<{ url: string; label: string }>(),
     'Enter project': props<{ project: string }>(),
   },
@@ -99,7 +100,7 @@ export const baseFeature = createFeature({
     on(baseActions.enterProject, (state, { project }): BaseState => (state.project && state.project.slug !== project ? { ...state, project: null, build: '', rail: noRail, waiting: [], trail: [] } : state)),
     on(baseActions.liveEntry, (state, { entry }): BaseState => ({ ...state, seq: Math.max(state.seq, entry.seq), lastEntry: entry })),
     on(baseActions.liveState, (state, { connected }): BaseState => ({ ...state, connected })),
-    on(baseActions.railSeen, (state, { rail }): BaseState => ({ ...state, rail })),
+    on(c.getRail.done, (state, { answer }): BaseState => ({ ...state, rail: answer.rail })),
     on(baseActions.placeVisited, (state, place): BaseState => ({ ...state, trail: [...state.trail.filter((known) => known.url !== place.url), { url: place.url, label: place.label }].slice(-6) })),
     on(c.listPeople.done, (state, { answer }): BaseState => ({ ...state, people: answer })),
     on(c.addPerson.done, (state, { answer }): BaseState => ({ ...state, people: [...state.people, answer] })),

@@ -5,7 +5,7 @@ import { Router, RouterLink } from '@angular/router';
 import { knots, type Knot } from '@core/base';
 import { knotWords, type BoardFilter } from '@core/prove';
 import type { BoardRow } from '@contract/prove';
-import { actionLink, baseActions, CordDrawing, Icon, onAction, ProblemNote, RecordLink, recordLink, useProject } from '../base';
+import { actionLink, CordDrawing, Icon, ProblemNote, RecordLink, recordLink, useProject } from '../base';
 import { proveCommands, proveFeature } from './state';
 
 const page = 60;
@@ -58,7 +58,6 @@ export class BoardPage {
       }), this.totals() ? 60 : 0);
       onCleanup(() => clearTimeout(timer));
     });
-    onAction(proveCommands.getBoard.done, ({ answer }) => this.store.dispatch(baseActions.railSeen({ rail: answer.rail })));
   }
 
   private ask(at: number): void {

@@ -5,7 +5,7 @@ import { MatProgressBarModule } from '@angular/material/progress-bar';
 import { knots } from '@core/base';
 import { knotWords, metricWords } from '@core/prove';
 import { metrics } from '@core/measure';
-import { baseActions, Icon, KnotMark, onAction, ProblemNote, useProject } from '../base';
+import { Icon, KnotMark, ProblemNote, useProject } from '../base';
 import { proveCommands, proveFeature } from './state';
 
 /** Prove: would the build stand in an audit, and the pack that shows it. */
@@ -86,7 +86,6 @@ export class ProvePage {
         this.store.dispatch(proveCommands.getBoard.start({ ...at, limit: 60 }));
       });
     });
-    onAction(proveCommands.getBoard.done, ({ answer }) => this.store.dispatch(baseActions.railSeen({ rail: answer.rail })));
     // Progress is not in the ledger: it is asked for while a pack is being made.
     effect((onCleanup) => {
       if (!this.running()) return;
