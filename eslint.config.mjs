@@ -19,7 +19,10 @@ export default tseslint.config(
     files: ['**/*.ts'],
     extends: [...tseslint.configs.recommended],
     plugins: { import: importPlugin },
-    settings: { 'import/resolver': { typescript: { project: './tsconfig.json' } }, 'import/parsers': { '@typescript-eslint/parser': ['.ts'] } },
+    settings: {
+      'import/resolver': { typescript: { project: './tsconfig.json' } },
+      'import/parsers': { '@typescript-eslint/parser': ['.ts'] },
+    },
     rules: {
       '@typescript-eslint/no-explicit-any': 'error',
       '@typescript-eslint/no-unused-vars': ['error', { argsIgnorePattern: '^_', varsIgnorePattern: '^_' }],
@@ -47,7 +50,10 @@ export default tseslint.config(
     files: ['contract/src/**/*.ts'],
     rules: {
       'no-restricted-imports': 'off',
-      '@typescript-eslint/no-restricted-imports': ['error', { patterns: [{ group: ['@core/*'], allowTypeImports: true, message: 'Types only.' }] }],
+      '@typescript-eslint/no-restricted-imports': [
+        'error',
+        { patterns: [{ group: ['@core/*'], allowTypeImports: true, message: 'Types only.' }] },
+      ],
     },
   },
   {

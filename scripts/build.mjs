@@ -23,8 +23,18 @@ function stateOf(...places) {
 
 const shared = ['core/src', 'contract/src', 'tsconfig.json', 'package-lock.json'];
 const parts = [
-  { name: 'server', out: 'dist/server/main.js', sources: [...shared, 'server/src', 'demo/seed', 'scripts/build-server.mjs'], build: () => run(process.execPath, ['scripts/build-server.mjs']) },
-  { name: 'web', out: 'dist/web/index.html', sources: [...shared, 'web', 'angular.json'], build: () => run('npx', ['ng', 'build', '--progress=false']) },
+  {
+    name: 'server',
+    out: 'dist/server/main.js',
+    sources: [...shared, 'server/src', 'demo/seed', 'scripts/build-server.mjs'],
+    build: () => run(process.execPath, ['scripts/build-server.mjs']),
+  },
+  {
+    name: 'web',
+    out: 'dist/web/index.html',
+    sources: [...shared, 'web', 'angular.json'],
+    build: () => run('npx', ['ng', 'build', '--progress=false']),
+  },
 ];
 
 export function buildAll() {

@@ -58,7 +58,11 @@ export async function startDatabase(folder, { port } = {}) {
   const fresh = !existsSync(marker);
   if (fresh) {
     rmSync(data, { recursive: true, force: true });
-    const made = spawnSync('mariadb-install-db', ['--no-defaults', `--datadir=${data}`, '--skip-test-db', '--auth-root-authentication-method=normal', ...asRoot], { encoding: 'utf8' });
+    const made = spawnSync(
+      'mariadb-install-db',
+      ['--no-defaults', `--datadir=${data}`, '--skip-test-db', '--auth-root-authentication-method=normal', ...asRoot],
+      { encoding: 'utf8' },
+    );
     if (made.status !== 0) throw new Error(`mariadb-install-db failed:\n${made.stderr || made.stdout}`);
     const secrets = { owner: randomBytes(18).toString('base64url'), app: randomBytes(18).toString('base64url') };
     writeFileSync(secretsFile, JSON.stringify(secrets), { mode: 0o600 });
@@ -80,9 +84,21 @@ export async function startDatabase(folder, { port } = {}) {
   const server = spawn(
     existsSync('/usr/sbin/mariadbd') ? '/usr/sbin/mariadbd' : 'mariadbd',
     [
-      '--no-defaults', `--datadir=${data}`, `--socket=${socket}`, `--port=${at}`, '--bind-address=127.0.0.1', `--pid-file=${pidFile}`, `--log-error=${join(folder, 'db.log')}`,
-      '--character-set-server=utf8mb4', '--collation-server=utf8mb4_bin', '--innodb-buffer-pool-size=256M', '--max-allowed-packet=64M', '--skip-name-resolve', '--sql-mode=STRICT_ALL_TABLES',
-      ...(fresh ? [`--init-file=${init}`] : []), ...asRoot,
+      '--no-defaults',
+      `--datadir=${data}`,
+      `--socket=${socket}`,
+      `--port=${at}`,
+      '--bind-address=127.0.0.1',
+      `--pid-file=${pidFile}`,
+      `--log-error=${join(folder, 'db.log')}`,
+      '--character-set-server=utf8mb4',
+      '--collation-server=utf8mb4_bin',
+      '--innodb-buffer-pool-size=256M',
+      '--max-allowed-packet=64M',
+      '--skip-name-resolve',
+      '--sql-mode=STRICT_ALL_TABLES',
+      ...(fresh ? [`--init-file=${init}`] : []),
+      ...asRoot,
     ],
     // A group of its own, so that Ctrl-C reaches us and we stop it in order.
     { detached: true, stdio: 'ignore' },

@@ -21,6 +21,9 @@ const running = existsSync(note) ? JSON.parse(readFileSync(note, 'utf8')) : unde
 const isRunning = running && existsSync(`/proc/${running.pid}`);
 const database = isRunning ? undefined : await startDatabase(folder);
 const env = isRunning ? running.env : await prepareDatabase(database, 'cord', root);
-const done = spawnSync(process.execPath, [join(root, 'dist/server/ledger-verify.js')], { stdio: 'inherit', env: { ...process.env, ...env } });
+const done = spawnSync(process.execPath, [join(root, 'dist/server/ledger-verify.js')], {
+  stdio: 'inherit',
+  env: { ...process.env, ...env },
+});
 await database?.stop();
 process.exit(done.status ?? 1);

@@ -47,7 +47,11 @@ try {
   if (mode === 'demo' && !existsSync(join(folder, 'demo-loaded'))) {
     say('Loading the demo …');
     const { seedDemo } = await import(join(root, 'dist', 'server', 'seed.js'));
-    await seedDemo({ port: Number(env.CORD_DB_PORT), user: env.CORD_DB_USER, password: env.CORD_DB_PASSWORD, database: env.CORD_DB_NAME }, join(root, 'demo'), say);
+    await seedDemo(
+      { port: Number(env.CORD_DB_PORT), user: env.CORD_DB_USER, password: env.CORD_DB_PASSWORD, database: env.CORD_DB_NAME },
+      join(root, 'demo'),
+      say,
+    );
     writeFileSync(join(folder, 'demo-loaded'), new Date().toISOString());
   }
 } catch (error) {
@@ -56,7 +60,12 @@ try {
 }
 writeFileSync(join(folder, 'running.json'), JSON.stringify({ pid: process.pid, env }), { mode: 0o600 });
 // A group of its own, so that Ctrl-C stops server and database in order.
-server = spawn(process.execPath, ['--enable-source-maps', join(root, 'dist/server/main.js')], { cwd: root, detached: true, env: { ...process.env, ...env, PORT: port, CORD_LOG: process.env.CORD_LOG ?? '0' }, stdio: ['ignore', 'pipe', 'inherit'] });
+server = spawn(process.execPath, ['--enable-source-maps', join(root, 'dist/server/main.js')], {
+  cwd: root,
+  detached: true,
+  env: { ...process.env, ...env, PORT: port, CORD_LOG: process.env.CORD_LOG ?? '0' },
+  stdio: ['ignore', 'pipe', 'inherit'],
+});
 server.on('exit', (code) => void (stopping || (say(`The server ended (${code}).`), stop(1))));
 server.stdout.on('data', (chunk) => {
   for (const line of String(chunk).split('\n')) {
@@ -66,7 +75,8 @@ server.stdout.on('data', (chunk) => {
       if (mode === 'demo') say(accounts());
       if (mode === 'dev') startWatch();
       say('  Ctrl-C stops server and database; the data stays.\n');
-    } else if (word === 'setup-code') say(`  First administrator: open ${'http://127.0.0.1:' + port} and use the one-time code  ${value}\n`);
+    } else if (word === 'setup-code')
+      say(`  First administrator: open ${'http://127.0.0.1:' + port} and use the one-time code  ${value}\n`);
     else if (line.trim()) say(line);
   }
 });

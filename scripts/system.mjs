@@ -30,20 +30,28 @@ export function needPackages(...wanted) {
   const isRoot = process.getuid?.() === 0;
   const sudo = !isRoot && spawnSync('sudo', ['-n', 'true'], { stdio: 'ignore' }).status === 0;
   if (!isRoot && !sudo) {
-    say(`Some Debian packages are missing, and this account may not install them. Run this once, then start again:\n\n    sudo sh -c '${command}'\n`);
+    say(
+      `Some Debian packages are missing, and this account may not install them. Run this once, then start again:\n\n    sudo sh -c '${command}'\n`,
+    );
     process.exit(1);
   }
   say(`Installing from Debian: ${missing.join(', ')} …`);
   const shell = isRoot ? ['sh', ['-c', command]] : ['sudo', ['sh', '-c', command]];
   // A Debian service of MariaDB would start by itself; ours runs beside it, on its own port, and does not need it.
-  const done = spawnSync(shell[0], shell[1], { stdio: ['ignore', 'ignore', 'inherit'], env: { ...process.env, DEBIAN_FRONTEND: 'noninteractive', RUNLEVEL: '1' } });
+  const done = spawnSync(shell[0], shell[1], {
+    stdio: ['ignore', 'ignore', 'inherit'],
+    env: { ...process.env, DEBIAN_FRONTEND: 'noninteractive', RUNLEVEL: '1' },
+  });
   if (done.status !== 0) {
     say(`Installing failed. Try it by hand:\n\n    sudo sh -c '${command}'\n`);
     process.exit(1);
   }
 }
 
-const fingerprint = () => createHash('sha256').update(readFileSync(join(root, 'package-lock.json'))).digest('hex');
+const fingerprint = () =>
+  createHash('sha256')
+    .update(readFileSync(join(root, 'package-lock.json')))
+    .digest('hex');
 
 /** `npm ci`, once for each state of the lock file. */
 export function needModules() {

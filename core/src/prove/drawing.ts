@@ -45,12 +45,13 @@ function segment(state: KnotState, from: number, to: number, y: number, r: numbe
     case 'suspect':
       return [{ role: state, what: 'dashed', path: line(a, b) }];
     case 'broken': {
-      // The strands spread at the two ends of the parting, which stays open.
-      const out = mid - 5;
-      const back = mid + 5;
+      // The strands spread at the two ends of the parting, which stays open; short cords have smaller ones.
+      const k = Math.min(1, (b - a) / 34);
+      const end = 13 * k;
+      const fray = (x: number, way: number): string => [-1, 1].map((up) => `M${x} ${y}l${way * 7 * k} ${up * 5 * k}`).join('');
       return [
-        { role: state, what: 'line', path: `${line(a, out - 5)}${line(back + 5, b)}` },
-        { role: state, what: 'fray', path: `M${out - 8} ${y}l7 -5M${out - 8} ${y}l7 5M${back + 8} ${y}l-7 -5M${back + 8} ${y}l-7 5` },
+        { role: state, what: 'line', path: `${line(a, mid - end + 2)}${line(mid + end - 2, b)}` },
+        { role: state, what: 'fray', path: fray(mid - end, 1) + fray(mid + end, -1) },
       ];
     }
     case 'notReached':
@@ -58,7 +59,16 @@ function segment(state: KnotState, from: number, to: number, y: number, r: numbe
   }
 }
 
-const circle = (x: number, y: number, r: number): string => `M${x - r} ${y}a${r} ${r} 0 1 0 ${2 * r} 0a${r} ${r} 0 1 0 ${-2 * r} 0Z`;
+/** A circle of four cubic curves: some PDF writers make corners of short arcs. 0.5523 is the usual factor for a quarter. */
+function circle(x: number, y: number, r: number): string {
+  const k = 0.5523 * r;
+  return `M${x - r} ${y}c0 ${-k} ${r - k} ${-r} ${r} ${-r}c${k} 0 ${r} ${r - k} ${r} ${r}c0 ${k} ${k - r} ${r} ${-r} ${r}c${-k} 0 ${-r} ${k - r} ${-r} ${-r}Z`;
+}
+
+function halfCircle(x: number, y: number, r: number): string {
+  const k = 0.5523 * r;
+  return `M${x} ${y - r}c${-k} 0 ${-r} ${r - k} ${-r} ${r}c0 ${k} ${r - k} ${r} ${r} ${r}Z`;
+}
 
 function knotShape(state: KnotState, x: number, y: number, r: number): Shape[] {
   switch (state) {
@@ -71,7 +81,7 @@ function knotShape(state: KnotState, x: number, y: number, r: number): Shape[] {
     case 'suspect':
       return [
         { role: state, what: 'ring', path: circle(x, y, r - 1) },
-        { role: state, what: 'half', path: `M${x} ${y - r + 1}a${r - 1} ${r - 1} 0 0 0 0 ${2 * r - 2}Z` },
+        { role: state, what: 'half', path: halfCircle(x, y, r - 1) },
       ];
     case 'notReached':
       return [{ role: state, what: 'dot', path: circle(x, y, 2) }];

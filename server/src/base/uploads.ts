@@ -39,7 +39,6 @@ const mib = (bytes: number): string => `${Math.ceil(bytes / (1 << 20))} MiB`;
 /** A file name without folders and control characters, as it is shown and put into packs. */
 export function safeName(name: string): string {
   const last = name.split(/[\\/]/).pop() ?? '';
-  // eslint-disable-next-line no-control-regex
   return (
     last
       .replace(/[\u0000-\u001f\u007f<>:"|?*]/g, '_')

@@ -317,31 +317,36 @@ function runsDefinition(paper: RunsPaper): TDocumentDefinitions {
             },
           ]
         : []),
-      { text: 'Signatures', style: 'h2' },
-      signatures.length
-        ? {
-            layout,
-            table: {
-              headerRows: 1,
-              dontBreakRows: true,
-              widths: [70, 120, '*'],
-              body: [
-                ['Meaning', 'Printed name', 'Date and time, hash of the record'].map(heading),
-                ...signatures.map((s): TableCell[] => [
-                  s.meaning,
-                  s.printedName,
-                  { stack: [moment(s.at), { text: s.hash, style: 'hash' }, ...(s.reason ? [{ text: s.reason, style: 'small' }] : [])] },
-                ]),
-              ],
-            },
-          }
-        : 'Not signed.',
       {
-        text: [
-          { text: 'Hash of this record ', style: 'small' },
-          { text: hash, style: 'hash' },
+        unbreakable: true,
+        stack: [
+          { text: 'Signatures', style: 'h2' },
+          signatures.length
+            ? {
+                layout,
+                table: {
+                  headerRows: 1,
+                  dontBreakRows: true,
+                  widths: [70, 120, '*'],
+                  body: [
+                    ['Meaning', 'Printed name', 'Date and time, hash of the record'].map(heading),
+                    ...signatures.map((s): TableCell[] => [
+                      s.meaning,
+                      s.printedName,
+                      { stack: [moment(s.at), { text: s.hash, style: 'hash' }, ...(s.reason ? [{ text: s.reason, style: 'small' }] : [])] },
+                    ]),
+                  ],
+                },
+              }
+            : 'Not signed.',
+          {
+            text: [
+              { text: 'Hash of this record ', style: 'small' },
+              { text: hash, style: 'hash' },
+            ],
+            margin: [0, 8, 0, 0],
+          },
         ],
-        margin: [0, 8, 0, 0],
       },
     ]),
   ]);
@@ -356,8 +361,43 @@ const family = (name: string, bold: string): { normal: string; bold: string; ita
   italics: fontFile(name, '400-italic'),
 });
 
+const spelled: Readonly<Record<string, string>> = {
+  '\u2192': '->',
+  '\u2190': '<-',
+  '\u2264': '<=',
+  '\u2265': '>=',
+  '\u2260': '/=',
+  '\u0394': 'Delta ',
+  '\u03a9': 'Ohm',
+  '\u221e': 'infinity',
+  '\u2713': 'yes',
+  '\u2717': 'no',
+  '\t': '    ',
+};
+
+/**
+ * The embedded fonts hold the Latin letters. What they cannot draw is spelled out or named by its code point: in evidence
+ * nothing may vanish without a trace.
+ */
+export function legible(text: string): string {
+  return text.replace(
+    /[^\n\u0020-\u007e\u00a0-\u00ff\u0131\u0152\u0153\u02c6\u02da\u02dc\u2013\u2014\u2018-\u201e\u2022\u2026\u2039\u203a\u20ac\u2122\u2212]/gu,
+    (c) => spelled[c] ?? `[U+${(c.codePointAt(0) ?? 0).toString(16).toUpperCase().padStart(4, '0')}]`,
+  );
+}
+
+/** Every text of a paper, made legible. */
+function legiblePaper<T>(value: T): T {
+  if (typeof value === 'string') return legible(value) as T;
+  if (Array.isArray(value)) return value.map(legiblePaper) as T;
+  if (value && typeof value === 'object')
+    return Object.fromEntries(Object.entries(value).map(([name, item]) => [name, legiblePaper(item)])) as T;
+  return value;
+}
+
 /** Sets a paper: embedded fonts, selectable text, page numbers. */
-export default async function setPaper(paper: SummaryPaper | RunsPaper): Promise<Uint8Array> {
+export default async function setPaper(told: SummaryPaper | RunsPaper): Promise<Uint8Array> {
+  const paper = legiblePaper(told);
   const printer = new PdfPrinter({
     Serif: family('source-serif-4', '600-normal'),
     Sans: family('source-sans-3', '600-normal'),

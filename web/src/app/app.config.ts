@@ -6,7 +6,13 @@ import { baseCommands, baseFeature, effectsOf, peekCommands, peekFeature, reques
 
 const routes: Routes = [
   { path: 'sign-in', title: 'Sign in · Cord Proof', loadComponent: () => import('./base/sign-in').then((m) => m.SignIn) },
-  { path: '', pathMatch: 'full', canActivate: [signedIn], title: 'Projects · Cord Proof', loadComponent: () => import('./base/projects-page').then((m) => m.ProjectsPage) },
+  {
+    path: '',
+    pathMatch: 'full',
+    canActivate: [signedIn],
+    title: 'Projects · Cord Proof',
+    loadComponent: () => import('./base/projects-page').then((m) => m.ProjectsPage),
+  },
   {
     path: ':project',
     canActivate: [signedIn],
@@ -14,7 +20,11 @@ const routes: Routes = [
     children: [
       { path: '', pathMatch: 'full', redirectTo: 'cord' },
       { path: 'ledger', title: 'Ledger · Cord Proof', loadComponent: () => import('./base/ledger-page').then((m) => m.LedgerPage) },
-      { path: 'settings', title: 'Project and people · Cord Proof', loadComponent: () => import('./base/settings-page').then((m) => m.SettingsPage) },
+      {
+        path: 'settings',
+        title: 'Project and people · Cord Proof',
+        loadComponent: () => import('./base/settings-page').then((m) => m.SettingsPage),
+      },
       { path: 'specify', loadChildren: () => import('./specify').then((m) => m.specifyRoutes) },
       { path: 'design', loadChildren: () => import('./design').then((m) => m.designRoutes) },
       { path: 'run', loadChildren: () => import('./run').then((m) => m.runRoutes) },
@@ -28,7 +38,11 @@ export const appConfig: ApplicationConfig = {
   providers: [
     provideZonelessChangeDetection(),
     provideRouter(routes, withComponentInputBinding()),
-    provideStore({ [requestsFeature.name]: requestsFeature.reducer, [baseFeature.name]: baseFeature.reducer, [peekFeature.name]: peekFeature.reducer }),
+    provideStore({
+      [requestsFeature.name]: requestsFeature.reducer,
+      [baseFeature.name]: baseFeature.reducer,
+      [peekFeature.name]: peekFeature.reducer,
+    }),
     provideEffects(effectsOf(baseCommands), effectsOf(peekCommands)),
   ],
 };

@@ -26,7 +26,11 @@ export class Api {
       return encodeURIComponent(value);
     });
     const hasBody = endpoint.method === 'POST' || endpoint.method === 'PUT';
-    const query = hasBody ? '' : new URLSearchParams(Object.entries(values).flatMap(([name, value]) => (value === undefined ? [] : [[name, String(value)]]))).toString();
+    const query = hasBody
+      ? ''
+      : new URLSearchParams(
+          Object.entries(values).flatMap(([name, value]) => (value === undefined ? [] : [[name, String(value)]])),
+        ).toString();
     const init: RequestInit = { method: endpoint.method, credentials: 'same-origin' };
     if (files) {
       const form = new FormData();

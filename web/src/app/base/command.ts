@@ -15,7 +15,12 @@ interface Phase {
  * forgets its earlier call when it is asked again, unless `all` answers are wanted; a writing one never does.
  */
 export function command<E extends Endpoint>(name: string, endpoint: E, reading: 'latest' | 'all' = 'latest') {
-  const start = createAction(name, (input: CallOf<E>, files?: readonly File[]) => ({ input, files, command: name, phase: 'start' as const }));
+  const start = createAction(name, (input: CallOf<E>, files?: readonly File[]) => ({
+    input,
+    files,
+    command: name,
+    phase: 'start' as const,
+  }));
   const done = createAction(`${name}: done`, props<Phase & { input: CallOf<E>; answer: AnswerOf<E> }>());
   const failed = createAction(`${name}: failed`, props<Phase & { input: CallOf<E>; problem: ProblemDetails }>());
   const effect = createEffect(
@@ -64,9 +69,11 @@ export const requestsFeature = createFeature({
     if (!isPhase(action)) return state;
     const known = state[action.command] ?? idle;
     if (action.phase === 'start') return { ...state, [action.command]: { pending: known.pending + 1, problem: known.problem } };
-    return { ...state, [action.command]: { pending: Math.max(0, known.pending - 1), problem: action.phase === 'failed' ? (action.problem ?? null) : null } };
+    return {
+      ...state,
+      [action.command]: { pending: Math.max(0, known.pending - 1), problem: action.phase === 'failed' ? (action.problem ?? null) : null },
+    };
   },
 });
 
 export const selectRequest = (name: string) => createSelector(requestsFeature.selectRequestsState, (state) => state[name] ?? idle);
-

@@ -7,7 +7,14 @@ import { useProject } from './live';
 import { baseCommands, baseFeature } from './state';
 import { Icon } from './ui/icon';
 
-const icons: Record<JumpItem['kind'], string> = { requirement: 'edit_note', case: 'account_tree', run: 'library_books', round: 'assignment_turned_in', problem: 'bug_report', file: 'description' };
+const icons: Record<JumpItem['kind'], string> = {
+  requirement: 'edit_note',
+  case: 'account_tree',
+  run: 'library_books',
+  round: 'assignment_turned_in',
+  problem: 'bug_report',
+  file: 'description',
+};
 
 /** Jumps to any record by its key or the words of its title. */
 @Component({
@@ -15,27 +22,85 @@ const icons: Record<JumpItem['kind'], string> = { requirement: 'edit_note', case
   imports: [MatDialogModule, Icon],
   changeDetection: ChangeDetectionStrategy.OnPush,
   template: `
-    <div class="box" (keydown)="keys($event)">
-      <label class="line"><cp-icon name="search" /><span class="hidden-visually">Jump to a key or a word</span>
-        <input class="ask" role="combobox" aria-expanded="true" aria-controls="jump-list" [attr.aria-activedescendant]="found().length ? 'jump-' + at() : null" placeholder="BRK-007, wind, brake.c …" [value]="q()" (input)="q.set($any($event.target).value)" />
+    <div class="box">
+      <label class="line"
+        ><cp-icon name="search" /><span class="hidden-visually">Jump to a key or a word</span>
+        <input
+          class="ask"
+          role="combobox"
+          aria-expanded="true"
+          aria-controls="jump-list"
+          [attr.aria-activedescendant]="found().length ? 'jump-' + at() : null"
+          placeholder="BRK-007, wind, brake.c …"
+          [value]="q()"
+          (input)="q.set($any($event.target).value)"
+          (keydown)="keys($event)"
+        />
       </label>
       <ul id="jump-list" role="listbox" aria-label="Found">
         @for (item of found(); track item.kind + item.key; let i = $index) {
-          <li role="option" tabindex="-1" [id]="'jump-' + i" [attr.aria-selected]="i === at()" [class.on]="i === at()" (click)="go(item)" (keydown.enter)="go(item)" (mouseenter)="at.set(i)">
-            <cp-icon [name]="icons[item.kind]" /><b class="key">{{ item.key }}</b><span class="grow">{{ item.title === item.key ? '' : item.title }}</span><span class="second small">{{ item.note }}</span>
+          <li
+            role="option"
+            tabindex="-1"
+            [id]="'jump-' + i"
+            [attr.aria-selected]="i === at()"
+            [class.on]="i === at()"
+            (click)="go(item)"
+            (keydown.enter)="go(item)"
+            (mouseenter)="at.set(i)"
+          >
+            <cp-icon [name]="icons[item.kind]" /><b class="key">{{ item.key }}</b
+            ><span class="grow">{{ item.title === item.key ? '' : item.title }}</span
+            ><span class="second small">{{ item.note }}</span>
           </li>
-        } @empty { <li role="option" aria-selected="false" class="none second">{{ q().trim() ? 'Nothing has this key or these words.' : 'Type a key or a word.' }}</li> }
+        } @empty {
+          <li role="option" aria-selected="false" class="none second">
+            {{ q().trim() ? 'Nothing has this key or these words.' : 'Type a key or a word.' }}
+          </li>
+        }
       </ul>
     </div>
   `,
   styles: `
-    .box { padding: 10px; }
-    .line { display: flex; align-items: center; gap: 10px; padding: 4px 10px; border-bottom: 1px solid var(--hairline); font-size: 16px; }
-    .ask { flex: 1; border: 0; outline: 0; background: none; color: inherit; font: inherit; padding: 8px 0; }
-    ul { max-height: 420px; overflow: auto; padding: 6px 0; }
-    li { display: flex; align-items: center; gap: 10px; padding: 7px 10px; border-radius: 8px; cursor: pointer; }
-    li.on { background: var(--cord-tint); }
-    li.none { cursor: default; }
+    .box {
+      padding: 10px;
+    }
+    .line {
+      display: flex;
+      align-items: center;
+      gap: 10px;
+      padding: 4px 10px;
+      border-bottom: 1px solid var(--hairline);
+      font-size: 16px;
+    }
+    .ask {
+      flex: 1;
+      border: 0;
+      outline: 0;
+      background: none;
+      color: inherit;
+      font: inherit;
+      padding: 8px 0;
+    }
+    ul {
+      max-height: 420px;
+      overflow: auto;
+      padding: 6px 0;
+    }
+    li {
+      display: flex;
+      align-items: center;
+      gap: 10px;
+      padding: 7px 10px;
+      border-radius: 8px;
+      cursor: pointer;
+    }
+    li.on {
+      background: var(--cord-tint);
+    }
+    li.none {
+      cursor: default;
+    }
   `,
 })
 export class JumpDialog {
@@ -50,10 +115,14 @@ export class JumpDialog {
   constructor() {
     effect((onCleanup) => {
       const q = this.q();
-      const timer = setTimeout(() => untracked(() => {
-        this.at.set(0);
-        this.scope.store.dispatch(baseCommands.jump.start({ project: this.scope.slug(), q, build: this.scope.build() || undefined }));
-      }), 90);
+      const timer = setTimeout(
+        () =>
+          untracked(() => {
+            this.at.set(0);
+            this.scope.store.dispatch(baseCommands.jump.start({ project: this.scope.slug(), q, build: this.scope.build() || undefined }));
+          }),
+        90,
+      );
       onCleanup(() => clearTimeout(timer));
     });
   }

@@ -9,7 +9,11 @@ import { baseCommands, baseFeature } from './state';
 import { Icon } from './ui/icon';
 import { RecordLink } from './ui/record-link';
 
-const faultWords = { gap: 'is missing', link: 'does not follow the entry before it', hash: 'was changed: its contents do not give its hash' };
+const faultWords = {
+  gap: 'is missing',
+  link: 'does not follow the entry before it',
+  hash: 'was changed: its contents do not give its hash',
+};
 const linked: readonly string[] = ['requirement', 'case', 'run', 'round', 'problem'] satisfies RecordKind[];
 
 /** Everything that was done: who, what, when, to which record, before and after; and whether the chain holds. */
@@ -19,45 +23,167 @@ const linked: readonly string[] = ['requirement', 'case', 'run', 'round', 'probl
   changeDetection: ChangeDetectionStrategy.OnPush,
   template: `
     <div class="page stack">
-      <div class="page-head"><h1>Ledger</h1><span class="second grow">{{ ledger().total }} entries{{ filtered() ? ' match' : '' }}</span>
-        <label class="row"><span class="second small">Kind</span><select class="in pick" [value]="kind()" (change)="kind.set($any($event.target).value)"><option value="">all</option>@for (k of ledger().kinds; track k) { <option [value]="k">{{ k }}</option> }</select></label>
-        <label class="row"><span class="second small">Who</span><select class="in pick" [value]="who()" (change)="who.set($any($event.target).value)"><option value="">everybody</option>@for (p of ledger().people; track p) { <option [value]="p">{{ p }}</option> }</select></label>
-        <label class="chip"><cp-icon name="filter_list" /><span class="hidden-visually">Filter by record or action</span><input class="bare" data-filter type="search" placeholder="Record or action" [value]="q()" (input)="q.set($any($event.target).value)" /></label>
-        <button mat-stroked-button type="button" (click)="verify()" [disabled]="verifying().pending > 0"><cp-icon name="verified" /> Verify the chain</button>
+      <div class="page-head">
+        <h1>Ledger</h1>
+        <span class="second grow">{{ ledger().total }} entries{{ filtered() ? ' match' : '' }}</span>
+        <label class="row"
+          ><span class="second small">Kind</span
+          ><select class="in pick" [value]="kind()" (change)="kind.set($any($event.target).value)">
+            <option value="">all</option>
+            @for (k of ledger().kinds; track k) {
+              <option [value]="k">{{ k }}</option>
+            }
+          </select></label
+        >
+        <label class="row"
+          ><span class="second small">Who</span
+          ><select class="in pick" [value]="who()" (change)="who.set($any($event.target).value)">
+            <option value="">everybody</option>
+            @for (p of ledger().people; track p) {
+              <option [value]="p">{{ p }}</option>
+            }
+          </select></label
+        >
+        <label class="chip"
+          ><cp-icon name="filter_list" /><span class="hidden-visually">Filter by record or action</span
+          ><input
+            class="bare"
+            data-filter
+            type="search"
+            placeholder="Record or action"
+            [value]="q()"
+            (input)="q.set($any($event.target).value)"
+        /></label>
+        <button mat-stroked-button type="button" (click)="verify()" [disabled]="verifying().pending > 0">
+          <cp-icon name="verified" /> Verify the chain
+        </button>
       </div>
       @if (verdict(); as v) {
-        @if (v.fault; as f) { <div class="note broken" role="status"><cp-icon name="warning" /><span><b>Entry {{ f.seq }} {{ faultWords[f.fault] }}.</b> The {{ v.entries }} entries before it fit.</span></div> }
-        @else { <div class="note" role="status"><cp-icon name="verified" /><span><b>The chain holds:</b> {{ v.entries }} entries, each with the hash of the one before it. Head <code class="small">{{ v.head.slice(0, 24) }}…</code></span></div> }
+        @if (v.fault; as f) {
+          <div class="note broken" role="status">
+            <cp-icon name="warning" /><span
+              ><b>Entry {{ f.seq }} {{ faultWords[f.fault] }}.</b> The {{ v.entries }} entries before it fit.</span
+            >
+          </div>
+        } @else {
+          <div class="note" role="status">
+            <cp-icon name="verified" /><span
+              ><b>The chain holds:</b> {{ v.entries }} entries, each with the hash of the one before it. Head
+              <code class="small">{{ v.head.slice(0, 24) }}…</code></span
+            >
+          </div>
+        }
       }
       <section class="sheet">
         <table class="list">
-          <thead><tr><th scope="col" class="num">No.</th><th scope="col">When</th><th scope="col">Who</th><th scope="col">What</th><th scope="col">Record</th><th scope="col">After</th><th scope="col"><span class="hidden-visually">More</span></th></tr></thead>
+          <thead>
+            <tr>
+              <th scope="col" class="num">No.</th>
+              <th scope="col">When</th>
+              <th scope="col">Who</th>
+              <th scope="col">What</th>
+              <th scope="col">Record</th>
+              <th scope="col">After</th>
+              <th scope="col"><span class="hidden-visually">More</span></th>
+            </tr>
+          </thead>
           <tbody>
             @for (entry of ledger().entries; track entry.seq) {
               <tr [class.picked]="open() === entry.seq">
-                <td class="num second">{{ entry.seq }}</td><td class="when">{{ entry.at | date: 'yyyy-MM-dd HH:mm:ss' }}</td><td>{{ entry.who }}</td><td>{{ entry.action }}</td>
-                <td>@if (isLinked(entry)) { <cp-record [kind]="$any(entry.kind)" [key]="entry.key" /> } @else { {{ entry.key }} }</td>
+                <td class="num second">{{ entry.seq }}</td>
+                <td class="when">{{ entry.at | date: 'yyyy-MM-dd HH:mm:ss' }}</td>
+                <td>{{ entry.who }}</td>
+                <td>{{ entry.action }}</td>
+                <td>
+                  @if (isLinked(entry)) {
+                    <cp-record [kind]="$any(entry.kind)" [key]="entry.key" />
+                  } @else {
+                    {{ entry.key }}
+                  }
+                </td>
                 <td class="second small short">{{ brief(entry.after) }}</td>
-                <td><button class="chip" type="button" [attr.aria-expanded]="open() === entry.seq" (click)="open.set(open() === entry.seq ? 0 : entry.seq)">{{ open() === entry.seq ? 'Less' : 'More' }}</button></td>
+                <td>
+                  <button
+                    class="chip"
+                    type="button"
+                    [attr.aria-expanded]="open() === entry.seq"
+                    (click)="open.set(open() === entry.seq ? 0 : entry.seq)"
+                  >
+                    {{ open() === entry.seq ? 'Less' : 'More' }}
+                  </button>
+                </td>
               </tr>
               @if (open() === entry.seq) {
-                <tr><td></td><td colspan="6"><div class="both"><div><h3>Before</h3><pre>{{ json(entry.before) }}</pre></div><div><h3>After</h3><pre>{{ json(entry.after) }}</pre></div></div><p class="small second">Hash <code>{{ entry.hash }}</code><br />of the entry before <code>{{ entry.previous }}</code></p></td></tr>
+                <tr>
+                  <td></td>
+                  <td colspan="6">
+                    <div class="both">
+                      <div>
+                        <h3>Before</h3>
+                        <pre>{{ json(entry.before) }}</pre>
+                      </div>
+                      <div>
+                        <h3>After</h3>
+                        <pre>{{ json(entry.after) }}</pre>
+                      </div>
+                    </div>
+                    <p class="small second">
+                      Hash <code>{{ entry.hash }}</code><br />of the entry before <code>{{ entry.previous }}</code>
+                    </p>
+                  </td>
+                </tr>
               }
-            } @empty { <tr><td colspan="7" class="empty">Nothing matches.</td></tr> }
+            } @empty {
+              <tr>
+                <td colspan="7" class="empty">Nothing matches.</td>
+              </tr>
+            }
           </tbody>
         </table>
       </section>
-      @if (ledger().entries.length < ledger().total) { <div><button mat-stroked-button type="button" (click)="more()">Show older entries</button></div> }
+      @if (ledger().entries.length < ledger().total) {
+        <div><button mat-stroked-button type="button" (click)="more()">Show older entries</button></div>
+      }
     </div>
   `,
   styles: `
-    .pick { width: auto; padding: 4px 8px; }
-    .bare { border: 0; outline: 0; background: none; font: inherit; color: inherit; width: 130px; }
-    .when { white-space: nowrap; }
-    .short { max-width: 320px; overflow: hidden; text-overflow: ellipsis; white-space: nowrap; }
-    .both { display: grid; grid-template-columns: 1fr 1fr; gap: 16px; }
-    pre { font-size: 12px; white-space: pre-wrap; overflow-wrap: anywhere; max-height: 320px; overflow: auto; margin: 4px 0 8px; }
-    code { overflow-wrap: anywhere; }
+    .pick {
+      width: auto;
+      padding: 4px 8px;
+    }
+    .bare {
+      border: 0;
+      outline: 0;
+      background: none;
+      font: inherit;
+      color: inherit;
+      width: 130px;
+    }
+    .when {
+      white-space: nowrap;
+    }
+    .short {
+      max-width: 320px;
+      overflow: hidden;
+      text-overflow: ellipsis;
+      white-space: nowrap;
+    }
+    .both {
+      display: grid;
+      grid-template-columns: 1fr 1fr;
+      gap: 16px;
+    }
+    pre {
+      font-size: 12px;
+      white-space: pre-wrap;
+      overflow-wrap: anywhere;
+      max-height: 320px;
+      overflow: auto;
+      margin: 4px 0 8px;
+    }
+    code {
+      overflow-wrap: anywhere;
+    }
   `,
 })
 export class LedgerPage {
@@ -83,7 +209,13 @@ export class LedgerPage {
   }
 
   private question() {
-    return { project: this.scope.slug(), limit: 100, ...(this.kind() ? { kind: this.kind() } : {}), ...(this.who() ? { who: this.who() } : {}), ...(this.q().trim() ? { q: this.q().trim() } : {}) };
+    return {
+      project: this.scope.slug(),
+      limit: 100,
+      ...(this.kind() ? { kind: this.kind() } : {}),
+      ...(this.who() ? { who: this.who() } : {}),
+      ...(this.q().trim() ? { q: this.q().trim() } : {}),
+    };
   }
 
   protected more(): void {

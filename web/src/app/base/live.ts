@@ -15,7 +15,9 @@ export class Live {
     this.source = new EventSource(`/api/projects/${encodeURIComponent(project)}/events?after=${after}`);
     this.source.addEventListener('open', () => this.store.dispatch(baseActions.liveState({ connected: true })));
     this.source.addEventListener('error', () => this.store.dispatch(baseActions.liveState({ connected: false })));
-    this.source.addEventListener('entry', (event) => this.store.dispatch(baseActions.liveEntry({ entry: JSON.parse((event as MessageEvent<string>).data) as LiveEntry })));
+    this.source.addEventListener('entry', (event) =>
+      this.store.dispatch(baseActions.liveEntry({ entry: JSON.parse((event as MessageEvent<string>).data) as LiveEntry })),
+    );
   }
 
   stop(): void {
@@ -41,5 +43,7 @@ export function useProject() {
 
 /** Calls back for each such action while the component lives. */
 export function onAction<A extends ActionCreator>(creator: A, then: (action: ReturnType<A>) => void): void {
-  inject(Actions).pipe(ofType(creator), takeUntilDestroyed(inject(DestroyRef))).subscribe(then);
+  inject(Actions)
+    .pipe(ofType(creator), takeUntilDestroyed(inject(DestroyRef)))
+    .subscribe(then);
 }

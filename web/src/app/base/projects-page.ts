@@ -14,17 +14,44 @@ import { ProblemNote } from './ui/problem-note';
   changeDetection: ChangeDetectionStrategy.OnPush,
   template: `
     <main class="page stack">
-      <div class="page-head"><h1>Projects</h1><span class="grow"></span><button class="chip" type="button" (click)="signOut()">Sign out</button></div>
+      <div class="page-head">
+        <h1>Projects</h1>
+        <span class="grow"></span><button class="chip" type="button" (click)="signOut()">Sign out</button>
+      </div>
       @for (p of projects(); track p.slug) {
-        <a class="sheet pad" [routerLink]="['/', p.slug, 'cord']"><h2>{{ p.name }}</h2><span class="second small">You are {{ p.roles.join(', ') }}</span></a>
-      } @empty { <div class="sheet empty"><h2>You have no project yet</h2><p>{{ installs() ? 'Begin one below.' : 'An administrator can give you a role in one.' }}</p></div> }
+        <a class="sheet pad" [routerLink]="['/', p.slug, 'cord']"
+          ><h2>{{ p.name }}</h2>
+          <span class="second small">You are {{ p.roles.join(', ') }}</span></a
+        >
+      } @empty {
+        <div class="sheet empty">
+          <h2>You have no project yet</h2>
+          <p>{{ installs() ? 'Begin one below.' : 'An administrator can give you a role in one.' }}</p>
+        </div>
+      }
       @if (installs()) {
         <form class="sheet pad stack new" (ngSubmit)="begin()">
           <h2>Begin a project</h2>
           <label class="field"><span>Name</span><input class="in" name="name" [(ngModel)]="name" /></label>
-          <label class="field"><span>Short name for addresses (small letters, digits, hyphens)</span><input class="in" name="slug" [(ngModel)]="slug" /></label>
-          <label class="field"><span>Standard</span><select class="in" name="standard" [(ngModel)]="standard">@for (p of profiles; track p.standard) { <option>{{ p.standard }}</option> }</select></label>
-          <label class="field"><span>Level</span><select class="in" name="level" [(ngModel)]="level">@for (l of levels(); track l) { <option>{{ l }}</option> }</select></label>
+          <label class="field"
+            ><span>Short name for addresses (small letters, digits, hyphens)</span><input class="in" name="slug" [(ngModel)]="slug"
+          /></label>
+          <label class="field"
+            ><span>Standard</span
+            ><select class="in" name="standard" [(ngModel)]="standard">
+              @for (p of profiles; track p.standard) {
+                <option>{{ p.standard }}</option>
+              }
+            </select></label
+          >
+          <label class="field"
+            ><span>Level</span
+            ><select class="in" name="level" [(ngModel)]="level">
+              @for (l of levels(); track l) {
+                <option>{{ l }}</option>
+              }
+            </select></label
+          >
           <cp-problem [of]="addName" />
           <div><button mat-flat-button type="submit" [disabled]="!name().trim() || !slug()">Begin</button></div>
         </form>
@@ -32,9 +59,18 @@ import { ProblemNote } from './ui/problem-note';
     </main>
   `,
   styles: `
-    main { max-width: 720px; margin: 0 auto; }
-    a.sheet { display: block; color: inherit; font-weight: 400; }
-    .new { margin-top: 12px; }
+    main {
+      max-width: 720px;
+      margin: 0 auto;
+    }
+    a.sheet {
+      display: block;
+      color: inherit;
+      font-weight: 400;
+    }
+    .new {
+      margin-top: 12px;
+    }
   `,
 })
 export class ProjectsPage {
@@ -60,11 +96,14 @@ export class ProjectsPage {
     });
     onAction(baseCommands.signOut.done, () => void this.router.navigateByUrl('/sign-in'));
     const only = this.projects();
-    if (only.length === 1 && !this.installs() && !this.router.lastSuccessfulNavigation()) void this.router.navigate(['/', only[0].slug, 'cord']);
+    if (only.length === 1 && !this.installs() && !this.router.lastSuccessfulNavigation())
+      void this.router.navigate(['/', only[0].slug, 'cord']);
   }
 
   protected begin(): void {
-    this.scope.store.dispatch(baseCommands.addProject.start({ slug: this.slug(), name: this.name(), standard: this.standard(), level: this.level() }));
+    this.scope.store.dispatch(
+      baseCommands.addProject.start({ slug: this.slug(), name: this.name(), standard: this.standard(), level: this.level() }),
+    );
   }
 
   protected signOut(): void {

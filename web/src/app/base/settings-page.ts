@@ -16,48 +16,173 @@ import { ProblemNote } from './ui/problem-note';
   template: `
     <div class="page stack">
       <h1>Project and people</h1>
-      <cp-problem [of]="names.member" /><cp-problem [of]="names.profile" /><cp-problem [of]="names.person" /><cp-problem [of]="names.change" />
-      <section class="sheet pad stack"><h2>People in this project</h2>
+      <cp-problem [of]="names.member" /><cp-problem [of]="names.profile" /><cp-problem [of]="names.person" /><cp-problem
+        [of]="names.change"
+      />
+      <section class="sheet pad stack">
+        <h2>People in this project</h2>
         <table class="list">
-          <thead><tr><th scope="col">Name</th><th scope="col">Sign-in name</th>@for (role of roles; track role) { <th scope="col">{{ role }}</th> }</tr></thead>
-          <tbody>@for (m of members(); track m.login) { <tr><th scope="row">{{ m.printedName }}</th><td>{{ m.login }}</td>
-            @for (role of roles; track role) { <td><input type="checkbox" [attr.aria-label]="m.printedName + ' is ' + role" [checked]="m.roles.includes(role)" [disabled]="!admin()" (change)="toggle(m.login, m.roles, role)" /></td> }</tr> }</tbody>
+          <thead>
+            <tr>
+              <th scope="col">Name</th>
+              <th scope="col">Sign-in name</th>
+              @for (role of roles; track role) {
+                <th scope="col">{{ role }}</th>
+              }
+            </tr>
+          </thead>
+          <tbody>
+            @for (m of members(); track m.login) {
+              <tr>
+                <th scope="row">{{ m.printedName }}</th>
+                <td>{{ m.login }}</td>
+                @for (role of roles; track role) {
+                  <td>
+                    <input
+                      type="checkbox"
+                      [attr.aria-label]="m.printedName + ' is ' + role"
+                      [checked]="m.roles.includes(role)"
+                      [disabled]="!admin()"
+                      (change)="toggle(m.login, m.roles, role)"
+                    />
+                  </td>
+                }
+              </tr>
+            }
+          </tbody>
         </table>
-        @if (admin()) { <form class="row" (ngSubmit)="join()"><label class="row"><span class="second">Add a person by sign-in name</span><input class="in narrow" name="joining" [(ngModel)]="joining" /></label><button mat-stroked-button type="submit" [disabled]="!joining().trim()">Add as tester</button></form> }
+        @if (admin()) {
+          <form class="row" (ngSubmit)="join()">
+            <label class="row"
+              ><span class="second">Add a person by sign-in name</span
+              ><input class="in narrow" name="joining" [(ngModel)]="joining" /></label
+            ><button mat-stroked-button type="submit" [disabled]="!joining().trim()">Add as tester</button>
+          </form>
+        }
       </section>
       @if (profile(); as p) {
-        <section class="sheet pad stack"><h2>What {{ p.standard }} asks here</h2><p class="second">{{ p.note }} A blank cell is not asked for. Targets are per cent of credited coverage.</p>
-          <table class="list"><thead><tr><th scope="col">Level</th>@for (m of metrics; track m) { <th scope="col">{{ metricWords[m] }}</th> }<th scope="col">Second signature</th></tr></thead>
-            <tbody>@for (level of p.levels; track level) { <tr><th scope="row">{{ level }}</th>
-              @for (m of metrics; track m) { <td><input class="in tiny" type="number" min="0" max="100" [attr.aria-label]="level + ' ' + metricWords[m]" [disabled]="!admin()" [value]="p.targets[level]?.[m] ?? ''" (change)="target(level, m, $any($event.target).value)" /></td> }
-              <td><input type="checkbox" [attr.aria-label]="level + ' needs a reviewer’s signature'" [disabled]="!admin()" [checked]="p.reviewAt.includes(level)" (change)="review(level)" /></td></tr> }</tbody></table>
+        <section class="sheet pad stack">
+          <h2>What {{ p.standard }} asks here</h2>
+          <p class="second">{{ p.note }} A blank cell is not asked for. Targets are per cent of credited coverage.</p>
+          <table class="list">
+            <thead>
+              <tr>
+                <th scope="col">Level</th>
+                @for (m of metrics; track m) {
+                  <th scope="col">{{ metricWords[m] }}</th>
+                }
+                <th scope="col">Second signature</th>
+              </tr>
+            </thead>
+            <tbody>
+              @for (level of p.levels; track level) {
+                <tr>
+                  <th scope="row">{{ level }}</th>
+                  @for (m of metrics; track m) {
+                    <td>
+                      <input
+                        class="in tiny"
+                        type="number"
+                        min="0"
+                        max="100"
+                        [attr.aria-label]="level + ' ' + metricWords[m]"
+                        [disabled]="!admin()"
+                        [value]="p.targets[level]?.[m] ?? ''"
+                        (change)="target(level, m, $any($event.target).value)"
+                      />
+                    </td>
+                  }
+                  <td>
+                    <input
+                      type="checkbox"
+                      [attr.aria-label]="level + ' needs a reviewer’s signature'"
+                      [disabled]="!admin()"
+                      [checked]="p.reviewAt.includes(level)"
+                      (change)="review(level)"
+                    />
+                  </td>
+                </tr>
+              }
+            </tbody>
+          </table>
         </section>
       }
       @if (scope.session()?.person?.installation) {
-        <section class="sheet pad stack"><h2>Accounts of this installation</h2>
-          <table class="list"><thead><tr><th scope="col">Name</th><th scope="col">Sign-in name</th><th scope="col">State</th><th scope="col"><span class="hidden-visually">Change</span></th></tr></thead>
-            <tbody>@for (p of people(); track p.login) { <tr><th scope="row">{{ p.printedName }}</th><td>{{ p.login }}</td><td>{{ p.disabled ? 'disabled' : p.installation ? 'administers the installation' : 'enabled' }}</td><td><button class="chip" type="button" (click)="disable(p.login, !p.disabled)">{{ p.disabled ? 'Enable' : 'Disable' }}</button></td></tr> }</tbody></table>
+        <section class="sheet pad stack">
+          <h2>Accounts of this installation</h2>
+          <table class="list">
+            <thead>
+              <tr>
+                <th scope="col">Name</th>
+                <th scope="col">Sign-in name</th>
+                <th scope="col">State</th>
+                <th scope="col"><span class="hidden-visually">Change</span></th>
+              </tr>
+            </thead>
+            <tbody>
+              @for (p of people(); track p.login) {
+                <tr>
+                  <th scope="row">{{ p.printedName }}</th>
+                  <td>{{ p.login }}</td>
+                  <td>{{ p.disabled ? 'disabled' : p.installation ? 'administers the installation' : 'enabled' }}</td>
+                  <td>
+                    <button class="chip" type="button" (click)="disable(p.login, !p.disabled)">
+                      {{ p.disabled ? 'Enable' : 'Disable' }}
+                    </button>
+                  </td>
+                </tr>
+              }
+            </tbody>
+          </table>
           <form class="row" (ngSubmit)="add()">
             <label class="field"><span>Printed name</span><input class="in" name="pn" [(ngModel)]="printedName" /></label>
             <label class="field"><span>Sign-in name</span><input class="in" name="ln" [(ngModel)]="login" /></label>
-            <label class="field"><span>First password (10 or more)</span><input class="in" type="password" name="pw" autocomplete="new-password" [(ngModel)]="password" /></label>
-            <button mat-stroked-button type="submit" [disabled]="!login() || !printedName() || password().length < 10">Make the account</button>
+            <label class="field"
+              ><span>First password (10 or more)</span
+              ><input class="in" type="password" name="pw" autocomplete="new-password" [(ngModel)]="password"
+            /></label>
+            <button mat-stroked-button type="submit" [disabled]="!login() || !printedName() || password().length < 10">
+              Make the account
+            </button>
           </form>
         </section>
       }
-      <form class="sheet pad stack" (ngSubmit)="change()"><h2>Your password</h2><cp-problem [of]="names.password" />
-        <div class="row"><label class="field"><span>Present password</span><input class="in" type="password" name="present" autocomplete="current-password" [(ngModel)]="present" /></label>
-        <label class="field"><span>New password (10 or more)</span><input class="in" type="password" name="next" autocomplete="new-password" [(ngModel)]="next" /></label>
-        <button mat-stroked-button type="submit" [disabled]="next().length < 10 || !present()">Change it</button></div>
+      <form class="sheet pad stack" (ngSubmit)="change()">
+        <h2>Your password</h2>
+        <cp-problem [of]="names.password" />
+        <div class="row">
+          <label class="field"
+            ><span>Present password</span
+            ><input class="in" type="password" name="present" autocomplete="current-password" [(ngModel)]="present"
+          /></label>
+          <label class="field"
+            ><span>New password (10 or more)</span
+            ><input class="in" type="password" name="next" autocomplete="new-password" [(ngModel)]="next"
+          /></label>
+          <button mat-stroked-button type="submit" [disabled]="next().length < 10 || !present()">Change it</button>
+        </div>
       </form>
     </div>
   `,
   styles: `
-    .narrow { width: 200px; }
-    .tiny { width: 80px; }
-    input[type='checkbox'] { accent-color: var(--cord); width: 16px; height: 16px; }
-    form.row { align-items: end; }
-    th[scope='row'] { font-weight: 500; color: var(--ink); }
+    .narrow {
+      width: 200px;
+    }
+    .tiny {
+      width: 80px;
+    }
+    input[type='checkbox'] {
+      accent-color: var(--cord);
+      width: 16px;
+      height: 16px;
+    }
+    form.row {
+      align-items: end;
+    }
+    th[scope='row'] {
+      font-weight: 500;
+      color: var(--ink);
+    }
   `,
 })
 export class SettingsPage {
@@ -70,7 +195,13 @@ export class SettingsPage {
   protected readonly members = computed(() => this.scope.project()?.members ?? []);
   protected readonly profile = computed(() => this.scope.project()?.profile);
   protected readonly admin = computed(() => this.scope.roles().includes('administrator'));
-  protected readonly names = { member: baseCommands.setMember.name, profile: baseCommands.setProfile.name, person: baseCommands.addPerson.name, change: baseCommands.changePerson.name, password: baseCommands.changePassword.name };
+  protected readonly names = {
+    member: baseCommands.setMember.name,
+    profile: baseCommands.setProfile.name,
+    person: baseCommands.addPerson.name,
+    change: baseCommands.changePerson.name,
+    password: baseCommands.changePassword.name,
+  };
   protected readonly joining = signal('');
   protected readonly printedName = signal('');
   protected readonly login = signal('');
@@ -98,11 +229,22 @@ export class SettingsPage {
     const profile = this.profile() as StandardProfile | undefined;
     if (!profile) return;
     const { levels, reviewAt, targets, ...rest } = change(profile);
-    this.store.dispatch(baseCommands.setProfile.start({ project: this.scope.slug(), profile: { ...rest, levels: [...levels], reviewAt: [...reviewAt], targets: { ...targets } } }));
+    this.store.dispatch(
+      baseCommands.setProfile.start({
+        project: this.scope.slug(),
+        profile: { ...rest, levels: [...levels], reviewAt: [...reviewAt], targets: { ...targets } },
+      }),
+    );
   }
 
   protected target(level: string, metric: Metric, value: string): void {
-    this.correct((p) => ({ ...p, targets: { ...p.targets, [level]: { ...p.targets[level], [metric]: value === '' ? undefined : Math.min(100, Math.max(0, Number(value))) } } }));
+    this.correct((p) => ({
+      ...p,
+      targets: {
+        ...p.targets,
+        [level]: { ...p.targets[level], [metric]: value === '' ? undefined : Math.min(100, Math.max(0, Number(value))) },
+      },
+    }));
   }
 
   protected review(level: string): void {

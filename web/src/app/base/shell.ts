@@ -15,7 +15,13 @@ import { baseActions, baseCommands, baseFeature, type WaitingItem } from './stat
 import { theme } from './theme';
 import { Icon } from './ui/icon';
 
-const knotIcons: Record<Knot, string> = { specify: 'edit_note', design: 'account_tree', run: 'library_books', measure: 'monitoring', prove: 'verified' };
+const knotIcons: Record<Knot, string> = {
+  specify: 'edit_note',
+  design: 'account_tree',
+  run: 'library_books',
+  measure: 'monitoring',
+  prove: 'verified',
+};
 
 /** The frame of every screen: the rail that is the project's own cord, and the top bar with the build that is proved. */
 @Component({
@@ -32,7 +38,9 @@ export class Shell implements OnDestroy {
   private readonly router = inject(Router);
   private readonly dialogs = inject(MatDialog);
   private readonly live = inject(Live);
-  private readonly slugInUrl = toSignal(inject(ActivatedRoute).paramMap.pipe(map((params) => params.get('project') ?? '')), { initialValue: '' });
+  private readonly slugInUrl = toSignal(inject(ActivatedRoute).paramMap.pipe(map((params) => params.get('project') ?? '')), {
+    initialValue: '',
+  });
   protected readonly rail = this.store.selectSignal(baseFeature.selectRail);
   protected readonly connected = this.store.selectSignal(baseFeature.selectConnected);
   protected readonly waiting = this.store.selectSignal(baseFeature.selectWaiting);
@@ -42,7 +50,14 @@ export class Shell implements OnDestroy {
   protected readonly stateWords = stateWords;
   protected readonly icons = knotIcons;
   protected readonly theme = theme;
-  protected readonly initials = computed(() => (this.scope.session()?.person.printedName ?? '').split(/\s+/).map((part) => part[0]).join('').slice(0, 2).toUpperCase());
+  protected readonly initials = computed(() =>
+    (this.scope.session()?.person.printedName ?? '')
+      .split(/\s+/)
+      .map((part) => part[0])
+      .join('')
+      .slice(0, 2)
+      .toUpperCase(),
+  );
   private following = '';
 
   constructor() {
@@ -70,7 +85,8 @@ export class Shell implements OnDestroy {
       });
     });
     onAction(baseActions.liveEntry, ({ entry }) => {
-      if (entry.kind === 'build' || entry.kind === 'person' || entry.kind === 'project') this.store.dispatch(baseCommands.getProject.start({ project: this.scope.slug() }));
+      if (entry.kind === 'build' || entry.kind === 'person' || entry.kind === 'project')
+        this.store.dispatch(baseCommands.getProject.start({ project: this.scope.slug() }));
     });
     onAction(baseCommands.getProject.failed, ({ problem }) => {
       if (problem.code === 'notFound') void this.router.navigateByUrl('/');
@@ -103,7 +119,8 @@ export class Shell implements OnDestroy {
   }
 
   protected jump(): void {
-    if (!this.dialogs.openDialogs.length) this.dialogs.open(JumpDialog, { position: { top: '64px' }, width: '560px', autoFocus: 'input', restoreFocus: true });
+    if (!this.dialogs.openDialogs.length)
+      this.dialogs.open(JumpDialog, { position: { top: '64px' }, width: '560px', autoFocus: 'input', restoreFocus: true });
   }
 
   protected showKeys(): void {
@@ -129,7 +146,6 @@ export class Shell implements OnDestroy {
       }
     }
   }
-
 
   protected stateOf(knot: Knot): KnotState {
     return this.rail()[knot];

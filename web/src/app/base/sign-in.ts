@@ -16,22 +16,55 @@ import { ProblemNote } from './ui/problem-note';
   template: `
     <main class="middle">
       <form class="sheet pad stack" (ngSubmit)="enter()">
-        <div class="row"><svg width="40" height="30" viewBox="0 0 34 26" aria-hidden="true"><path d="M3 20c6 0 7-9 14-9s8 5 14-5" fill="none" stroke="var(--cord)" stroke-width="3" stroke-linecap="round" /><circle cx="16.5" cy="12" r="4.6" fill="var(--ink)" /></svg><h1>Cord Proof</h1></div>
+        <div class="row">
+          <svg width="40" height="30" viewBox="0 0 34 26" aria-hidden="true">
+            <path d="M3 20c6 0 7-9 14-9s8 5 14-5" fill="none" stroke="var(--cord)" stroke-width="3" stroke-linecap="round" />
+            <circle cx="16.5" cy="12" r="4.6" fill="var(--ink)" />
+          </svg>
+          <h1>Cord Proof</h1>
+        </div>
         @if (setup()) {
-          <p>This installation is new. Make its first administrator with the one-time code that was printed where the server was started.</p>
-          <label class="field"><span>One-time code</span><input class="in" name="code" [(ngModel)]="code" autocomplete="one-time-code" /></label>
-          <label class="field"><span>Your name, as it is printed beside signatures</span><input class="in" name="printed" [(ngModel)]="printedName" autocomplete="name" /></label>
-        } @else { <p class="second">The thread from requirement to proof, kept whole.</p> }
+          <p>
+            This installation is new. Make its first administrator with the one-time code that was printed where the server was started.
+          </p>
+          <label class="field"
+            ><span>One-time code</span><input class="in" name="code" [(ngModel)]="code" autocomplete="one-time-code"
+          /></label>
+          <label class="field"
+            ><span>Your name, as it is printed beside signatures</span
+            ><input class="in" name="printed" [(ngModel)]="printedName" autocomplete="name"
+          /></label>
+        } @else {
+          <p class="second">The thread from requirement to proof, kept whole.</p>
+        }
         <label class="field"><span>Sign-in name</span><input class="in" name="login" [(ngModel)]="login" autocomplete="username" /></label>
-        <label class="field"><span>Password</span><input class="in" type="password" name="password" [(ngModel)]="password" [autocomplete]="setup() ? 'new-password' : 'current-password'" /></label>
+        <label class="field"
+          ><span>Password</span
+          ><input
+            class="in"
+            type="password"
+            name="password"
+            [(ngModel)]="password"
+            [autocomplete]="setup() ? 'new-password' : 'current-password'"
+        /></label>
         <cp-problem [of]="setup() ? setUpName : signInName" />
-        <button mat-flat-button type="submit" [disabled]="busy()"><cp-icon name="lock" /> {{ setup() ? 'Make the administrator' : 'Sign in' }}</button>
+        <button mat-flat-button type="submit" [disabled]="busy()">
+          <cp-icon name="lock" /> {{ setup() ? 'Make the administrator' : 'Sign in' }}
+        </button>
       </form>
     </main>
   `,
   styles: `
-    .middle { min-height: 100vh; display: grid; place-items: center; padding: 24px; }
-    form { width: 400px; max-width: 100%; }
+    .middle {
+      min-height: 100vh;
+      display: grid;
+      place-items: center;
+      padding: 24px;
+    }
+    form {
+      width: 400px;
+      max-width: 100%;
+    }
   `,
 })
 export class SignIn {
@@ -58,7 +91,8 @@ export class SignIn {
   protected enter(): void {
     const login = this.login().trim().toLowerCase();
     const password = this.password();
-    if (this.setup()) this.scope.store.dispatch(baseCommands.setUp.start({ code: this.code(), printedName: this.printedName(), login, password }));
+    if (this.setup())
+      this.scope.store.dispatch(baseCommands.setUp.start({ code: this.code(), printedName: this.printedName(), login, password }));
     else this.scope.store.dispatch(baseCommands.signIn.start({ login, password }));
   }
 }

@@ -60,17 +60,45 @@ interface BaseState {
   readonly connected: boolean;
   readonly rail: Record<Knot, KnotState>;
   readonly people: readonly Person[];
-  readonly ledger: { readonly entries: readonly LedgerRow[]; readonly total: number; readonly kinds: readonly string[]; readonly people: readonly string[] };
-  readonly verdict: { readonly entries: number; readonly head: string; readonly fault?: { readonly seq: number; readonly fault: 'gap' | 'link' | 'hash' } } | null;
+  readonly ledger: {
+    readonly entries: readonly LedgerRow[];
+    readonly total: number;
+    readonly kinds: readonly string[];
+    readonly people: readonly string[];
+  };
+  readonly verdict: {
+    readonly entries: number;
+    readonly head: string;
+    readonly fault?: { readonly seq: number; readonly fault: 'gap' | 'link' | 'hash' };
+  } | null;
   readonly found: readonly JumpItem[];
   readonly waiting: readonly WaitingItem[];
   readonly trail: readonly { readonly url: string; readonly label: string }[];
 }
 
-const noRail: Record<Knot, KnotState> = { specify: 'notReached', design: 'notReached', run: 'notReached', measure: 'notReached', prove: 'notReached' };
+const noRail: Record<Knot, KnotState> = {
+  specify: 'notReached',
+  design: 'notReached',
+  run: 'notReached',
+  measure: 'notReached',
+  prove: 'notReached',
+};
 const first: BaseState = {
-  setupNeeded: null, session: null, asked: false, project: null, build: '', seq: 0, lastEntry: null, connected: true, rail: noRail, people: [],
-  ledger: { entries: [], total: 0, kinds: [], people: [] }, verdict: null, found: [], waiting: [], trail: [],
+  setupNeeded: null,
+  session: null,
+  asked: false,
+  project: null,
+  build: '',
+  seq: 0,
+  lastEntry: null,
+  connected: true,
+  rail: noRail,
+  people: [],
+  ledger: { entries: [], total: 0, kinds: [], people: [] },
+  verdict: null,
+  found: [],
+  waiting: [],
+  trail: [],
 };
 
 const buildMemory = (project: string): string => `cord-proof.build.${project}`;
@@ -87,32 +115,56 @@ export const baseFeature = createFeature({
     on(c.getSetup.done, (state, { answer }): BaseState => ({ ...state, setupNeeded: answer.needed })),
     on(c.getSession.done, c.signIn.done, (state, { answer }): BaseState => ({ ...state, session: answer, asked: true })),
     on(c.setUp.done, (state, { answer }): BaseState => ({ ...state, session: answer, asked: true, setupNeeded: false })),
-    on(c.getSession.failed, (state, { problem }): BaseState => (problem.code === 'notSignedIn' ? { ...state, session: null, asked: true } : { ...state, asked: true })),
+    on(c.getSession.failed, (state, { problem }): BaseState =>
+      problem.code === 'notSignedIn' ? { ...state, session: null, asked: true } : { ...state, asked: true },
+    ),
     on(c.signOut.done, (): BaseState => ({ ...first, asked: true })),
     on(c.getProject.done, c.setMember.done, c.setProfile.done, (state, { answer }): BaseState => {
       const same = state.project?.slug === answer.slug && answer.builds.some((build) => build.name === state.build);
-      return { ...state, project: answer, build: same ? state.build : remembered(answer), seq: Math.max(state.project?.slug === answer.slug ? state.seq : 0, answer.seq) };
+      return {
+        ...state,
+        project: answer,
+        build: same ? state.build : remembered(answer),
+        seq: Math.max(state.project?.slug === answer.slug ? state.seq : 0, answer.seq),
+      };
     }),
     on(baseActions.buildChosen, (state, { build }): BaseState => {
       if (state.project) localStorage.setItem(buildMemory(state.project.slug), build);
       return { ...state, build };
     }),
-    on(baseActions.enterProject, (state, { project }): BaseState => (state.project && state.project.slug !== project ? { ...state, project: null, build: '', rail: noRail, waiting: [], trail: [] } : state)),
+    on(baseActions.enterProject, (state, { project }): BaseState =>
+      state.project && state.project.slug !== project
+        ? { ...state, project: null, build: '', rail: noRail, waiting: [], trail: [] }
+        : state,
+    ),
     on(baseActions.liveEntry, (state, { entry }): BaseState => ({ ...state, seq: Math.max(state.seq, entry.seq), lastEntry: entry })),
     on(baseActions.liveState, (state, { connected }): BaseState => ({ ...state, connected })),
     on(c.getRail.done, (state, { answer }): BaseState => ({ ...state, rail: answer.rail })),
-    on(baseActions.placeVisited, (state, place): BaseState => ({ ...state, trail: [...state.trail.filter((known) => known.url !== place.url), { url: place.url, label: place.label }].slice(-6) })),
+    on(baseActions.placeVisited, (state, place): BaseState => ({
+      ...state,
+      trail: [...state.trail.filter((known) => known.url !== place.url), { url: place.url, label: place.label }].slice(-6),
+    })),
     on(c.listPeople.done, (state, { answer }): BaseState => ({ ...state, people: answer })),
     on(c.addPerson.done, (state, { answer }): BaseState => ({ ...state, people: [...state.people, answer] })),
-    on(c.changePerson.done, (state, { answer }): BaseState => ({ ...state, people: state.people.map((p) => (p.login === answer.login ? answer : p)) })),
-    on(c.listLedger.done, (state, { answer, input }): BaseState => ({ ...state, ledger: input.before ? { ...answer, entries: [...state.ledger.entries, ...answer.entries] } : answer })),
+    on(c.changePerson.done, (state, { answer }): BaseState => ({
+      ...state,
+      people: state.people.map((p) => (p.login === answer.login ? answer : p)),
+    })),
+    on(c.listLedger.done, (state, { answer, input }): BaseState => ({
+      ...state,
+      ledger: input.before ? { ...answer, entries: [...state.ledger.entries, ...answer.entries] } : answer,
+    })),
     on(c.verifyLedger.done, (state, { answer }): BaseState => ({ ...state, verdict: answer })),
     on(c.jump.done, (state, { answer }): BaseState => ({ ...state, found: answer })),
     on(c.listWaiting.done, (state, { answer }): BaseState => ({ ...state, waiting: answer })),
   ),
   extraSelectors: ({ selectSession, selectProject, selectBuild }) => ({
     selectSlug: createSelector(selectProject, (project) => project?.slug ?? ''),
-    selectRoles: createSelector(selectSession, selectProject, (session, project) => session?.projects.find((p) => p.slug === project?.slug)?.roles ?? []),
+    selectRoles: createSelector(
+      selectSession,
+      selectProject,
+      (session, project) => session?.projects.find((p) => p.slug === project?.slug)?.roles ?? [],
+    ),
     selectScope: createSelector(selectProject, selectBuild, (project, build) => ({ project: project?.slug ?? '', build })),
   }),
 });

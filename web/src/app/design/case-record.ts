@@ -7,13 +7,37 @@ import { ActivatedRoute, Router } from '@angular/router';
 import type { CaseDetail } from '@contract/design';
 import type { TraceRow } from '@contract/specify';
 import { caseFaults, type CaseContent } from '@core/design';
-import { forgetProblem, Icon, onAction, ProblemNote, ReasonDialog, RecordLink, selectRequest, useProject, WordsDiff, type ReasonRequest } from '../base';
+import {
+  forgetProblem,
+  Icon,
+  onAction,
+  ProblemNote,
+  ReasonDialog,
+  RecordLink,
+  selectRequest,
+  useProject,
+  WordsDiff,
+  type ReasonRequest,
+} from '../base';
 import { designCommands, designFeature } from './state';
 import { StepsEditor } from './steps-editor';
 
 const memory = (key: string): string => `cord-proof.draft.${key}`;
-const contentOf = ({ title, objective, preconditions, steps, plannedMinutes }: CaseDetail): CaseContent => ({ title, objective, preconditions, steps, plannedMinutes });
-const outline = (content: CaseContent): string => [content.title, content.objective, content.preconditions, ...content.steps.map((s, i) => `${i + 1}. ${s.action} → ${s.expected}`), `${content.plannedMinutes} min`].join('\n');
+const contentOf = ({ title, objective, preconditions, steps, plannedMinutes }: CaseDetail): CaseContent => ({
+  title,
+  objective,
+  preconditions,
+  steps,
+  plannedMinutes,
+});
+const outline = (content: CaseContent): string =>
+  [
+    content.title,
+    content.objective,
+    content.preconditions,
+    ...content.steps.map((s, i) => `${i + 1}. ${s.action} → ${s.expected}`),
+    `${content.plannedMinutes} min`,
+  ].join('\n');
 
 /** One verification case: what it shows, its steps, what it verifies, its runs and its history. */
 @Component({
@@ -22,13 +46,34 @@ const outline = (content: CaseContent): string => [content.title, content.object
   changeDetection: ChangeDetectionStrategy.OnPush,
   templateUrl: './case-record.html',
   styles: `
-    .facts { display: grid; grid-template-columns: 130px 1fr; gap: 5px 14px; }
-    dt { color: var(--ink-2); }
-    .trace { display: flex; gap: 10px; align-items: center; padding: 4px 0; }
-    .tiny { width: 130px; padding: 4px 8px; }
-    .steps td { vertical-align: top; }
-    .minutes { width: 120px; }
-    .revision { padding: 10px 0; border-top: 1px solid var(--hairline); }
+    .facts {
+      display: grid;
+      grid-template-columns: 130px 1fr;
+      gap: 5px 14px;
+    }
+    dt {
+      color: var(--ink-2);
+    }
+    .trace {
+      display: flex;
+      gap: 10px;
+      align-items: center;
+      padding: 4px 0;
+    }
+    .tiny {
+      width: 130px;
+      padding: 4px 8px;
+    }
+    .steps td {
+      vertical-align: top;
+    }
+    .minutes {
+      width: 120px;
+    }
+    .revision {
+      padding: 10px 0;
+      border-top: 1px solid var(--hairline);
+    }
   `,
 })
 export class CaseRecord {
@@ -51,8 +96,16 @@ export class CaseRecord {
   protected readonly faults = computed(() => (this.draft() ? caseFaults(this.draft() as CaseContent) : []));
   protected readonly author = computed(() => this.scope.roles().includes('author'));
   protected readonly reviewer = computed(() => this.scope.roles().includes('reviewer'));
-  protected readonly names = { save: designCommands.saveCase.name, state: designCommands.setState.name, trace: designCommands.addTrace.name, confirm: designCommands.confirmTrace.name, remove: designCommands.removeTrace.name };
-  protected readonly conflict = computed(() => (this.saving().problem?.code === 'conflict' ? (this.saving().problem?.current as CaseDetail) : null));
+  protected readonly names = {
+    save: designCommands.saveCase.name,
+    state: designCommands.setState.name,
+    trace: designCommands.addTrace.name,
+    confirm: designCommands.confirmTrace.name,
+    remove: designCommands.removeTrace.name,
+  };
+  protected readonly conflict = computed(() =>
+    this.saving().problem?.code === 'conflict' ? (this.saving().problem?.current as CaseDetail) : null,
+  );
   private edited = '';
 
   constructor() {
@@ -79,7 +132,8 @@ export class CaseRecord {
       this.begin(false);
       void this.router.navigate([], { queryParams: {} });
     });
-    for (const done of [designCommands.addTrace.done, designCommands.confirmTrace.done, designCommands.removeTrace.done]) onAction(done, () => this.store.dispatch(designCommands.getCase.start({ project: this.scope.slug(), key: this.key() })));
+    for (const done of [designCommands.addTrace.done, designCommands.confirmTrace.done, designCommands.removeTrace.done])
+      onAction(done, () => this.store.dispatch(designCommands.getCase.start({ project: this.scope.slug(), key: this.key() })));
   }
 
   /** Begins or ends editing; what was typed before and not saved comes back. */
@@ -103,7 +157,15 @@ export class CaseRecord {
 
   protected save(basedOn: number): void {
     const draft = this.draft();
-    if (draft && this.changed()) this.store.dispatch(designCommands.saveCase.start({ project: this.scope.slug(), key: this.key(), basedOn, content: { ...draft, steps: [...draft.steps], plannedMinutes: Number(draft.plannedMinutes) || 0 } }));
+    if (draft && this.changed())
+      this.store.dispatch(
+        designCommands.saveCase.start({
+          project: this.scope.slug(),
+          key: this.key(),
+          basedOn,
+          content: { ...draft, steps: [...draft.steps], plannedMinutes: Number(draft.plannedMinutes) || 0 },
+        }),
+      );
   }
 
   protected discard(): void {
@@ -123,10 +185,26 @@ export class CaseRecord {
   }
 
   protected confirm(trace: TraceRow): void {
-    const data: ReasonRequest = { title: 'The trace still holds', text: `${trace.from} verifies ${trace.to}: ${this.suspect(trace)} it was confirmed at revisions ${trace.fromRevision} and ${trace.toRevision}.`, confirm: 'Confirm the trace' };
-    this.dialogs.open<ReasonDialog, ReasonRequest, string>(ReasonDialog, { data }).afterClosed().subscribe((reason) => {
-      if (reason) this.store.dispatch(designCommands.confirmTrace.start({ project: this.scope.slug(), id: trace.id, reason, fromRevision: trace.fromNow, toRevision: trace.toNow }));
-    });
+    const data: ReasonRequest = {
+      title: 'The trace still holds',
+      text: `${trace.from} verifies ${trace.to}: ${this.suspect(trace)} it was confirmed at revisions ${trace.fromRevision} and ${trace.toRevision}.`,
+      confirm: 'Confirm the trace',
+    };
+    this.dialogs
+      .open<ReasonDialog, ReasonRequest, string>(ReasonDialog, { data })
+      .afterClosed()
+      .subscribe((reason) => {
+        if (reason)
+          this.store.dispatch(
+            designCommands.confirmTrace.start({
+              project: this.scope.slug(),
+              id: trace.id,
+              reason,
+              fromRevision: trace.fromNow,
+              toRevision: trace.toNow,
+            }),
+          );
+      });
   }
 
   protected link(): void {

@@ -8,7 +8,12 @@ import { Icon, onAction, ProblemNote, useProject } from '../base';
 import { CaseRecord } from './case-record';
 import { designCommands, designFeature } from './state';
 
-const views = [['all', 'All'], ['draft', 'Not approved'], ['suspect', 'Suspect'], ['untraced', 'Verify nothing']] as const;
+const views = [
+  ['all', 'All'],
+  ['draft', 'Not approved'],
+  ['suspect', 'Suspect'],
+  ['untraced', 'Verify nothing'],
+] as const;
 
 /** Design: the verification cases on the left, the chosen one beside them. */
 @Component({
@@ -18,41 +23,164 @@ const views = [['all', 'All'], ['draft', 'Not approved'], ['suspect', 'Suspect']
   template: `
     <div class="panes">
       <section class="pane pane-left side" aria-label="Cases">
-        <div class="row"><h1 class="grow">Design</h1>@if (author()) { <button mat-stroked-button type="button" (click)="add()"><cp-icon name="add" /> Case</button> }</div>
-        <div class="row" role="group" aria-label="Show">@for (v of views; track v[0]) { <button class="chip" type="button" [attr.aria-pressed]="view() === v[0]" (click)="view.set(v[0])">{{ v[1] }} {{ counts()[v[0]] }}</button> }</div>
-        <label class="field"><span class="hidden-visually">Filter</span><input class="in" data-filter type="search" placeholder="Filter by key, words or requirement" [value]="words()" (input)="words.set($any($event.target).value)" /></label>
-        <div class="row"><span class="second small grow" role="status">{{ rows().length }} of {{ cases().length }}{{ picked().size ? ', ' + picked().size + ' chosen' : '' }}</span>
-          @if (picked().size) { <button class="chip" type="button" (click)="plan()"><cp-icon name="play_arrow" /> Plan a round</button><button class="chip" type="button" (click)="picked.set(none)">Choose none</button> } @else { <button class="chip" type="button" (click)="pickAll()">Choose all shown</button> }</div>
+        <div class="row">
+          <h1 class="grow">Design</h1>
+          @if (author()) {
+            <button mat-stroked-button type="button" (click)="add()"><cp-icon name="add" /> Case</button>
+          }
+        </div>
+        <div class="row" role="group" aria-label="Show">
+          @for (v of views; track v[0]) {
+            <button class="chip" type="button" [attr.aria-pressed]="view() === v[0]" (click)="view.set(v[0])">
+              {{ v[1] }} {{ counts()[v[0]] }}
+            </button>
+          }
+        </div>
+        <label class="field"
+          ><span class="hidden-visually">Filter</span
+          ><input
+            class="in"
+            data-filter
+            type="search"
+            placeholder="Filter by key, words or requirement"
+            [value]="words()"
+            (input)="words.set($any($event.target).value)"
+        /></label>
+        <div class="row">
+          <span class="second small grow" role="status"
+            >{{ rows().length }} of {{ cases().length }}{{ picked().size ? ', ' + picked().size + ' chosen' : '' }}</span
+          >
+          @if (picked().size) {
+            <button class="chip" type="button" (click)="plan()"><cp-icon name="play_arrow" /> Plan a round</button
+            ><button class="chip" type="button" (click)="picked.set(none)">Choose none</button>
+          } @else {
+            <button class="chip" type="button" (click)="pickAll()">Choose all shown</button>
+          }
+        </div>
         @if (rows().length) {
-          <cdk-virtual-scroll-viewport [itemSize]="50" class="cases" tabindex="0" role="listbox" aria-multiselectable="true" aria-label="Cases: arrows move, Enter opens, Space chooses" (keydown)="keys($event)">
-            <div *cdkVirtualFor="let c of rows(); let i = index" role="option" tabindex="-1" class="item" [attr.aria-selected]="picked().has(c.key)" [class.on]="c.key === record()" [class.at]="i === at()" (click)="open(c.key, i)" (keydown.enter)="open(c.key, i)">
-              <input type="checkbox" tabindex="-1" [checked]="picked().has(c.key)" [attr.aria-label]="'Choose ' + c.key" (click)="$event.stopPropagation(); toggle(c.key)" />
-              <span class="grow two"><span class="one"><b class="key">{{ c.key }}</b> {{ c.title }}</span><span class="small sub">{{ c.verifies.join(', ') || 'verifies nothing' }} · {{ c.steps }} steps · {{ c.plannedMinutes }} min</span></span>
-              @if (c.suspect) { <span class="tag suspect">suspect</span> } @else if (c.state !== 'approved') { <span class="tag waiting">{{ c.state === 'review' ? 'in review' : 'draft' }}</span> }
+          <cdk-virtual-scroll-viewport
+            [itemSize]="50"
+            class="cases"
+            tabindex="0"
+            role="listbox"
+            aria-multiselectable="true"
+            aria-label="Cases: arrows move, Enter opens, Space chooses"
+            (keydown)="keys($event)"
+          >
+            <div
+              *cdkVirtualFor="let c of rows(); let i = index"
+              role="option"
+              tabindex="-1"
+              class="item"
+              [attr.aria-selected]="picked().has(c.key)"
+              [class.on]="c.key === record()"
+              [class.at]="i === at()"
+              (click)="open(c.key, i)"
+              (keydown.enter)="open(c.key, i)"
+            >
+              <input
+                type="checkbox"
+                tabindex="-1"
+                [checked]="picked().has(c.key)"
+                [attr.aria-label]="'Choose ' + c.key"
+                (click)="$event.stopPropagation(); toggle(c.key)"
+              />
+              <span class="grow two"
+                ><span class="one"
+                  ><b class="key">{{ c.key }}</b> {{ c.title }}</span
+                ><span class="small sub"
+                  >{{ c.verifies.join(', ') || 'verifies nothing' }} · {{ c.steps }} steps · {{ c.plannedMinutes }} min</span
+                ></span
+              >
+              @if (c.suspect) {
+                <span class="tag suspect">suspect</span>
+              } @else if (c.state !== 'approved') {
+                <span class="tag waiting">{{ c.state === 'review' ? 'in review' : 'draft' }}</span>
+              }
             </div>
           </cdk-virtual-scroll-viewport>
-        } @else { <div class="empty"><h2>{{ cases().length ? 'Nothing matches' : 'No case yet' }}</h2><p>{{ cases().length ? 'Change the filter.' : 'A case says what to do, step by step, and what must be seen.' }}</p></div> }
+        } @else {
+          <div class="empty">
+            <h2>{{ cases().length ? 'Nothing matches' : 'No case yet' }}</h2>
+            <p>{{ cases().length ? 'Change the filter.' : 'A case says what to do, step by step, and what must be seen.' }}</p>
+          </div>
+        }
         <cp-problem [of]="addName" />
       </section>
       <section class="pane" aria-label="Case">
-        @if (record(); as key) { <cp-case-record [key]="key" /> } @else { <div class="empty"><h2>Choose a case</h2><p>Its objective, steps and the requirements that it verifies stand here.</p></div> }
+        @if (record(); as key) {
+          <cp-case-record [key]="key" />
+        } @else {
+          <div class="empty">
+            <h2>Choose a case</h2>
+            <p>Its objective, steps and the requirements that it verifies stand here.</p>
+          </div>
+        }
       </section>
     </div>
   `,
   styles: `
-    :host { display: block; height: 100%; }
-    .panes { grid-template-columns: 400px minmax(0, 1fr); }
-    .side { display: flex; flex-direction: column; gap: 10px; overflow: hidden; }
-    .cases { flex: 1; min-height: 120px; margin: 0 -8px; }
-    .item { display: flex; align-items: center; gap: 10px; height: 50px; padding: 0 8px; border-radius: 8px; cursor: pointer; }
-    .item input { accent-color: var(--cord); width: 15px; height: 15px; flex: none; }
-    .item:hover { background: var(--cord-tint); }
-    .item.at { box-shadow: inset 2px 0 0 var(--hairline-strong); }
-    .item.on { background: var(--pick); color: var(--on-pick); }
-    .item.on .key { color: inherit; }
-    .two { min-width: 0; display: flex; flex-direction: column; }
-    .one, .sub { white-space: nowrap; overflow: hidden; text-overflow: ellipsis; }
-    .sub { opacity: 0.8; font-size: 12.5px; }
+    :host {
+      display: block;
+      height: 100%;
+    }
+    .panes {
+      grid-template-columns: 400px minmax(0, 1fr);
+    }
+    .side {
+      display: flex;
+      flex-direction: column;
+      gap: 10px;
+      overflow: hidden;
+    }
+    .cases {
+      flex: 1;
+      min-height: 120px;
+      margin: 0 -8px;
+    }
+    .item {
+      display: flex;
+      align-items: center;
+      gap: 10px;
+      height: 50px;
+      padding: 0 8px;
+      border-radius: 8px;
+      cursor: pointer;
+    }
+    .item input {
+      accent-color: var(--cord);
+      width: 15px;
+      height: 15px;
+      flex: none;
+    }
+    .item:hover {
+      background: var(--cord-tint);
+    }
+    .item.at {
+      box-shadow: inset 2px 0 0 var(--hairline-strong);
+    }
+    .item.on {
+      background: var(--pick);
+      color: var(--on-pick);
+    }
+    .item.on .key {
+      color: inherit;
+    }
+    .two {
+      min-width: 0;
+      display: flex;
+      flex-direction: column;
+    }
+    .one,
+    .sub {
+      white-space: nowrap;
+      overflow: hidden;
+      text-overflow: ellipsis;
+    }
+    .sub {
+      opacity: 0.8;
+      font-size: 12.5px;
+    }
   `,
 })
 export class DesignPage {
@@ -81,7 +209,9 @@ export class DesignPage {
   protected readonly counts = computed(() => Object.fromEntries(views.map(([name]) => [name, this.inView()[name].length])));
   protected readonly rows = computed(() => {
     const words = this.words().toLowerCase().split(/\s+/).filter(Boolean);
-    const rows = this.inView()[this.view()].filter((c) => words.every((word) => `${c.key} ${c.title} ${c.verifies.join(' ')}`.toLowerCase().includes(word)));
+    const rows = this.inView()[this.view()].filter((c) =>
+      words.every((word) => `${c.key} ${c.title} ${c.verifies.join(' ')}`.toLowerCase().includes(word)),
+    );
     return [...rows].sort((a, b) => compareKeys(a.key, b.key));
   });
 
@@ -95,11 +225,20 @@ export class DesignPage {
       const requirement = this.for();
       if (requirement) untracked(() => this.add([requirement]));
     });
-    onAction(designCommands.addCase.done, ({ answer }) => void this.router.navigate(['/', this.scope.slug(), 'design', answer.key], { queryParams: { edit: 1 } }));
+    onAction(
+      designCommands.addCase.done,
+      ({ answer }) => void this.router.navigate(['/', this.scope.slug(), 'design', answer.key], { queryParams: { edit: 1 } }),
+    );
   }
 
   protected add(verifies: string[] = []): void {
-    this.store.dispatch(designCommands.addCase.start({ project: this.scope.slug(), content: { ...emptyCase, title: verifies.length ? `Case for ${verifies.join(', ')}` : 'New case', steps: [...emptyCase.steps] }, verifies }));
+    this.store.dispatch(
+      designCommands.addCase.start({
+        project: this.scope.slug(),
+        content: { ...emptyCase, title: verifies.length ? `Case for ${verifies.join(', ')}` : 'New case', steps: [...emptyCase.steps] },
+        verifies,
+      }),
+    );
   }
 
   protected open(key: string, at: number): void {

@@ -30,7 +30,10 @@ export const designFeature = createFeature({
   reducer: createReducer(
     first,
     on(c.listCases.done, (state, { answer }): DesignState => ({ ...state, cases: answer })),
-    on(c.getCase.done, c.addCase.done, c.saveCase.done, c.setState.done, (state, { answer }): DesignState => ({ ...state, detail: answer })),
+    on(c.getCase.done, c.addCase.done, c.saveCase.done, c.setState.done, (state, { answer }): DesignState => ({
+      ...state,
+      detail: answer,
+    })),
     on(c.history.done, (state, { answer }): DesignState => ({ ...state, history: answer })),
   ),
 });

@@ -12,31 +12,104 @@ import { Icon } from '../base';
   template: `
     <ol cdkDropList (cdkDropListDropped)="drop($event)">
       @for (step of steps(); track $index; let i = $index, last = $last) {
-        <li cdkDrag (keydown)="keys($event, i)">
+        <li cdkDrag>
           <span class="grip" cdkDragHandle aria-hidden="true"><cp-icon name="drag_indicator" /></span>
           <b class="n">{{ i + 1 }}</b>
-          <textarea class="in" rows="2" [name]="'action' + i" [attr.aria-label]="'Step ' + (i + 1) + ', action'" placeholder="Do this" [ngModel]="step.action" (ngModelChange)="put(i, { action: $event })"></textarea>
-          <textarea class="in" rows="2" [name]="'expected' + i" [attr.aria-label]="'Step ' + (i + 1) + ', expected result'" placeholder="Expect that" [ngModel]="step.expected" (ngModelChange)="put(i, { expected: $event })"></textarea>
+          <textarea
+            class="in"
+            rows="2"
+            [name]="'action' + i"
+            [attr.aria-label]="'Step ' + (i + 1) + ', action'"
+            placeholder="Do this"
+            [ngModel]="step.action"
+            (ngModelChange)="put(i, { action: $event })"
+            (keydown)="keys($event, i)"
+          ></textarea>
+          <textarea
+            class="in"
+            rows="2"
+            [name]="'expected' + i"
+            [attr.aria-label]="'Step ' + (i + 1) + ', expected result'"
+            placeholder="Expect that"
+            [ngModel]="step.expected"
+            (ngModelChange)="put(i, { expected: $event })"
+            (keydown)="keys($event, i)"
+          ></textarea>
           <span class="tools">
-            <button type="button" class="tool" [disabled]="i === 0" [attr.aria-label]="'Move step ' + (i + 1) + ' up'" (click)="move(i, i - 1)"><cp-icon name="arrow_upward" /></button>
-            <button type="button" class="tool" [disabled]="last" [attr.aria-label]="'Move step ' + (i + 1) + ' down'" (click)="move(i, i + 1)"><cp-icon name="arrow_downward" /></button>
-            <button type="button" class="tool" [attr.aria-label]="'Delete step ' + (i + 1)" (click)="changed.emit(without(i))"><cp-icon name="delete" /></button>
+            <button
+              type="button"
+              class="tool"
+              [disabled]="i === 0"
+              [attr.aria-label]="'Move step ' + (i + 1) + ' up'"
+              (click)="move(i, i - 1)"
+            >
+              <cp-icon name="arrow_upward" />
+            </button>
+            <button
+              type="button"
+              class="tool"
+              [disabled]="last"
+              [attr.aria-label]="'Move step ' + (i + 1) + ' down'"
+              (click)="move(i, i + 1)"
+            >
+              <cp-icon name="arrow_downward" />
+            </button>
+            <button type="button" class="tool" [attr.aria-label]="'Delete step ' + (i + 1)" (click)="changed.emit(without(i))">
+              <cp-icon name="delete" />
+            </button>
           </span>
         </li>
       }
     </ol>
-    <button class="chip" type="button" (click)="insert(steps().length)"><cp-icon name="add" /> Step</button> <span class="second small">Alt ↑ ↓ moves a step, Ctrl Enter adds one below</span>
+    <button class="chip" type="button" (click)="insert(steps().length)"><cp-icon name="add" /> Step</button>
+    <span class="second small">Alt ↑ ↓ moves a step, Ctrl Enter adds one below</span>
   `,
   styles: `
-    li { display: grid; grid-template-columns: 20px 22px 1fr 1fr 84px; gap: 8px; align-items: start; padding: 6px 0; background: var(--surface); }
-    .grip { cursor: grab; color: var(--ink-2); padding-top: 8px; }
-    .n { padding-top: 8px; text-align: right; }
-    .tools { display: flex; padding-top: 4px; }
-    .tool { border: 0; background: none; color: var(--ink-2); cursor: pointer; padding: 5px; border-radius: 6px; height: 28px; }
-    .tool:hover:not(:disabled) { background: var(--cord-tint); color: var(--cord); }
-    .tool:disabled { opacity: 0.35; cursor: default; }
-    .cdk-drag-preview { box-shadow: var(--shadow); border-radius: 8px; }
-    .cdk-drag-placeholder { opacity: 0.3; }
+    li {
+      display: grid;
+      grid-template-columns: 20px 22px 1fr 1fr 84px;
+      gap: 8px;
+      align-items: start;
+      padding: 6px 0;
+      background: var(--surface);
+    }
+    .grip {
+      cursor: grab;
+      color: var(--ink-2);
+      padding-top: 8px;
+    }
+    .n {
+      padding-top: 8px;
+      text-align: right;
+    }
+    .tools {
+      display: flex;
+      padding-top: 4px;
+    }
+    .tool {
+      border: 0;
+      background: none;
+      color: var(--ink-2);
+      cursor: pointer;
+      padding: 5px;
+      border-radius: 6px;
+      height: 28px;
+    }
+    .tool:hover:not(:disabled) {
+      background: var(--cord-tint);
+      color: var(--cord);
+    }
+    .tool:disabled {
+      opacity: 0.35;
+      cursor: default;
+    }
+    .cdk-drag-preview {
+      box-shadow: var(--shadow);
+      border-radius: 8px;
+    }
+    .cdk-drag-placeholder {
+      opacity: 0.3;
+    }
   `,
 })
 export class StepsEditor {

@@ -19,9 +19,30 @@ const heads: Record<PointState, string> = {
   noPassingRun: 'Its cases have no passing, current run',
   neverHit: 'Never run by any case',
 };
-const stateWord: Record<PointState, string> = { credited: 'credited', otherCases: 'hit by other cases only', noRequirement: 'no requirement', noCase: 'no case', noPassingRun: 'no passing run', neverHit: 'never hit' };
-const tones: Record<PointState, string> = { credited: 'sound', otherCases: 'suspect', noRequirement: 'waiting', noCase: 'broken', noPassingRun: 'waiting', neverHit: 'broken' };
-const remedyIcons: Record<Remedy['kind'], string> = { extendCase: 'trending_up', traceCode: 'add_link', linkCase: 'rule', designCase: 'account_tree', recordRun: 'play_arrow', removeCode: 'delete' };
+const stateWord: Record<PointState, string> = {
+  credited: 'credited',
+  otherCases: 'hit by other cases only',
+  noRequirement: 'no requirement',
+  noCase: 'no case',
+  noPassingRun: 'no passing run',
+  neverHit: 'never hit',
+};
+const tones: Record<PointState, string> = {
+  credited: 'sound',
+  otherCases: 'suspect',
+  noRequirement: 'waiting',
+  noCase: 'broken',
+  noPassingRun: 'waiting',
+  neverHit: 'broken',
+};
+const remedyIcons: Record<Remedy['kind'], string> = {
+  extendCase: 'trending_up',
+  traceCode: 'add_link',
+  linkCase: 'rule',
+  designCase: 'account_tree',
+  recordRun: 'play_arrow',
+  removeCode: 'delete',
+};
 
 /** Measure: how much of the code the runs exercised, how much of that counts, and what would close each gap. */
 @Component({
@@ -53,12 +74,19 @@ export class MeasurePage {
   protected readonly loading = signal(false);
   protected readonly words = signal('');
   protected readonly requirementKey = signal('');
-  protected readonly names = { coverage: measureCommands.loadCoverage.name, sources: measureCommands.loadSources.name, trace: measureCommands.traceCode.name, link: measureCommands.linkCase.name };
+  protected readonly names = {
+    coverage: measureCommands.loadCoverage.name,
+    sources: measureCommands.loadSources.name,
+    trace: measureCommands.traceCode.name,
+    link: measureCommands.linkCase.name,
+  };
   protected readonly coverageRequest = this.store.selectSignal(selectRequest(measureCommands.loadCoverage.name));
   protected readonly sourcesRequest = this.store.selectSignal(selectRequest(measureCommands.loadSources.name));
   protected readonly mayLoad = computed(() => this.scope.roles().some((r) => r === 'author' || r === 'tester'));
   protected readonly author = computed(() => this.scope.roles().includes('author'));
-  protected readonly files = computed(() => (this.code()?.files ?? []).filter((f) => f.path.toLowerCase().includes(this.words().toLowerCase().trim())));
+  protected readonly files = computed(() =>
+    (this.code()?.files ?? []).filter((f) => f.path.toLowerCase().includes(this.words().toLowerCase().trim())),
+  );
   protected readonly shownPath = computed(() => this.path() ?? this.files().find((f) => f.measured)?.path ?? '');
   protected readonly shownLine = computed(() => Number(this.line()) || 0);
   protected readonly file = computed(() => (this.loadedFile()?.path === this.shownPath() ? this.loadedFile() : null));
@@ -68,7 +96,12 @@ export class MeasurePage {
     if (!file) return [];
     const credit = new Map(file.lines.map((line) => [line.line, line]));
     const text = (file.text ?? '').replace(/\r/g, '').replace(/\n$/, '').split('\n');
-    return text.map((content, i) => ({ number: i + 1, content: content || ' ', credit: credit.get(i + 1), comment: /^\s*(\/\*|\*|\/\/)/.test(content) }));
+    return text.map((content, i) => ({
+      number: i + 1,
+      content: content || ' ',
+      credit: credit.get(i + 1),
+      comment: /^\s*(\/\*|\*|\/\/)/.test(content),
+    }));
   });
   protected readonly unit = computed(() => this.file()?.units.find((u) => this.shownLine() >= u.start && this.shownLine() <= u.end));
   private scrolledTo = '';
@@ -88,7 +121,11 @@ export class MeasurePage {
       const file = this.file();
       const line = this.shownLine();
       if (!file || !line || !file.lines.some((l) => l.line === line)) return;
-      untracked(() => this.store.dispatch(measureCommands.diagnose.start({ project: this.scope.slug(), build: this.scope.build(), path: file.path, line })));
+      untracked(() =>
+        this.store.dispatch(
+          measureCommands.diagnose.start({ project: this.scope.slug(), build: this.scope.build(), path: file.path, line }),
+        ),
+      );
     });
     effect(() => {
       const id = `${this.file()?.path}:${this.shownLine()}`;
@@ -114,7 +151,13 @@ export class MeasurePage {
     event.preventDefault();
     const numbers = lines.map((l) => l.line).sort((a, b) => a - b);
     const at = numbers.findIndex((n) => n >= this.shownLine());
-    const next = numbers[Math.min(numbers.length - 1, Math.max(0, (at < 0 ? numbers.length : numbers[at] === this.shownLine() || delta < 0 ? at : at - 1) + delta))];
+    const next =
+      numbers[
+        Math.min(
+          numbers.length - 1,
+          Math.max(0, (at < 0 ? numbers.length : numbers[at] === this.shownLine() || delta < 0 ? at : at - 1) + delta),
+        )
+      ];
     this.open(this.shownPath(), next);
   }
 
@@ -135,7 +178,16 @@ export class MeasurePage {
   protected trace(requirement: string, traced: boolean): void {
     const unit = this.unit();
     if (!unit || !requirement.trim()) return;
-    this.store.dispatch(measureCommands.traceCode.start({ project: this.scope.slug(), build: this.scope.build(), path: this.shownPath(), unit: unit.name, requirement: requirement.trim().toUpperCase(), traced }));
+    this.store.dispatch(
+      measureCommands.traceCode.start({
+        project: this.scope.slug(),
+        build: this.scope.build(),
+        path: this.shownPath(),
+        unit: unit.name,
+        requirement: requirement.trim().toUpperCase(),
+        traced,
+      }),
+    );
     this.requirementKey.set('');
   }
 
@@ -176,8 +228,10 @@ export class MeasurePage {
   protected take(r: Remedy): void {
     const project = this.scope.slug();
     if (r.kind === 'traceCode' && r.requirement && this.author()) this.trace(r.requirement, true);
-    else if (r.kind === 'linkCase' && r.caseKey && r.requirement && this.author()) this.store.dispatch(measureCommands.linkCase.start({ project, kind: 'verifies', from: r.caseKey, to: r.requirement }));
-    else if (r.kind === 'designCase' && r.requirement) void this.router.navigate(['/', project, 'design'], { queryParams: { for: r.requirement } });
+    else if (r.kind === 'linkCase' && r.caseKey && r.requirement && this.author())
+      this.store.dispatch(measureCommands.linkCase.start({ project, kind: 'verifies', from: r.caseKey, to: r.requirement }));
+    else if (r.kind === 'designCase' && r.requirement)
+      void this.router.navigate(['/', project, 'design'], { queryParams: { for: r.requirement } });
     else if (r.kind === 'recordRun' && r.caseKey) void this.router.navigate(['/', project, 'run'], { queryParams: { plan: r.caseKey } });
     else if (r.caseKey) void this.router.navigate(['/', project, 'design', r.caseKey], { queryParams: { edit: 1 } });
   }

@@ -18,7 +18,16 @@ interface MeasureState {
   readonly code: Code | null;
   readonly file: FileDetail | null;
   readonly diagnosis: Diagnosis | null;
-  readonly loaded: (LoadAnswer & { readonly what: 'coverage' }) | { readonly what: 'sources'; readonly files: number; readonly functions: number; readonly traces: number; readonly findings: LoadAnswer['findings'] } | null;
+  readonly loaded:
+    | (LoadAnswer & { readonly what: 'coverage' })
+    | {
+        readonly what: 'sources';
+        readonly files: number;
+        readonly functions: number;
+        readonly traces: number;
+        readonly findings: LoadAnswer['findings'];
+      }
+    | null;
 }
 const first: MeasureState = { code: null, file: null, diagnosis: null, loaded: null };
 const c = measureCommands;
@@ -29,7 +38,9 @@ export const measureFeature = createFeature({
     first,
     on(c.getCode.done, (state, { answer }): MeasureState => ({ ...state, code: answer })),
     on(c.getFile.done, c.traceCode.done, (state, { answer }): MeasureState => ({ ...state, file: answer })),
-    on(c.diagnose.start, (state, { input }): MeasureState => (state.diagnosis?.line === Number(input.line) ? state : { ...state, diagnosis: null })),
+    on(c.diagnose.start, (state, { input }): MeasureState =>
+      state.diagnosis?.line === Number(input.line) ? state : { ...state, diagnosis: null },
+    ),
     on(c.diagnose.done, (state, { answer }): MeasureState => ({ ...state, diagnosis: answer })),
     on(c.diagnose.failed, (state): MeasureState => ({ ...state, diagnosis: null })),
     on(c.loadCoverage.done, (state, { answer }): MeasureState => ({ ...state, loaded: { ...answer, what: 'coverage' } })),

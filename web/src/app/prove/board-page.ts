@@ -9,9 +9,20 @@ import { actionLink, CordDrawing, Icon, ProblemNote, RecordLink, recordLink, use
 import { proveCommands, proveFeature } from './state';
 
 const page = 60;
-const knotIcons: Record<Knot, string> = { specify: 'edit_note', design: 'account_tree', run: 'library_books', measure: 'monitoring', prove: 'verified' };
+const knotIcons: Record<Knot, string> = {
+  specify: 'edit_note',
+  design: 'account_tree',
+  run: 'library_books',
+  measure: 'monitoring',
+  prove: 'verified',
+};
 const totalWords: Record<Knot, string> = { specify: 'Specified', design: 'Designed', run: 'Run', measure: 'Measured', prove: 'Proved' };
-const sorts = [['key', 'Key'], ['title', 'Requirement'], ['level', 'Level'], ['break', 'First break']] as const;
+const sorts = [
+  ['key', 'Key'],
+  ['title', 'Requirement'],
+  ['level', 'Level'],
+  ['break', 'First break'],
+] as const;
 
 /** The home of a project: every requirement's cord on the build, the first break in words and its next action. */
 @Component({
@@ -42,7 +53,11 @@ export class BoardPage {
   protected readonly sorts = sorts;
   protected readonly main = computed(() => {
     const counts = this.totals()?.counts;
-    return (['all', 'broken', 'waiting', 'suspect', 'proved'] as const).map((name) => ({ name, label: name === 'all' ? 'All' : name.charAt(0).toUpperCase() + name.slice(1), count: counts?.[name] ?? 0 }));
+    return (['all', 'broken', 'waiting', 'suspect', 'proved'] as const).map((name) => ({
+      name,
+      label: name === 'all' ? 'All' : name.charAt(0).toUpperCase() + name.slice(1),
+      count: counts?.[name] ?? 0,
+    }));
   });
   protected readonly breaks = computed(() => (this.totals()?.counts['all'] ?? 0) - (this.totals()?.counts['proved'] ?? 0));
 
@@ -50,12 +65,22 @@ export class BoardPage {
     // A new question or a new ledger entry: what is in view is read again.
     effect((onCleanup) => {
       this.scope.seq();
-      const question = { project: this.scope.slug(), build: this.scope.build(), filter: this.filter(), q: this.words().trim(), sort: this.sort() };
+      const question = {
+        project: this.scope.slug(),
+        build: this.scope.build(),
+        filter: this.filter(),
+        q: this.words().trim(),
+        sort: this.sort(),
+      };
       if (!question.project || !question.build) return;
-      const timer = setTimeout(() => untracked(() => {
-        this.asked.clear();
-        this.ask(Math.floor((this.view()?.getRenderedRange().start ?? 0) / page));
-      }), this.totals() ? 60 : 0);
+      const timer = setTimeout(
+        () =>
+          untracked(() => {
+            this.asked.clear();
+            this.ask(Math.floor((this.view()?.getRenderedRange().start ?? 0) / page));
+          }),
+        this.totals() ? 60 : 0,
+      );
       onCleanup(() => clearTimeout(timer));
     });
   }
@@ -63,14 +88,29 @@ export class BoardPage {
   private ask(at: number): void {
     if (this.asked.has(at)) return;
     this.asked.add(at);
-    this.store.dispatch(proveCommands.getBoard.start({ project: this.scope.slug(), build: this.scope.build(), filter: this.filter(), q: this.words().trim(), sort: this.sort(), offset: at * page, limit: page }));
+    this.store.dispatch(
+      proveCommands.getBoard.start({
+        project: this.scope.slug(),
+        build: this.scope.build(),
+        filter: this.filter(),
+        q: this.words().trim(),
+        sort: this.sort(),
+        offset: at * page,
+        limit: page,
+      }),
+    );
   }
 
   /** Reads the pages that came into view. */
   protected scrolled(): void {
     const range = this.view()?.getRenderedRange();
     if (!range) return;
-    for (let at = Math.floor(range.start / page); at <= Math.floor(Math.max(range.start, range.end - 1) / page) && at * page < this.total(); at++) if (!this.rows()[at * page]) this.ask(at);
+    for (
+      let at = Math.floor(range.start / page);
+      at <= Math.floor(Math.max(range.start, range.end - 1) / page) && at * page < this.total();
+      at++
+    )
+      if (!this.rows()[at * page]) this.ask(at);
   }
 
   protected choose(filter: BoardFilter): void {
@@ -86,7 +126,9 @@ export class BoardPage {
   }
 
   protected link(row: BoardRow) {
-    return row.break ? actionLink(this.scope.slug(), row.break.action) : recordLink(this.scope.slug(), { kind: 'requirement', key: row.key });
+    return row.break
+      ? actionLink(this.scope.slug(), row.break.action)
+      : recordLink(this.scope.slug(), { kind: 'requirement', key: row.key });
   }
 
   protected open(row: BoardRow): void {
@@ -96,7 +138,14 @@ export class BoardPage {
   protected keys(event: KeyboardEvent): void {
     const last = this.total() - 1;
     const at = this.picked();
-    const to = { ArrowDown: Math.min(last, at + 1), ArrowUp: Math.max(0, at - 1), Home: 0, End: last, PageDown: Math.min(last, at + 10), PageUp: Math.max(0, at - 10) }[event.key];
+    const to = {
+      ArrowDown: Math.min(last, at + 1),
+      ArrowUp: Math.max(0, at - 1),
+      Home: 0,
+      End: last,
+      PageDown: Math.min(last, at + 10),
+      PageUp: Math.max(0, at - 10),
+    }[event.key];
     if (to !== undefined) {
       event.preventDefault();
       this.picked.set(to);

@@ -15,42 +15,94 @@ import { proveCommands, proveFeature } from './state';
   changeDetection: ChangeDetectionStrategy.OnPush,
   template: `
     <div class="page stack">
-      <div class="page-head"><h1>Prove</h1><span class="second grow">Build {{ scope.build() }}</span>
-        <button mat-flat-button type="button" [disabled]="!scope.build() || running()" (click)="make()"><cp-icon name="folder_zip" /> Make the proof pack</button>
+      <div class="page-head">
+        <h1>Prove</h1>
+        <span class="second grow">Build {{ scope.build() }}</span>
+        <button mat-flat-button type="button" [disabled]="!scope.build() || running()" (click)="make()">
+          <cp-icon name="folder_zip" /> Make the proof pack
+        </button>
       </div>
       <cp-problem [of]="names.make" /><cp-problem [of]="names.cancel" />
       <div class="two">
         <section class="sheet pad stack" aria-labelledby="packs">
           <h2 id="packs">Proof packs of this build</h2>
-          <p class="second">Everything that proves this build, in one archive that anybody checks with <code>sha256sum</code> and <code>openssl</code>: trace matrix, run records with evidence and signatures, coverage, cords, open breaks and the ledger. What is open is in it too.</p>
+          <p class="second">
+            Everything that proves this build, in one archive that anybody checks with <code>sha256sum</code> and <code>openssl</code>:
+            trace matrix, run records with evidence and signatures, coverage, cords, open breaks and the ledger. What is open is in it too.
+          </p>
           @for (job of packs(); track job.id) {
             <div class="job">
-              <cp-icon [name]="job.state === 'done' ? 'folder_zip' : job.state === 'failed' || job.state === 'cancelled' ? 'warning' : 'schedule'" />
+              <cp-icon
+                [name]="job.state === 'done' ? 'folder_zip' : job.state === 'failed' || job.state === 'cancelled' ? 'warning' : 'schedule'"
+              />
               <div class="grow stack-s">
                 @if (job.state === 'done') {
-                  <div class="between"><a [href]="'/api/projects/' + scope.slug() + '/packs/' + job.id + '/file'" [attr.download]="job.file?.name">{{ job.file?.name }}</a><span class="second small">{{ ((job.file?.bytes ?? 0) / 1024).toFixed(0) }} kB</span></div>
+                  <div class="between">
+                    <a [href]="'/api/projects/' + scope.slug() + '/packs/' + job.id + '/file'" [attr.download]="job.file?.name">{{
+                      job.file?.name
+                    }}</a><span class="second small">{{ ((job.file?.bytes ?? 0) / 1024).toFixed(0) }} kB</span>
+                  </div>
                   <code class="hash second">SHA-256 {{ job.file?.sha256 }}</code>
                 } @else {
-                  <div class="between"><span>{{ job.message }}</span>
-                    @if (job.state === 'running' || job.state === 'queued') { <button class="chip" type="button" (click)="cancel(job.id)"><cp-icon name="cancel" /> Cancel</button> }
+                  <div class="between">
+                    <span>{{ job.message }}</span>
+                    @if (job.state === 'running' || job.state === 'queued') {
+                      <button class="chip" type="button" (click)="cancel(job.id)"><cp-icon name="cancel" /> Cancel</button>
+                    }
                   </div>
-                  @if (job.state === 'running' || job.state === 'queued') { <mat-progress-bar mode="determinate" [value]="job.progress * 100" [attr.aria-label]="'Progress: ' + job.message" /> <span class="second small">You can leave this page: the work goes on.</span> }
+                  @if (job.state === 'running' || job.state === 'queued') {
+                    <mat-progress-bar mode="determinate" [value]="job.progress * 100" [attr.aria-label]="'Progress: ' + job.message" />
+                    <span class="second small">You can leave this page: the work goes on.</span>
+                  }
                 }
                 <span class="second small">asked for by {{ job.by }}, {{ job.createdAt | date: 'yyyy-MM-dd HH:mm' }}</span>
               </div>
             </div>
-          } @empty { <div class="empty"><h2>No pack yet</h2><p>Make one at any time: it says of itself what is proved and what is not.</p></div> }
+          } @empty {
+            <div class="empty">
+              <h2>No pack yet</h2>
+              <p>Make one at any time: it says of itself what is proved and what is not.</p>
+            </div>
+          }
         </section>
         <aside class="stack">
           @if (totals(); as t) {
-            <section class="sheet pad stack-s"><h2>This build now</h2>
-              @for (knot of knots; track knot) { <div class="between"><span class="row"><cp-knot [state]="t.knots[knot].worst" /> {{ words[knot] }}</span><span><b>{{ t.knots[knot].sound }}</b> of {{ t.knots[knot].of }}</span></div><span class="second small">{{ t.knots[knot].missing || 'nothing missing' }}</span> }
+            <section class="sheet pad stack-s">
+              <h2>This build now</h2>
+              @for (knot of knots; track knot) {
+                <div class="between">
+                  <span class="row"><cp-knot [state]="t.knots[knot].worst" /> {{ words[knot] }}</span
+                  ><span
+                    ><b>{{ t.knots[knot].sound }}</b> of {{ t.knots[knot].of }}</span
+                  >
+                </div>
+                <span class="second small">{{ t.knots[knot].missing || 'nothing missing' }}</span>
+              }
             </section>
           }
           @if (scope.project(); as p) {
-            <section class="sheet pad stack-s"><h2>What {{ p.profile.standard }} asks here</h2>
-              <table class="list"><thead><tr><th scope="col">Level</th>@for (m of metrics; track m) { <th scope="col" class="num">{{ metricWords[m] }}</th> }</tr></thead>
-                <tbody>@for (level of p.profile.levels; track level) { <tr><th scope="row">{{ level }}</th>@for (m of metrics; track m) { <td class="num">{{ p.profile.targets[level]?.[m] !== undefined ? p.profile.targets[level]?.[m] + ' %' : '–' }}</td> }</tr> }</tbody></table>
+            <section class="sheet pad stack-s">
+              <h2>What {{ p.profile.standard }} asks here</h2>
+              <table class="list">
+                <thead>
+                  <tr>
+                    <th scope="col">Level</th>
+                    @for (m of metrics; track m) {
+                      <th scope="col" class="num">{{ metricWords[m] }}</th>
+                    }
+                  </tr>
+                </thead>
+                <tbody>
+                  @for (level of p.profile.levels; track level) {
+                    <tr>
+                      <th scope="row">{{ level }}</th>
+                      @for (m of metrics; track m) {
+                        <td class="num">{{ p.profile.targets[level]?.[m] !== undefined ? p.profile.targets[level]?.[m] + ' %' : '–' }}</td>
+                      }
+                    </tr>
+                  }
+                </tbody>
+              </table>
               <p class="second small">{{ p.profile.note }}</p>
             </section>
           }
@@ -59,9 +111,22 @@ import { proveCommands, proveFeature } from './state';
     </div>
   `,
   styles: `
-    .two { display: grid; grid-template-columns: minmax(0, 1fr) 380px; gap: 16px; align-items: start; }
-    .job { display: flex; gap: 12px; padding: 12px 0; border-top: 1px solid var(--hairline); }
-    .hash { font-size: 11.5px; overflow-wrap: anywhere; }
+    .two {
+      display: grid;
+      grid-template-columns: minmax(0, 1fr) 380px;
+      gap: 16px;
+      align-items: start;
+    }
+    .job {
+      display: flex;
+      gap: 12px;
+      padding: 12px 0;
+      border-top: 1px solid var(--hairline);
+    }
+    .hash {
+      font-size: 11.5px;
+      overflow-wrap: anywhere;
+    }
   `,
 })
 export class ProvePage {
@@ -89,7 +154,10 @@ export class ProvePage {
     // Progress is not in the ledger: it is asked for while a pack is being made.
     effect((onCleanup) => {
       if (!this.running()) return;
-      const timer = setInterval(() => this.store.dispatch(proveCommands.listPacks.start({ project: this.scope.slug(), build: this.scope.build() })), 800);
+      const timer = setInterval(
+        () => this.store.dispatch(proveCommands.listPacks.start({ project: this.scope.slug(), build: this.scope.build() })),
+        800,
+      );
       onCleanup(() => clearInterval(timer));
     });
   }

@@ -27,7 +27,8 @@ interface ProveState {
 const first: ProveState = { question: '', seq: 0, rows: [], total: 0, totals: null, cord: null, packs: [] };
 const c = proveCommands;
 
-export const questionOf = (input: { build: string; filter?: string; q?: string; sort?: string }): string => [input.build, input.filter, input.q, input.sort].join('\n');
+export const questionOf = (input: { build: string; filter?: string; q?: string; sort?: string }): string =>
+  [input.build, input.filter, input.q, input.sort].join('\n');
 
 export const proveFeature = createFeature({
   name: 'prove',

@@ -1,4 +1,15 @@
-import { ChangeDetectionStrategy, Component, computed, effect, ElementRef, inject, input, signal, untracked, viewChild } from '@angular/core';
+import {
+  ChangeDetectionStrategy,
+  Component,
+  computed,
+  effect,
+  ElementRef,
+  inject,
+  input,
+  signal,
+  untracked,
+  viewChild,
+} from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { MatButtonModule } from '@angular/material/button';
 import { Router, RouterLink } from '@angular/router';
@@ -54,8 +65,16 @@ export class BenchPage {
   protected readonly problemTitle = signal('');
   protected readonly problemText = signal('');
   protected readonly blocking = signal(true);
-  protected readonly names = { step: runCommands.recordStep.name, finish: runCommands.finishRun.name, evidence: runCommands.addEvidence.name, start: runCommands.startRun.name, problem: runCommands.addProblem.name };
-  protected readonly mine = computed(() => this.run()?.tester === this.scope.session()?.person.login && this.scope.roles().includes('tester'));
+  protected readonly names = {
+    step: runCommands.recordStep.name,
+    finish: runCommands.finishRun.name,
+    evidence: runCommands.addEvidence.name,
+    start: runCommands.startRun.name,
+    problem: runCommands.addProblem.name,
+  };
+  protected readonly mine = computed(
+    () => this.run()?.tester === this.scope.session()?.person.login && this.scope.roles().includes('tester'),
+  );
   protected readonly locked = computed(() => !this.mine() || ['performed', 'reviewed', 'superseded'].includes(this.run()?.state ?? ''));
   protected readonly step = computed(() => this.run()?.case.steps[this.at()]);
   protected readonly result = computed(() => this.resultAt(this.at()));
@@ -89,7 +108,9 @@ export class BenchPage {
       const timer = setInterval(() => document.visibilityState === 'visible' && this.seconds.update((s) => s + 1), 1000);
       onCleanup(() => clearInterval(timer));
     });
-    onAction(runCommands.recordStep.done, ({ input }) => this.confirmed(input.step as number, { observed: input.observed, verdict: input.verdict }));
+    onAction(runCommands.recordStep.done, ({ input }) =>
+      this.confirmed(input.step as number, { observed: input.observed, verdict: input.verdict }),
+    );
     onAction(runCommands.recordStep.failed, ({ problem }) => {
       if (problem.status === 0 || problem.status === 503 || problem.status === 502) setTimeout(() => this.resend(), retryAfter);
     });
@@ -116,7 +137,8 @@ export class BenchPage {
     const kept = localStorage.getItem(this.memory());
     this.unsaved.set(kept ? (JSON.parse(kept) as Record<number, Unsaved>) : {});
     this.seconds.set(run.seconds);
-    if (run.state === 'planned' && !this.locked()) this.store.dispatch(runCommands.startRun.start({ project: this.scope.slug(), key: run.key }));
+    if (run.state === 'planned' && !this.locked())
+      this.store.dispatch(runCommands.startRun.start({ project: this.scope.slug(), key: run.key }));
     const first = run.steps.findIndex((_, i) => !this.resultAt(i)?.verdict);
     this.go(first < 0 ? Math.max(0, run.steps.length - 1) : first);
     if (kept) this.resend();
@@ -169,7 +191,16 @@ export class BenchPage {
 
   private send(i: number, { observed, verdict }: Unsaved): void {
     if (this.locked() || (verdict !== null && verdict !== 'pass' && !observed.trim())) return;
-    this.store.dispatch(runCommands.recordStep.start({ project: this.scope.slug(), key: this.key(), step: i + 1, observed, verdict, seconds: this.seconds() }));
+    this.store.dispatch(
+      runCommands.recordStep.start({
+        project: this.scope.slug(),
+        key: this.key(),
+        step: i + 1,
+        observed,
+        verdict,
+        seconds: this.seconds(),
+      }),
+    );
   }
 
   protected judge(verdict: StepVerdict): void {
@@ -187,7 +218,11 @@ export class BenchPage {
   protected next(): void {
     if (this.needsWords()) return this.box()?.nativeElement.focus();
     this.flush();
-    if (this.outcome() && (this.at() === (this.run()?.steps.length ?? 0) - 1 || this.outcome() === 'failed' || this.outcome() === 'blocked')) return this.finish();
+    if (
+      this.outcome() &&
+      (this.at() === (this.run()?.steps.length ?? 0) - 1 || this.outcome() === 'failed' || this.outcome() === 'blocked')
+    )
+      return this.finish();
     this.go(this.at() + 1);
   }
 
@@ -206,7 +241,9 @@ export class BenchPage {
     if (!run || !step) return;
     this.flush();
     this.problemTitle.set(`${run.case.title}: step ${i + 1} not as expected`);
-    this.problemText.set(`Run ${run.key} of ${run.caseKey} revision ${run.caseRevision} on ${run.build}, ${run.configuration}.\nDone: ${step.action}\nExpected: ${step.expected}\nObserved: ${this.resultAt(i)?.observed ?? ''}`);
+    this.problemText.set(
+      `Run ${run.key} of ${run.caseKey} revision ${run.caseRevision} on ${run.build}, ${run.configuration}.\nDone: ${step.action}\nExpected: ${step.expected}\nObserved: ${this.resultAt(i)?.observed ?? ''}`,
+    );
     this.at.set(i);
     this.raising.set(true);
   }
@@ -214,7 +251,17 @@ export class BenchPage {
   protected sendProblem(): void {
     const run = this.run();
     if (!run) return;
-    this.store.dispatch(runCommands.addProblem.start({ project: this.scope.slug(), title: this.problemTitle(), description: this.problemText(), blocking: this.blocking(), run: run.key, step: this.at() + 1, build: run.build }));
+    this.store.dispatch(
+      runCommands.addProblem.start({
+        project: this.scope.slug(),
+        title: this.problemTitle(),
+        description: this.problemText(),
+        blocking: this.blocking(),
+        run: run.key,
+        step: this.at() + 1,
+        build: run.build,
+      }),
+    );
   }
 
   protected attach(files: readonly File[]): void {
@@ -238,7 +285,13 @@ export class BenchPage {
     const files = [...(event.clipboardData?.files ?? [])];
     if (!files.length) return;
     event.preventDefault();
-    this.attach(files.map((file, i) => (file.name === 'image.png' ? new File([file], `pasted-${this.at() + 1}-${this.files().length + i + 1}.png`, { type: file.type }) : file)));
+    this.attach(
+      files.map((file, i) =>
+        file.name === 'image.png'
+          ? new File([file], `pasted-${this.at() + 1}-${this.files().length + i + 1}.png`, { type: file.type })
+          : file,
+      ),
+    );
   }
 
   protected detach(id: number): void {
@@ -272,7 +325,17 @@ export class BenchPage {
   }
 
   protected mark(item: RunSummary): string {
-    return item.verdict === 'failed' ? 'failed' : item.verdict === 'blocked' ? 'blocked' : item.verdict === 'deviation' ? 'deviation' : item.verdict ? 'passed' : item.state === 'onBench' ? 'bench' : 'todo';
+    return item.verdict === 'failed'
+      ? 'failed'
+      : item.verdict === 'blocked'
+        ? 'blocked'
+        : item.verdict === 'deviation'
+          ? 'deviation'
+          : item.verdict
+            ? 'passed'
+            : item.state === 'onBench'
+              ? 'bench'
+              : 'todo';
   }
 
   protected words(item: RunSummary): string {

@@ -17,50 +17,173 @@ const empty = { title: '', description: '', blocking: true, requirements: '' };
   template: `
     <div class="panes">
       <section class="pane pane-left stack" aria-label="Problem reports">
-        <div class="row"><h1 class="grow">Problem reports</h1>@if (may()) { <button class="chip" type="button" (click)="adding.set(true)"><cp-icon name="add" /> Report</button> }</div>
-        <div class="row" role="group" aria-label="Show">@for (v of ['open', 'closed', 'all']; track v) { <button class="chip" type="button" [attr.aria-pressed]="view() === v" (click)="view.set(v)">{{ v }} {{ count(v) }}</button> }</div>
-        <input class="in" data-filter type="search" placeholder="Filter" aria-label="Filter" [value]="words()" (input)="words.set($any($event.target).value)" />
-        <ul>@for (p of rows(); track p.key) { <li><button type="button" class="item" [class.on]="p.key === key()" [attr.aria-current]="p.key === key()" (click)="open(p.key)"><b>{{ p.key }}</b><span class="grow">{{ p.title }}</span><span class="small">{{ p.state }}</span></button></li> } @empty { <li class="empty">No report here.</li> }</ul>
+        <div class="row">
+          <h1 class="grow">Problem reports</h1>
+          @if (may()) {
+            <button class="chip" type="button" (click)="adding.set(true)"><cp-icon name="add" /> Report</button>
+          }
+        </div>
+        <div class="row" role="group" aria-label="Show">
+          @for (v of ['open', 'closed', 'all']; track v) {
+            <button class="chip" type="button" [attr.aria-pressed]="view() === v" (click)="view.set(v)">{{ v }} {{ count(v) }}</button>
+          }
+        </div>
+        <input
+          class="in"
+          data-filter
+          type="search"
+          placeholder="Filter"
+          aria-label="Filter"
+          [value]="words()"
+          (input)="words.set($any($event.target).value)"
+        />
+        <ul>
+          @for (p of rows(); track p.key) {
+            <li>
+              <button type="button" class="item" [class.on]="p.key === key()" [attr.aria-current]="p.key === key()" (click)="open(p.key)">
+                <b>{{ p.key }}</b><span class="grow">{{ p.title }}</span
+                ><span class="small">{{ p.state }}</span>
+              </button>
+            </li>
+          } @empty {
+            <li class="empty">No report here.</li>
+          }
+        </ul>
       </section>
       <section class="pane stack" aria-label="Problem report">
         @if (adding()) {
-          <form class="sheet pad stack" (ngSubmit)="add()"><h2>Report a problem on {{ scope.build() }}</h2>
-            <label class="field"><span>Title</span><input class="in" name="title" [ngModel]="draft().title" (ngModelChange)="put({ title: $event })" /></label>
-            <label class="field"><span>What happened</span><textarea class="in" rows="5" name="text" [ngModel]="draft().description" (ngModelChange)="put({ description: $event })"></textarea></label>
-            <label class="field"><span>Requirements that it stands against (keys)</span><input class="in" name="reqs" [ngModel]="draft().requirements" (ngModelChange)="put({ requirements: $event })" /></label>
-            <label class="check"><input type="checkbox" name="blocks" [ngModel]="draft().blocking" (ngModelChange)="put({ blocking: $event })" /> It blocks their proof until it is closed</label>
+          <form class="sheet pad stack" (ngSubmit)="add()">
+            <h2>Report a problem on {{ scope.build() }}</h2>
+            <label class="field"
+              ><span>Title</span><input class="in" name="title" [ngModel]="draft().title" (ngModelChange)="put({ title: $event })"
+            /></label>
+            <label class="field"
+              ><span>What happened</span
+              ><textarea
+                class="in"
+                rows="5"
+                name="text"
+                [ngModel]="draft().description"
+                (ngModelChange)="put({ description: $event })"
+              ></textarea>
+            </label>
+            <label class="field"
+              ><span>Requirements that it stands against (keys)</span
+              ><input class="in" name="reqs" [ngModel]="draft().requirements" (ngModelChange)="put({ requirements: $event })"
+            /></label>
+            <label class="check"
+              ><input type="checkbox" name="blocks" [ngModel]="draft().blocking" (ngModelChange)="put({ blocking: $event })" /> It blocks
+              their proof until it is closed</label
+            >
             <cp-problem [of]="names.add" />
-            <div class="row"><button mat-flat-button type="submit" [disabled]="!draft().title.trim()">Raise it</button><button mat-button type="button" (click)="adding.set(false)">Cancel</button></div>
+            <div class="row">
+              <button mat-flat-button type="submit" [disabled]="!draft().title.trim()">Raise it</button
+              ><button mat-button type="button" (click)="adding.set(false)">Cancel</button>
+            </div>
           </form>
         } @else if (problem(); as p) {
           <section class="sheet pad stack">
-            <div class="row"><span class="key">{{ p.key }}</span><span [class]="'tag ' + (p.state === 'open' ? 'broken' : 'sound')">{{ p.state }}</span>@if (p.blocking) { <span class="tag waiting">blocks</span> }<span class="second small">{{ p.raisedBy }}, {{ p.raisedAt | date: 'yyyy-MM-dd HH:mm' }}</span></div>
-            <h1>{{ p.title }}</h1><p class="text">{{ p.description }}</p>
-            <dl class="facts"><dt>Build</dt><dd>{{ p.build }}</dd>
-              @if (p.run) { <dt>Run</dt><dd><cp-record kind="run" [key]="p.run" />{{ p.step ? ', step ' + p.step : '' }}</dd> }
-              @if (p.caseKey) { <dt>Case</dt><dd><cp-record kind="case" [key]="p.caseKey" /></dd> }
-              <dt>Stands against</dt><dd>@for (r of p.requirements; track r) { <cp-record kind="requirement" [key]="r" />&ngsp; } @empty { no requirement }</dd>
-              @if (p.closedReason) { <dt>Closed because</dt><dd>{{ p.closedReason }}</dd> }</dl>
+            <div class="row">
+              <span class="key">{{ p.key }}</span><span [class]="'tag ' + (p.state === 'open' ? 'broken' : 'sound')">{{ p.state }}</span>
+              @if (p.blocking) {
+                <span class="tag waiting">blocks</span>
+              }
+              <span class="second small">{{ p.raisedBy }}, {{ p.raisedAt | date: 'yyyy-MM-dd HH:mm' }}</span>
+            </div>
+            <h1>{{ p.title }}</h1>
+            <p class="text">{{ p.description }}</p>
+            <dl class="facts">
+              <dt>Build</dt>
+              <dd>{{ p.build }}</dd>
+              @if (p.run) {
+                <dt>Run</dt>
+                <dd><cp-record kind="run" [key]="p.run" />{{ p.step ? ', step ' + p.step : '' }}</dd>
+              }
+              @if (p.caseKey) {
+                <dt>Case</dt>
+                <dd><cp-record kind="case" [key]="p.caseKey" /></dd>
+              }
+              <dt>Stands against</dt>
+              <dd>
+                @for (r of p.requirements; track r) {
+                  <cp-record kind="requirement" [key]="r" />&ngsp;
+                } @empty {
+                  no requirement
+                }
+              </dd>
+              @if (p.closedReason) {
+                <dt>Closed because</dt>
+                <dd>{{ p.closedReason }}</dd>
+              }
+            </dl>
             <cp-problem [of]="names.save" />
             @if (may()) {
-              @if (p.state === 'open') { <form class="row" (ngSubmit)="close(p)"><input class="in reason" name="why" placeholder="Why it can be closed" aria-label="Why it can be closed" [(ngModel)]="reason" /><button mat-stroked-button type="submit" [disabled]="reason().trim().length < 3">Close it</button></form> }
-              @else { <div><button mat-stroked-button type="button" (click)="reopen(p)">Reopen</button></div> }
+              @if (p.state === 'open') {
+                <form class="row" (ngSubmit)="close(p)">
+                  <input
+                    class="in reason"
+                    name="why"
+                    placeholder="Why it can be closed"
+                    aria-label="Why it can be closed"
+                    [(ngModel)]="reason"
+                  /><button mat-stroked-button type="submit" [disabled]="reason().trim().length < 3">Close it</button>
+                </form>
+              } @else {
+                <div><button mat-stroked-button type="button" (click)="reopen(p)">Reopen</button></div>
+              }
             }
           </section>
-        } @else { <div class="empty"><h2>Choose a report</h2><p>A failed step opens one, filled from its run.</p></div> }
+        } @else {
+          <div class="empty">
+            <h2>Choose a report</h2>
+            <p>A failed step opens one, filled from its run.</p>
+          </div>
+        }
       </section>
     </div>
   `,
   styles: `
-    :host { display: block; height: 100%; }
-    .panes { grid-template-columns: 400px minmax(0, 1fr); }
-    .item { display: flex; gap: 10px; width: 100%; padding: 9px 10px; border: 0; border-radius: 8px; background: none; color: inherit; font: inherit; text-align: left; cursor: pointer; }
-    .item:hover { background: var(--cord-tint); }
-    .item.on { background: var(--pick); color: var(--on-pick); }
-    .text { white-space: pre-line; }
-    .facts { display: grid; grid-template-columns: 120px 1fr; gap: 6px 12px; }
-    dt { color: var(--ink-2); }
-    .reason { max-width: 420px; }
+    :host {
+      display: block;
+      height: 100%;
+    }
+    .panes {
+      grid-template-columns: 400px minmax(0, 1fr);
+    }
+    .item {
+      display: flex;
+      gap: 10px;
+      width: 100%;
+      padding: 9px 10px;
+      border: 0;
+      border-radius: 8px;
+      background: none;
+      color: inherit;
+      font: inherit;
+      text-align: left;
+      cursor: pointer;
+    }
+    .item:hover {
+      background: var(--cord-tint);
+    }
+    .item.on {
+      background: var(--pick);
+      color: var(--on-pick);
+    }
+    .text {
+      white-space: pre-line;
+    }
+    .facts {
+      display: grid;
+      grid-template-columns: 120px 1fr;
+      gap: 6px 12px;
+    }
+    dt {
+      color: var(--ink-2);
+    }
+    .reason {
+      max-width: 420px;
+    }
   `,
 })
 export class ProblemsPage {
@@ -77,7 +200,13 @@ export class ProblemsPage {
   protected readonly names = { add: runCommands.addProblem.name, save: runCommands.saveProblem.name };
   protected readonly may = computed(() => this.scope.roles().some((r) => r === 'author' || r === 'tester' || r === 'reviewer'));
   protected readonly problem = computed(() => this.problems().find((p) => p.key === this.key()));
-  protected readonly rows = computed(() => this.problems().filter((p) => (this.view() === 'all' || p.state === this.view()) && `${p.key} ${p.title} ${p.requirements.join(' ')}`.toLowerCase().includes(this.words().toLowerCase().trim())));
+  protected readonly rows = computed(() =>
+    this.problems().filter(
+      (p) =>
+        (this.view() === 'all' || p.state === this.view()) &&
+        `${p.key} ${p.title} ${p.requirements.join(' ')}`.toLowerCase().includes(this.words().toLowerCase().trim()),
+    ),
+  );
 
   constructor() {
     effect(() => {
@@ -110,11 +239,32 @@ export class ProblemsPage {
 
   protected add(): void {
     const { requirements, ...rest } = this.draft();
-    this.store.dispatch(runCommands.addProblem.start({ project: this.scope.slug(), ...rest, build: this.scope.build(), requirements: requirements.toUpperCase().split(/[\s,;]+/).filter(Boolean) }));
+    this.store.dispatch(
+      runCommands.addProblem.start({
+        project: this.scope.slug(),
+        ...rest,
+        build: this.scope.build(),
+        requirements: requirements
+          .toUpperCase()
+          .split(/[\s,;]+/)
+          .filter(Boolean),
+      }),
+    );
   }
 
   private change(p: Problem, state: 'open' | 'closed', closedReason: string): void {
-    this.store.dispatch(runCommands.saveProblem.start({ project: this.scope.slug(), key: p.key, basedOn: p.revision, title: p.title, description: p.description, blocking: p.blocking, state, closedReason }));
+    this.store.dispatch(
+      runCommands.saveProblem.start({
+        project: this.scope.slug(),
+        key: p.key,
+        basedOn: p.revision,
+        title: p.title,
+        description: p.description,
+        blocking: p.blocking,
+        state,
+        closedReason,
+      }),
+    );
     this.reason.set('');
   }
 

@@ -14,23 +14,81 @@ import { runCommands, runFeature } from './state';
   template: `
     @if (round(); as r) {
       <div class="page stack">
-        <div class="page-head"><h1>{{ r.title }}</h1><span class="second grow">{{ r.key }} · {{ r.build }} · {{ r.configuration }} · {{ r.unit }}</span>
-          @if (next(); as run) { <a mat-flat-button [routerLink]="['/', scope.slug(), 'run', 'bench', run.key]"><cp-icon name="play_arrow" /> {{ run.state === 'onBench' ? 'Go on with' : 'Record' }} {{ run.caseKey }}</a> }
+        <div class="page-head">
+          <h1>{{ r.title }}</h1>
+          <span class="second grow">{{ r.key }} · {{ r.build }} · {{ r.configuration }} · {{ r.unit }}</span>
+          @if (next(); as run) {
+            <a mat-flat-button [routerLink]="['/', scope.slug(), 'run', 'bench', run.key]"
+              ><cp-icon name="play_arrow" /> {{ run.state === 'onBench' ? 'Go on with' : 'Record' }} {{ run.caseKey }}</a
+            >
+          }
         </div>
-        <div class="row" role="group" aria-label="Show">@for (f of filters(); track f.name) { <button class="chip" type="button" [attr.aria-pressed]="filter() === f.name" (click)="filter.set(f.name)">{{ f.name }} {{ f.count }}</button> }</div>
+        <div class="row" role="group" aria-label="Show">
+          @for (f of filters(); track f.name) {
+            <button class="chip" type="button" [attr.aria-pressed]="filter() === f.name" (click)="filter.set(f.name)">
+              {{ f.name }} {{ f.count }}
+            </button>
+          }
+        </div>
         <section class="sheet">
-          <table class="list"><thead><tr><th scope="col">Run</th><th scope="col">Case</th><th scope="col">Title</th><th scope="col">Tester</th><th scope="col">State</th><th scope="col" class="num">Minutes</th><th scope="col"><span class="hidden-visually">Do</span></th></tr></thead>
-            <tbody>@for (run of items(); track run.key) {
-              <tr [class.second]="run.state === 'superseded'"><td><cp-record kind="run" [key]="run.key" /></td><td><cp-record kind="case" [key]="run.caseKey" /> <span class="second small">r{{ run.caseRevision }}</span></td><td>{{ run.caseTitle }}</td><td>{{ run.testerName }}</td>
-                <td><span [class]="'tag ' + tone(run)">{{ words(run) }}</span>@if (run.outdated) { <span class="tag suspect">case revised: decide</span> }@if (run.carriedOver) { <span class="tag">carried over</span> }</td>
-                <td class="num">{{ run.seconds ? (run.seconds / 60).toFixed(0) : '–' }} of {{ run.plannedMinutes }}</td>
-                <td>@if (run.state === 'planned' || run.state === 'onBench') { <a [routerLink]="['/', scope.slug(), 'run', 'bench', run.key]">Bench ›</a> } @else { <a [routerLink]="['/', scope.slug(), 'run', 'record', run.key]">{{ run.state === 'recorded' ? 'Sign ›' : run.state === 'performed' ? 'Review ›' : 'Open ›' }}</a> }</td></tr>
-            }</tbody></table>
+          <table class="list">
+            <thead>
+              <tr>
+                <th scope="col">Run</th>
+                <th scope="col">Case</th>
+                <th scope="col">Title</th>
+                <th scope="col">Tester</th>
+                <th scope="col">State</th>
+                <th scope="col" class="num">Minutes</th>
+                <th scope="col"><span class="hidden-visually">Do</span></th>
+              </tr>
+            </thead>
+            <tbody>
+              @for (run of items(); track run.key) {
+                <tr [class.second]="run.state === 'superseded'">
+                  <td><cp-record kind="run" [key]="run.key" /></td>
+                  <td>
+                    <cp-record kind="case" [key]="run.caseKey" /> <span class="second small">r{{ run.caseRevision }}</span>
+                  </td>
+                  <td>{{ run.caseTitle }}</td>
+                  <td>{{ run.testerName }}</td>
+                  <td>
+                    <span [class]="'tag ' + tone(run)">{{ words(run) }}</span>
+                    @if (run.outdated) {
+                      <span class="tag suspect">case revised: decide</span>
+                    }
+                    @if (run.carriedOver) {
+                      <span class="tag">carried over</span>
+                    }
+                  </td>
+                  <td class="num">{{ run.seconds ? (run.seconds / 60).toFixed(0) : '–' }} of {{ run.plannedMinutes }}</td>
+                  <td>
+                    @if (run.state === 'planned' || run.state === 'onBench') {
+                      <a [routerLink]="['/', scope.slug(), 'run', 'bench', run.key]">Bench ›</a>
+                    } @else {
+                      <a [routerLink]="['/', scope.slug(), 'run', 'record', run.key]">{{
+                        run.state === 'recorded' ? 'Sign ›' : run.state === 'performed' ? 'Review ›' : 'Open ›'
+                      }}</a>
+                    }
+                  </td>
+                </tr>
+              }
+            </tbody>
+          </table>
         </section>
       </div>
-    } @else { <p class="empty" role="status">Opening {{ key() }} …</p> }
+    } @else {
+      <p class="empty" role="status">Opening {{ key() }} …</p>
+    }
   `,
-  styles: `a[mat-flat-button] { color: var(--on-cord); } tr.second td { opacity: 0.75; }`,
+  styles: `
+    a[mat-flat-button] {
+      color: var(--on-cord);
+    }
+    tr.second td {
+      opacity: 0.75;
+    }
+  `,
 })
 export class RoundPage {
   readonly key = input.required<string>();
@@ -47,8 +105,12 @@ export class RoundPage {
     { name: 'Failed', keep: (run) => run.verdict === 'failed' && run.state !== 'superseded' },
     { name: 'To decide', keep: (run) => run.outdated },
   ];
-  protected readonly filters = computed(() => this.groups.map(({ name, keep }) => ({ name, count: (this.round()?.items ?? []).filter(keep).length })));
-  protected readonly items = computed(() => (this.round()?.items ?? []).filter(this.groups.find((g) => g.name === this.filter())?.keep ?? (() => true)));
+  protected readonly filters = computed(() =>
+    this.groups.map(({ name, keep }) => ({ name, count: (this.round()?.items ?? []).filter(keep).length })),
+  );
+  protected readonly items = computed(() =>
+    (this.round()?.items ?? []).filter(this.groups.find((g) => g.name === this.filter())?.keep ?? (() => true)),
+  );
   protected readonly next = computed(() => {
     const mine = (this.round()?.items ?? []).filter((run) => run.tester === this.scope.session()?.person.login);
     return mine.find((run) => run.state === 'onBench') ?? mine.find((run) => run.state === 'planned');

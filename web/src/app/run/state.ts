@@ -40,12 +40,24 @@ export const runFeature = createFeature({
     on(c.listRounds.done, (state, { answer }): RunState => ({ ...state, rounds: answer })),
     on(c.getRound.done, c.addRound.done, (state, { answer }): RunState => ({ ...state, round: answer })),
     // An answer that is older than what is shown is no news: several saves may be on their way at once.
-    on(c.getRun.done, c.startRun.done, c.recordStep.done, c.finishRun.done, c.addEvidence.done, c.removeEvidence.done, c.signRun.done, c.decideRun.done, (state, { answer }): RunState =>
-      state.run?.key === answer.key && state.run.revision > answer.revision ? state : { ...state, run: answer },
+    on(
+      c.getRun.done,
+      c.startRun.done,
+      c.recordStep.done,
+      c.finishRun.done,
+      c.addEvidence.done,
+      c.removeEvidence.done,
+      c.signRun.done,
+      c.decideRun.done,
+      (state, { answer }): RunState =>
+        state.run?.key === answer.key && state.run.revision > answer.revision ? state : { ...state, run: answer },
     ),
     on(c.listProblems.done, (state, { answer }): RunState => ({ ...state, problems: answer })),
     on(c.addProblem.done, (state, { answer }): RunState => ({ ...state, problems: [answer, ...state.problems] })),
-    on(c.saveProblem.done, (state, { answer }): RunState => ({ ...state, problems: state.problems.map((p) => (p.key === answer.key ? answer : p)) })),
+    on(c.saveProblem.done, (state, { answer }): RunState => ({
+      ...state,
+      problems: state.problems.map((p) => (p.key === answer.key ? answer : p)),
+    })),
     on(c.listCases.done, (state, { answer }): RunState => ({ ...state, cases: answer })),
   ),
 });

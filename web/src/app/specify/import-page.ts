@@ -8,7 +8,20 @@ import { Icon, onAction, ProblemNote, selectRequest, useProject } from '../base'
 import { ImportWorker } from './import-client';
 import { specifyCommands, specifyFeature } from './state';
 
-const fieldWords: Record<ImportField, string> = { key: 'Key', title: 'Title', text: 'Text', rationale: 'Rationale', level: 'Level', method: 'Verification method', parent: 'Parent', under: 'Heading it stands under', kind: 'Kind', topLevel: 'Top level (yes or no)', derived: 'Derived (yes or no)', notInCode: 'Why not in code' };
+const fieldWords: Record<ImportField, string> = {
+  key: 'Key',
+  title: 'Title',
+  text: 'Text',
+  rationale: 'Rationale',
+  level: 'Level',
+  method: 'Verification method',
+  parent: 'Parent',
+  under: 'Heading it stands under',
+  kind: 'Kind',
+  topLevel: 'Top level (yes or no)',
+  derived: 'Derived (yes or no)',
+  notInCode: 'Why not in code',
+};
 
 /** Import of a requirements table: the columns are mapped, every row is checked first, and all rows are written or none. */
 @Component({
@@ -17,36 +30,141 @@ const fieldWords: Record<ImportField, string> = { key: 'Key', title: 'Title', te
   changeDetection: ChangeDetectionStrategy.OnPush,
   template: `
     <div class="page stack">
-      <div class="page-head"><h1>Import requirements</h1><label class="row"><span class="second">into</span><select class="in" name="into" [ngModel]="target()" (ngModelChange)="target.set($event)">@for (s of specifications(); track s.key) { <option [value]="s.key">{{ s.title }}</option> }</select></label></div>
+      <div class="page-head">
+        <h1>Import requirements</h1>
+        <label class="row"
+          ><span class="second">into</span
+          ><select class="in" name="into" [ngModel]="target()" (ngModelChange)="target.set($event)">
+            @for (s of specifications(); track s.key) {
+              <option [value]="s.key">{{ s.title }}</option>
+            }
+          </select></label
+        >
+      </div>
       <section class="sheet pad drop" (dragover)="$event.preventDefault()" (drop)="drop($event)">
-        <cp-icon name="upload_file" /><span>Drop a CSV file here, or</span><label class="chip">choose one<input class="hidden-visually" type="file" accept=".csv,.txt,text/csv" (change)="pick($any($event.target))" /></label>
-        @if (fileName()) { <span><b>{{ fileName() }}</b> <span class="second small">{{ encoding() }}, {{ preview()?.total ?? 0 }} rows</span></span> }
+        <cp-icon name="upload_file" /><span>Drop a CSV file here, or</span
+        ><label class="chip"
+          >choose one<input class="hidden-visually" type="file" accept=".csv,.txt,text/csv" (change)="pick($any($event.target))"
+        /></label>
+        @if (fileName()) {
+          <span
+            ><b>{{ fileName() }}</b> <span class="second small">{{ encoding() }}, {{ preview()?.total ?? 0 }} rows</span></span
+          >
+        }
       </section>
-      @if (busy()) { <mat-progress-bar mode="indeterminate" aria-label="Reading the file" /> }
-      @if (unreadable()) { <div class="note broken" role="alert"><cp-icon name="warning" />{{ unreadable() }}</div> }
+      @if (busy()) {
+        <mat-progress-bar mode="indeterminate" aria-label="Reading the file" />
+      }
+      @if (unreadable()) {
+        <div class="note broken" role="alert"><cp-icon name="warning" />{{ unreadable() }}</div>
+      }
       <cp-problem [of]="importName" />
       @if (preview(); as p) {
-        <section class="sheet pad stack"><h2>Columns</h2>
-          <div class="map">@for (field of fields; track field) { <label class="field"><span>{{ fieldWords[field] }}{{ field === 'key' || field === 'title' || field === 'text' ? ' (needed)' : '' }}</span><select class="in" [name]="field" [ngModel]="p.mapping[field] ?? ''" (ngModelChange)="map(field, $event)"><option value="">none</option>@for (column of p.columns; track column) { <option [value]="column">{{ column }}</option> }</select></label> }</div>
+        <section class="sheet pad stack">
+          <h2>Columns</h2>
+          <div class="map">
+            @for (field of fields; track field) {
+              <label class="field"
+                ><span>{{ fieldWords[field] }}{{ field === 'key' || field === 'title' || field === 'text' ? ' (needed)' : '' }}</span
+                ><select class="in" [name]="field" [ngModel]="p.mapping[field] ?? ''" (ngModelChange)="map(field, $event)">
+                  <option value="">none</option>
+                  @for (column of p.columns; track column) {
+                    <option [value]="column">{{ column }}</option>
+                  }
+                </select></label
+              >
+            }
+          </div>
         </section>
         @if (p.findings.length) {
-          <section class="sheet pad stack-s"><h2 class="t-broken">{{ p.findings.length }}{{ p.findings.length >= 500 ? ' or more' : '' }} errors: nothing can be written yet</h2>
-            <table class="list"><thead><tr><th scope="col" class="num">Row</th><th scope="col">Cell</th><th scope="col">What is wrong</th></tr></thead><tbody>@for (f of p.findings.slice(0, 100); track $index) { <tr><td class="num">{{ f.row ?? '–' }}</td><td>{{ f.cell ?? '–' }}</td><td>{{ f.text }}</td></tr> }</tbody></table>
-            @if (p.findings.length > 100) { <p class="second">The first 100 are shown.</p> }
+          <section class="sheet pad stack-s">
+            <h2 class="t-broken">
+              {{ p.findings.length }}{{ p.findings.length >= 500 ? ' or more' : '' }} errors: nothing can be written yet
+            </h2>
+            <table class="list">
+              <thead>
+                <tr>
+                  <th scope="col" class="num">Row</th>
+                  <th scope="col">Cell</th>
+                  <th scope="col">What is wrong</th>
+                </tr>
+              </thead>
+              <tbody>
+                @for (f of p.findings.slice(0, 100); track $index) {
+                  <tr>
+                    <td class="num">{{ f.row ?? '–' }}</td>
+                    <td>{{ f.cell ?? '–' }}</td>
+                    <td>{{ f.text }}</td>
+                  </tr>
+                }
+              </tbody>
+            </table>
+            @if (p.findings.length > 100) {
+              <p class="second">The first 100 are shown.</p>
+            }
           </section>
         }
         @if (p.rows.length) {
-          <section class="sheet pad stack-s"><div class="between"><h2>{{ p.rows.length }} of {{ p.total }} rows are good</h2><button mat-flat-button type="button" [disabled]="p.findings.length > 0 || !target() || writing().pending > 0" (click)="write()">{{ writing().pending ? 'Writing …' : 'Write all ' + p.rows.length + ' requirements' }}</button></div>
-            <table class="list"><thead><tr><th scope="col">Key</th><th scope="col">Title</th><th scope="col">Level</th><th scope="col">Method</th><th scope="col">Parent</th></tr></thead><tbody>@for (r of p.rows.slice(0, 50); track r.key) { <tr><td class="key">{{ r.key }}</td><td>{{ r.content.title }}</td><td>{{ r.content.level }}</td><td>{{ r.content.method }}</td><td>{{ r.parent }}</td></tr> }</tbody></table>
-            @if (p.rows.length > 50) { <p class="second">The first 50 are shown.</p> }
+          <section class="sheet pad stack-s">
+            <div class="between">
+              <h2>{{ p.rows.length }} of {{ p.total }} rows are good</h2>
+              <button
+                mat-flat-button
+                type="button"
+                [disabled]="p.findings.length > 0 || !target() || writing().pending > 0"
+                (click)="write()"
+              >
+                {{ writing().pending ? 'Writing …' : 'Write all ' + p.rows.length + ' requirements' }}
+              </button>
+            </div>
+            <table class="list">
+              <thead>
+                <tr>
+                  <th scope="col">Key</th>
+                  <th scope="col">Title</th>
+                  <th scope="col">Level</th>
+                  <th scope="col">Method</th>
+                  <th scope="col">Parent</th>
+                </tr>
+              </thead>
+              <tbody>
+                @for (r of p.rows.slice(0, 50); track r.key) {
+                  <tr>
+                    <td class="key">{{ r.key }}</td>
+                    <td>{{ r.content.title }}</td>
+                    <td>{{ r.content.level }}</td>
+                    <td>{{ r.content.method }}</td>
+                    <td>{{ r.parent }}</td>
+                  </tr>
+                }
+              </tbody>
+            </table>
+            @if (p.rows.length > 50) {
+              <p class="second">The first 50 are shown.</p>
+            }
           </section>
         }
-      } @else { <div class="sheet empty"><h2>A table with a heading row</h2><p>Comma, semicolon or tab; UTF-8, UTF-16 or Windows-1252. Nothing is written before you have seen it.</p></div> }
+      } @else {
+        <div class="sheet empty">
+          <h2>A table with a heading row</h2>
+          <p>Comma, semicolon or tab; UTF-8, UTF-16 or Windows-1252. Nothing is written before you have seen it.</p>
+        </div>
+      }
     </div>
   `,
   styles: `
-    .drop { display: flex; align-items: center; gap: 12px; border-style: dashed; border-color: var(--hairline-strong); }
-    .map { display: grid; grid-template-columns: repeat(4, 1fr); gap: 10px 16px; }
+    .drop {
+      display: flex;
+      align-items: center;
+      gap: 12px;
+      border-style: dashed;
+      border-color: var(--hairline-strong);
+    }
+    .map {
+      display: grid;
+      grid-template-columns: repeat(4, 1fr);
+      gap: 10px 16px;
+    }
   `,
 })
 export class ImportPage {
@@ -110,7 +228,14 @@ export class ImportPage {
 
   private async check(mapping: ColumnMapping | undefined): Promise<void> {
     this.busy.set(true);
-    this.preview.set(await this.worker.preview(this.csv, mapping, this.all().map((r) => r.key), [...this.levels()]));
+    this.preview.set(
+      await this.worker.preview(
+        this.csv,
+        mapping,
+        this.all().map((r) => r.key),
+        [...this.levels()],
+      ),
+    );
     this.busy.set(false);
   }
 
@@ -120,6 +245,15 @@ export class ImportPage {
 
   protected write(): void {
     const mapping = this.preview()?.mapping;
-    if (mapping) this.store.dispatch(specifyCommands.importRequirements.start({ project: this.scope.slug(), specification: this.target(), fileName: this.fileName(), csv: this.csv, mapping }));
+    if (mapping)
+      this.store.dispatch(
+        specifyCommands.importRequirements.start({
+          project: this.scope.slug(),
+          specification: this.target(),
+          fileName: this.fileName(),
+          csv: this.csv,
+          mapping,
+        }),
+      );
   }
 }

@@ -13,7 +13,11 @@ export const specifyRoutes: Routes = [
   {
     path: '',
     title: 'Specify · Cord Proof',
-    providers: [provideState(specifyFeature), provideState(proofFeature), provideEffects(effectsOf(specifyCommands), effectsOf(proofCommands))],
+    providers: [
+      provideState(specifyFeature),
+      provideState(proofFeature),
+      provideEffects(effectsOf(specifyCommands), effectsOf(proofCommands)),
+    ],
     children: [
       { path: 'import', loadComponent: () => import('./import-page').then((m) => m.ImportPage) },
       { path: 'requirement/:record', loadComponent: page },

@@ -10,24 +10,87 @@ import { verificationMethods, type RequirementContent } from '@core/specify';
   imports: [FormsModule, MatButtonModule],
   changeDetection: ChangeDetectionStrategy.OnPush,
   template: `
-    <form class="stack" (ngSubmit)="save.emit(draft())" (keydown.control.s)="$event.preventDefault(); save.emit(draft())" (keydown.escape)="cancelled.emit()">
-      <label class="field"><span>Title</span><input class="in" name="title" [ngModel]="draft().title" (ngModelChange)="put({ title: $event })" [attr.aria-invalid]="!draft().title.trim()" /></label>
+    <form
+      class="stack"
+      (ngSubmit)="save.emit(draft())"
+      (keydown.control.s)="$event.preventDefault(); save.emit(draft())"
+      (keydown.escape)="cancelled.emit()"
+    >
+      <label class="field"
+        ><span>Title</span
+        ><input
+          class="in"
+          name="title"
+          [ngModel]="draft().title"
+          (ngModelChange)="put({ title: $event })"
+          [attr.aria-invalid]="!draft().title.trim()"
+      /></label>
       @if (draft().kind === 'requirement') {
-        <label class="field"><span>Text</span><textarea class="in" rows="4" name="text" [ngModel]="draft().text" (ngModelChange)="put({ text: $event })"></textarea></label>
-        <label class="field"><span>Rationale</span><textarea class="in" rows="2" name="rationale" [ngModel]="draft().rationale" (ngModelChange)="put({ rationale: $event })"></textarea></label>
+        <label class="field"
+          ><span>Text</span
+          ><textarea class="in" rows="4" name="text" [ngModel]="draft().text" (ngModelChange)="put({ text: $event })"></textarea>
+        </label>
+        <label class="field"
+          ><span>Rationale</span
+          ><textarea
+            class="in"
+            rows="2"
+            name="rationale"
+            [ngModel]="draft().rationale"
+            (ngModelChange)="put({ rationale: $event })"
+          ></textarea>
+        </label>
         <div class="row">
-          <label class="field"><span>Level</span><select class="in" name="level" [ngModel]="draft().level" (ngModelChange)="put({ level: $event })"><option value="">not given</option>@for (level of levels(); track level) { <option>{{ level }}</option> }</select></label>
-          <label class="field"><span>Verification method</span><select class="in" name="method" [ngModel]="draft().method" (ngModelChange)="put({ method: $event })"><option value="">not given</option>@for (m of methods; track m) { <option>{{ m }}</option> }</select></label>
+          <label class="field"
+            ><span>Level</span
+            ><select class="in" name="level" [ngModel]="draft().level" (ngModelChange)="put({ level: $event })">
+              <option value="">not given</option>
+              @for (level of levels(); track level) {
+                <option>{{ level }}</option>
+              }
+            </select></label
+          >
+          <label class="field"
+            ><span>Verification method</span
+            ><select class="in" name="method" [ngModel]="draft().method" (ngModelChange)="put({ method: $event })">
+              <option value="">not given</option>
+              @for (m of methods; track m) {
+                <option>{{ m }}</option>
+              }
+            </select></label
+          >
         </div>
         <div class="row">
-          <label class="check"><input type="checkbox" name="top" [ngModel]="draft().topLevel" (ngModelChange)="put({ topLevel: $event })" /> Top level: needs no parent</label>
-          <label class="check"><input type="checkbox" name="derived" [ngModel]="draft().derived" (ngModelChange)="put({ derived: $event })" /> Derived: comes from the design</label>
-          <label class="check"><input type="checkbox" name="nocode" [ngModel]="draft().notInCode" (ngModelChange)="put({ notInCode: $event })" /> Not in code</label>
+          <label class="check"
+            ><input type="checkbox" name="top" [ngModel]="draft().topLevel" (ngModelChange)="put({ topLevel: $event })" /> Top level: needs
+            no parent</label
+          >
+          <label class="check"
+            ><input type="checkbox" name="derived" [ngModel]="draft().derived" (ngModelChange)="put({ derived: $event })" /> Derived: comes
+            from the design</label
+          >
+          <label class="check"
+            ><input type="checkbox" name="nocode" [ngModel]="draft().notInCode" (ngModelChange)="put({ notInCode: $event })" /> Not in
+            code</label
+          >
         </div>
-        @if (draft().notInCode) { <label class="field"><span>Why it is not in code</span><textarea class="in" rows="2" name="why" [ngModel]="draft().notInCodeRationale" (ngModelChange)="put({ notInCodeRationale: $event })"></textarea></label> }
+        @if (draft().notInCode) {
+          <label class="field"
+            ><span>Why it is not in code</span
+            ><textarea
+              class="in"
+              rows="2"
+              name="why"
+              [ngModel]="draft().notInCodeRationale"
+              (ngModelChange)="put({ notInCodeRationale: $event })"
+            ></textarea>
+          </label>
+        }
       }
       <div class="row">
-        <button mat-flat-button type="submit" [disabled]="!changed() || !draft().title.trim() || saving()">{{ saving() ? 'Saving …' : 'Save revision ' + (of().revision + 1) }}</button>
+        <button mat-flat-button type="submit" [disabled]="!changed() || !draft().title.trim() || saving()">
+          {{ saving() ? 'Saving …' : 'Save revision ' + (of().revision + 1) }}
+        </button>
         <button mat-button type="button" (click)="cancelled.emit()">{{ changed() ? 'Discard what I typed' : 'Close' }}</button>
         <span class="second small" role="status">{{ changed() ? 'Not saved yet; kept on this device.' : 'Nothing changed.' }}</span>
       </div>

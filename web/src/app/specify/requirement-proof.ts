@@ -54,10 +54,16 @@ export const proofFeature = createFeature({
         <ul class="reasons">
           @for (knot of knots; track knot) {
             @for (reason of c.reasons[knot]; track $index) {
-              <li><cp-knot [state]="c.states[knot]" /><span class="second">{{ knotWords[knot] }}</span><span [class]="'grow t-' + c.states[knot]">{{ reason.words }}</span><a [routerLink]="go(reason.action).path" [queryParams]="go(reason.action).query">{{ reason.action.label }} ›</a></li>
+              <li>
+                <cp-knot [state]="c.states[knot]" /><span class="second">{{ knotWords[knot] }}</span
+                ><span [class]="'grow t-' + c.states[knot]">{{ reason.words }}</span
+                ><a [routerLink]="go(reason.action).path" [queryParams]="go(reason.action).query">{{ reason.action.label }} ›</a>
+              </li>
             }
           }
-          @if (!c.break) { <li class="t-sound"><cp-icon name="verified" /> Proved on {{ scope.build() }}: every knot is sound.</li> }
+          @if (!c.break) {
+            <li class="t-sound"><cp-icon name="verified" /> Proved on {{ scope.build() }}: every knot is sound.</li>
+          }
         </ul>
       }
     </section>
@@ -65,31 +71,113 @@ export const proofFeature = createFeature({
       <h2>Runs on {{ scope.build() }}</h2>
       @for (run of runs(); track run.key) {
         <div class="run">
-          <div class="row"><cp-record kind="run" [key]="run.key" /><span>{{ run.caseKey }} revision {{ run.caseRevision }}</span><span [class]="'tag ' + (run.verdict === 'passed' ? 'sound' : run.verdict === 'failed' ? 'broken' : 'waiting')">{{ run.verdict ?? run.state }}</span><span class="second small">{{ run.configuration }}</span>@if (run.carriedOver) { <span class="tag">carried over</span> }@if (run.outdated) { <span class="tag suspect">case revised since</span> }</div>
-          @for (s of run.signatures; track s.at) { <div class="small second sign"><cp-icon [name]="s.matches ? 'draw' : 'warning'" /> {{ s.meaning }} by {{ s.printedName }}, {{ s.at | date: 'yyyy-MM-dd HH:mm' }}, {{ s.matches ? 'record ' + s.hash.slice(0, 12) + '…' : 'the record no longer matches' }}</div> }
-          @for (p of run.problems; track p.key) { <div class="small sign"><cp-icon name="bug_report" /><cp-record kind="problem" [key]="p.key" /> {{ p.title }} ({{ p.state }})</div> }
+          <div class="row">
+            <cp-record kind="run" [key]="run.key" /><span>{{ run.caseKey }} revision {{ run.caseRevision }}</span
+            ><span [class]="'tag ' + (run.verdict === 'passed' ? 'sound' : run.verdict === 'failed' ? 'broken' : 'waiting')">{{
+              run.verdict ?? run.state
+            }}</span
+            ><span class="second small">{{ run.configuration }}</span>
+            @if (run.carriedOver) {
+              <span class="tag">carried over</span>
+            }
+            @if (run.outdated) {
+              <span class="tag suspect">case revised since</span>
+            }
+          </div>
+          @for (s of run.signatures; track s.at) {
+            <div class="small second sign">
+              <cp-icon [name]="s.matches ? 'draw' : 'warning'" /> {{ s.meaning }} by {{ s.printedName }},
+              {{ s.at | date: 'yyyy-MM-dd HH:mm' }},
+              {{ s.matches ? 'record ' + s.hash.slice(0, 12) + '…' : 'the record no longer matches' }}
+            </div>
+          }
+          @for (p of run.problems; track p.key) {
+            <div class="small sign">
+              <cp-icon name="bug_report" /><cp-record kind="problem" [key]="p.key" /> {{ p.title }} ({{ p.state }})
+            </div>
+          }
         </div>
-      } @empty { <p class="second">No run is planned on this build.</p> }
+      } @empty {
+        <p class="second">No run is planned on this build.</p>
+      }
     </section>
     <section class="sheet pad stack-s">
       <h2>Code that implements it</h2>
       @if (code()?.units?.length) {
-        <table class="list"><thead><tr><th scope="col">Function</th>@for (m of metrics; track m) { <th scope="col" class="num">{{ words[m] }} credited</th> }</tr></thead>
-          <tbody>@for (u of code()!.units; track u.path + u.name) { <tr><td><a [routerLink]="fileLink(u.path, u.start).path" [queryParams]="fileLink(u.path, u.start).query" class="code">{{ u.name }}</a> <span class="second small">{{ u.path }}</span></td>@for (m of metrics; track m) { <td class="num">{{ u.coverage[m].credited }} of {{ u.coverage[m].found }}</td> }</tr> }
-          @if (code()!.total; as t) { <tr><th scope="row">All</th>@for (m of metrics; track m) { <td class="num"><b>{{ pct(t[m]) }} %</b></td> }</tr> }</tbody></table>
-      } @else { <p class="second">No code is traced to it on this build.</p> }
+        <table class="list">
+          <thead>
+            <tr>
+              <th scope="col">Function</th>
+              @for (m of metrics; track m) {
+                <th scope="col" class="num">{{ words[m] }} credited</th>
+              }
+            </tr>
+          </thead>
+          <tbody>
+            @for (u of code()!.units; track u.path + u.name) {
+              <tr>
+                <td>
+                  <a [routerLink]="fileLink(u.path, u.start).path" [queryParams]="fileLink(u.path, u.start).query" class="code">{{
+                    u.name
+                  }}</a>
+                  <span class="second small">{{ u.path }}</span>
+                </td>
+                @for (m of metrics; track m) {
+                  <td class="num">{{ u.coverage[m].credited }} of {{ u.coverage[m].found }}</td>
+                }
+              </tr>
+            }
+            @if (code()!.total; as t) {
+              <tr>
+                <th scope="row">All</th>
+                @for (m of metrics; track m) {
+                  <td class="num">
+                    <b>{{ pct(t[m]) }} %</b>
+                  </td>
+                }
+              </tr>
+            }
+          </tbody>
+        </table>
+      } @else {
+        <p class="second">No code is traced to it on this build.</p>
+      }
     </section>
     <section class="sheet pad stack-s">
       <h2>What was done to it</h2>
-      <ul>@for (e of ledger(); track e.seq) { <li class="small"><span class="second">{{ e.at | date: 'yyyy-MM-dd HH:mm' }}</span> {{ e.who }}: {{ e.action }} <span class="second">entry {{ e.seq }}</span></li> }</ul>
+      <ul>
+        @for (e of ledger(); track e.seq) {
+          <li class="small">
+            <span class="second">{{ e.at | date: 'yyyy-MM-dd HH:mm' }}</span> {{ e.who }}: {{ e.action }}
+            <span class="second">entry {{ e.seq }}</span>
+          </li>
+        }
+      </ul>
     </section>
   `,
   styles: `
-    :host { display: contents; }
-    .reasons li { display: flex; align-items: center; gap: 8px; padding: 3px 0; }
-    .reasons .second { width: 64px; }
-    .run { padding: 6px 0; border-top: 1px solid var(--hairline); }
-    .sign { display: flex; gap: 6px; align-items: center; padding: 1px 0 1px 6px; }
+    :host {
+      display: contents;
+    }
+    .reasons li {
+      display: flex;
+      align-items: center;
+      gap: 8px;
+      padding: 3px 0;
+    }
+    .reasons .second {
+      width: 64px;
+    }
+    .run {
+      padding: 6px 0;
+      border-top: 1px solid var(--hairline);
+    }
+    .sign {
+      display: flex;
+      gap: 6px;
+      align-items: center;
+      padding: 1px 0 1px 6px;
+    }
   `,
 })
 export class RequirementProof {
@@ -104,8 +192,14 @@ export class RequirementProof {
   protected readonly words = metricWords;
   protected readonly cord = computed(() => (this.state().cord?.key === this.key() ? this.state().cord : null));
   protected readonly code = computed(() => this.state().code);
-  protected readonly ledger = computed(() => this.state().ledger.filter((entry) => entry.key === this.key() || entry.key.split(' → ').includes(this.key())));
-  private readonly runKeys = computed(() => this.cases().flatMap((t) => (this.state().cases[t.from]?.runs ?? []).filter((run) => run.build === this.scope.build() && !run.superseded).map((run) => run.key)));
+  protected readonly ledger = computed(() =>
+    this.state().ledger.filter((entry) => entry.key === this.key() || entry.key.split(' → ').includes(this.key())),
+  );
+  private readonly runKeys = computed(() =>
+    this.cases().flatMap((t) =>
+      (this.state().cases[t.from]?.runs ?? []).filter((run) => run.build === this.scope.build() && !run.superseded).map((run) => run.key),
+    ),
+  );
   protected readonly runs = computed(() => this.runKeys().flatMap((key) => this.state().runs[key] ?? []));
 
   constructor() {

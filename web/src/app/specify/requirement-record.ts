@@ -6,7 +6,18 @@ import { MatDialog } from '@angular/material/dialog';
 import { ActivatedRoute, Router } from '@angular/router';
 import type { TraceRow } from '@contract/specify';
 import { requirementFields, type RequirementContent } from '@core/specify';
-import { forgetProblem, Icon, onAction, ProblemNote, ReasonDialog, RecordLink, selectRequest, useProject, WordsDiff, type ReasonRequest } from '../base';
+import {
+  forgetProblem,
+  Icon,
+  onAction,
+  ProblemNote,
+  ReasonDialog,
+  RecordLink,
+  selectRequest,
+  useProject,
+  WordsDiff,
+  type ReasonRequest,
+} from '../base';
 import { draftMemory, RequirementForm } from './requirement-form';
 import { RequirementProof } from './requirement-proof';
 import { specifyCommands, specifyFeature } from './state';
@@ -18,13 +29,38 @@ import { specifyCommands, specifyFeature } from './state';
   changeDetection: ChangeDetectionStrategy.OnPush,
   templateUrl: './requirement-record.html',
   styles: `
-    .text { font-size: 16px; white-space: pre-line; }
-    .facts { display: grid; grid-template-columns: 130px 1fr; gap: 5px 14px; }
-    dt { color: var(--ink-2); }
-    .trace { display: flex; gap: 10px; align-items: center; padding: 4px 0; }
-    .revision { padding: 10px 0; border-top: 1px solid var(--hairline); }
-    .versions { display: grid; grid-template-columns: 1fr 1fr; gap: 14px; margin-top: 8px; }
-    .tiny { width: 130px; padding: 4px 8px; }
+    .text {
+      font-size: 16px;
+      white-space: pre-line;
+    }
+    .facts {
+      display: grid;
+      grid-template-columns: 130px 1fr;
+      gap: 5px 14px;
+    }
+    dt {
+      color: var(--ink-2);
+    }
+    .trace {
+      display: flex;
+      gap: 10px;
+      align-items: center;
+      padding: 4px 0;
+    }
+    .revision {
+      padding: 10px 0;
+      border-top: 1px solid var(--hairline);
+    }
+    .versions {
+      display: grid;
+      grid-template-columns: 1fr 1fr;
+      gap: 14px;
+      margin-top: 8px;
+    }
+    .tiny {
+      width: 130px;
+      padding: 4px 8px;
+    }
   `,
 })
 export class RequirementRecord {
@@ -43,13 +79,24 @@ export class RequirementRecord {
   protected readonly parentKey = signal('');
   protected readonly caseKey = signal('');
   protected readonly fields = requirementFields;
-  protected readonly names = { save: specifyCommands.saveRequirement.name, state: specifyCommands.setState.name, trace: specifyCommands.addTrace.name, confirm: specifyCommands.confirmTrace.name, remove: specifyCommands.removeTrace.name, place: specifyCommands.placeRequirement.name };
+  protected readonly names = {
+    save: specifyCommands.saveRequirement.name,
+    state: specifyCommands.setState.name,
+    trace: specifyCommands.addTrace.name,
+    confirm: specifyCommands.confirmTrace.name,
+    remove: specifyCommands.removeTrace.name,
+    place: specifyCommands.placeRequirement.name,
+  };
   protected readonly author = computed(() => this.scope.roles().includes('author'));
   protected readonly reviewer = computed(() => this.scope.roles().includes('reviewer'));
   protected readonly levels = computed(() => this.scope.project()?.profile.levels ?? []);
   private mine: RequirementContent | null = null;
   /** After a conflict: the stored version beside what was typed. */
-  protected readonly conflict = computed(() => (this.saving().problem?.code === 'conflict' ? (this.saving().problem?.current as RequirementContent & { revision: number; updatedBy: string }) : null));
+  protected readonly conflict = computed(() =>
+    this.saving().problem?.code === 'conflict'
+      ? (this.saving().problem?.current as RequirementContent & { revision: number; updatedBy: string })
+      : null,
+  );
 
   constructor() {
     effect(() => {
@@ -73,12 +120,15 @@ export class RequirementRecord {
       this.editing.set(false);
       void this.router.navigate([], { queryParams: {} });
     });
-    for (const done of [specifyCommands.addTrace.done, specifyCommands.confirmTrace.done, specifyCommands.removeTrace.done]) onAction(done, () => this.store.dispatch(specifyCommands.getRequirement.start({ project: this.scope.slug(), key: this.key() })));
+    for (const done of [specifyCommands.addTrace.done, specifyCommands.confirmTrace.done, specifyCommands.removeTrace.done])
+      onAction(done, () => this.store.dispatch(specifyCommands.getRequirement.start({ project: this.scope.slug(), key: this.key() })));
   }
 
   protected save(content: RequirementContent, basedOn: number): void {
     this.mine = content;
-    this.store.dispatch(specifyCommands.saveRequirement.start({ project: this.scope.slug(), key: this.key(), basedOn, content: { ...content } }));
+    this.store.dispatch(
+      specifyCommands.saveRequirement.start({ project: this.scope.slug(), key: this.key(), basedOn, content: { ...content } }),
+    );
   }
 
   /** Keeps what was typed, on top of the version that came in between. */
@@ -112,10 +162,26 @@ export class RequirementRecord {
   }
 
   protected confirm(trace: TraceRow): void {
-    const data: ReasonRequest = { title: 'The trace still holds', text: `${trace.from} to ${trace.to}: ${this.suspect(trace)} it was confirmed at revisions ${trace.fromRevision} and ${trace.toRevision}.`, confirm: 'Confirm the trace' };
-    this.dialogs.open<ReasonDialog, ReasonRequest, string>(ReasonDialog, { data }).afterClosed().subscribe((reason) => {
-      if (reason) this.store.dispatch(specifyCommands.confirmTrace.start({ project: this.scope.slug(), id: trace.id, reason, fromRevision: trace.fromNow, toRevision: trace.toNow }));
-    });
+    const data: ReasonRequest = {
+      title: 'The trace still holds',
+      text: `${trace.from} to ${trace.to}: ${this.suspect(trace)} it was confirmed at revisions ${trace.fromRevision} and ${trace.toRevision}.`,
+      confirm: 'Confirm the trace',
+    };
+    this.dialogs
+      .open<ReasonDialog, ReasonRequest, string>(ReasonDialog, { data })
+      .afterClosed()
+      .subscribe((reason) => {
+        if (reason)
+          this.store.dispatch(
+            specifyCommands.confirmTrace.start({
+              project: this.scope.slug(),
+              id: trace.id,
+              reason,
+              fromRevision: trace.fromNow,
+              toRevision: trace.toNow,
+            }),
+          );
+      });
   }
 
   protected remove(trace: TraceRow): void {
@@ -125,7 +191,14 @@ export class RequirementRecord {
   protected link(kind: 'parent' | 'verifies', key: string): void {
     const other = key.trim().toUpperCase();
     if (!other) return;
-    this.store.dispatch(specifyCommands.addTrace.start({ project: this.scope.slug(), kind, from: kind === 'parent' ? this.key() : other, to: kind === 'parent' ? other : this.key() }));
+    this.store.dispatch(
+      specifyCommands.addTrace.start({
+        project: this.scope.slug(),
+        kind,
+        from: kind === 'parent' ? this.key() : other,
+        to: kind === 'parent' ? other : this.key(),
+      }),
+    );
     this.parentKey.set('');
     this.caseKey.set('');
   }
@@ -151,5 +224,4 @@ export class RequirementRecord {
   protected text(value: unknown): string {
     return value === true ? 'yes' : value === false ? 'no' : String(value ?? '');
   }
-
 }

@@ -19,56 +19,170 @@ import { specifyCommands, specifyFeature } from './state';
       <section class="pane pane-left side" aria-label="Specification">
         <div class="row">
           <h1 class="grow">Specify</h1>
-          @if (author()) { <a class="chip" [routerLink]="['/', scope.slug(), 'specify', 'import']" [queryParams]="{ into: specification() }"><cp-icon name="upload_file" /> Import</a> }
-          <a class="chip" [href]="'/api/projects/' + scope.slug() + '/requirements.csv?specification=' + specification()" download><cp-icon name="download" /> CSV</a>
+          @if (author()) {
+            <a class="chip" [routerLink]="['/', scope.slug(), 'specify', 'import']" [queryParams]="{ into: specification() }"
+              ><cp-icon name="upload_file" /> Import</a
+            >
+          }
+          <a class="chip" [href]="'/api/projects/' + scope.slug() + '/requirements.csv?specification=' + specification()" download
+            ><cp-icon name="download" /> CSV</a
+          >
         </div>
         <div class="row tabs" role="group" aria-label="Specifications">
-          @for (s of specifications(); track s.key) { <button class="chip" type="button" [attr.aria-pressed]="s.key === specification()" (click)="chosen.set(s.key)">{{ s.title }} {{ s.requirements }}</button> }
-          @if (author()) { <button class="chip" type="button" [attr.aria-expanded]="beginning()" (click)="beginning.set(!beginning())" aria-label="Begin a specification"><cp-icon name="add" /></button> }
+          @for (s of specifications(); track s.key) {
+            <button class="chip" type="button" [attr.aria-pressed]="s.key === specification()" (click)="chosen.set(s.key)">
+              {{ s.title }} {{ s.requirements }}
+            </button>
+          }
+          @if (author()) {
+            <button
+              class="chip"
+              type="button"
+              [attr.aria-expanded]="beginning()"
+              (click)="beginning.set(!beginning())"
+              aria-label="Begin a specification"
+            >
+              <cp-icon name="add" />
+            </button>
+          }
         </div>
         @if (beginning() || (!specifications().length && author())) {
           <form class="stack-s sheet pad" (ngSubmit)="begin()">
             <h2>Begin a specification</h2>
             <label class="field"><span>Title</span><input class="in" name="title" [(ngModel)]="title" /></label>
-            <div class="row"><label class="field grow"><span>Key, such as BRK</span><input class="in" name="key" [(ngModel)]="key" /></label><label class="field grow"><span>Prefix of its requirements</span><input class="in" name="prefix" [(ngModel)]="prefix" /></label></div>
+            <div class="row">
+              <label class="field grow"><span>Key, such as BRK</span><input class="in" name="key" [(ngModel)]="key" /></label
+              ><label class="field grow"
+                ><span>Prefix of its requirements</span><input class="in" name="prefix" [(ngModel)]="prefix"
+              /></label>
+            </div>
             <cp-problem [of]="names.begin" />
             <div><button mat-flat-button type="submit" [disabled]="!title().trim() || !key()">Begin</button></div>
           </form>
         }
-        <label class="field"><span class="hidden-visually">Filter</span><input class="in" data-filter type="search" placeholder="Filter by key or words" [value]="words()" (input)="words.set($any($event.target).value)" /></label>
+        <label class="field"
+          ><span class="hidden-visually">Filter</span
+          ><input
+            class="in"
+            data-filter
+            type="search"
+            placeholder="Filter by key or words"
+            [value]="words()"
+            (input)="words.set($any($event.target).value)"
+        /></label>
         <span class="second small" role="status">{{ rows().length }} of {{ all().length }}</span>
         @if (rows().length) {
-          <cdk-virtual-scroll-viewport [itemSize]="40" class="tree" tabindex="0" role="tree" aria-label="Requirements: arrows move, Enter opens" (keydown)="keys($event)">
-            <div *cdkVirtualFor="let row of rows(); let i = index" role="treeitem" tabindex="-1" [attr.aria-level]="row.depth + 1" [attr.aria-selected]="row.item.key === shownKey()" class="item" [class.on]="row.item.key === shownKey()" [class.at]="i === at()" [class.heading]="row.item.kind === 'heading'" [style.padding-left.px]="8 + row.depth * 16" (click)="open(row.item.key, i)" (keydown.enter)="open(row.item.key, i)">
+          <cdk-virtual-scroll-viewport
+            [itemSize]="40"
+            class="tree"
+            tabindex="0"
+            role="tree"
+            aria-label="Requirements: arrows move, Enter opens"
+            (keydown)="keys($event)"
+          >
+            <div
+              *cdkVirtualFor="let row of rows(); let i = index"
+              role="treeitem"
+              tabindex="-1"
+              [attr.aria-level]="row.depth + 1"
+              [attr.aria-selected]="row.item.key === shownKey()"
+              class="item"
+              [class.on]="row.item.key === shownKey()"
+              [class.at]="i === at()"
+              [class.heading]="row.item.kind === 'heading'"
+              [style.padding-left.px]="8 + row.depth * 16"
+              (click)="open(row.item.key, i)"
+              (keydown.enter)="open(row.item.key, i)"
+            >
               <b class="key">{{ row.item.key }}</b><span class="name">{{ row.item.title }}</span>
-              @if (row.item.kind === 'requirement' && row.item.state !== 'approved') { <span class="tag waiting">{{ row.item.state === 'review' ? 'in review' : 'draft' }}</span> }
+              @if (row.item.kind === 'requirement' && row.item.state !== 'approved') {
+                <span class="tag waiting">{{ row.item.state === 'review' ? 'in review' : 'draft' }}</span>
+              }
             </div>
           </cdk-virtual-scroll-viewport>
-        } @else if (specifications().length) { <p class="empty">{{ words() ? 'Nothing has these words.' : 'This specification is empty.' }}</p> }
+        } @else if (specifications().length) {
+          <p class="empty">{{ words() ? 'Nothing has these words.' : 'This specification is empty.' }}</p>
+        }
         @if (author() && specification()) {
-          <div class="row"><button mat-stroked-button type="button" (click)="add('requirement')"><cp-icon name="add" /> Requirement</button><button mat-button type="button" (click)="add('heading')">Heading</button></div>
+          <div class="row">
+            <button mat-stroked-button type="button" (click)="add('requirement')"><cp-icon name="add" /> Requirement</button
+            ><button mat-button type="button" (click)="add('heading')">Heading</button>
+          </div>
         }
         <cp-problem [of]="names.add" />
       </section>
       <section class="pane" aria-label="Requirement">
-        @if (shownKey(); as key) { <cp-requirement-record [key]="key" /> } @else { <div class="empty"><h2>Choose a requirement</h2><p>Its text, what it comes from and everything that proves it stand here.</p></div> }
+        @if (shownKey(); as key) {
+          <cp-requirement-record [key]="key" />
+        } @else {
+          <div class="empty">
+            <h2>Choose a requirement</h2>
+            <p>Its text, what it comes from and everything that proves it stand here.</p>
+          </div>
+        }
       </section>
     </div>
   `,
   styles: `
-    :host { display: block; height: 100%; }
-    .panes { grid-template-columns: 400px minmax(0, 1fr); }
-    .side { display: flex; flex-direction: column; gap: 10px; overflow: hidden; }
-    .side h1 { flex: 1; }
-    .tree { flex: 1; min-height: 120px; margin: 0 -8px; }
-    .item { display: flex; align-items: center; gap: 10px; height: 40px; padding-right: 8px; border-radius: 8px; cursor: pointer; font-size: 13.5px; }
-    .item:hover { background: var(--cord-tint); }
-    .item.at { box-shadow: inset 2px 0 0 var(--hairline-strong); }
-    .item.on { background: var(--pick); color: var(--on-pick); }
-    .item.on .key { color: inherit; }
-    .heading .name { font-weight: 650; }
-    .heading .key { color: var(--ink-2); font-weight: 500; font-size: 12px; }
-    .name { flex: 1; min-width: 0; white-space: nowrap; overflow: hidden; text-overflow: ellipsis; }
+    :host {
+      display: block;
+      height: 100%;
+    }
+    .panes {
+      grid-template-columns: 400px minmax(0, 1fr);
+    }
+    .side {
+      display: flex;
+      flex-direction: column;
+      gap: 10px;
+      overflow: hidden;
+    }
+    .side h1 {
+      flex: 1;
+    }
+    .tree {
+      flex: 1;
+      min-height: 120px;
+      margin: 0 -8px;
+    }
+    .item {
+      display: flex;
+      align-items: center;
+      gap: 10px;
+      height: 40px;
+      padding-right: 8px;
+      border-radius: 8px;
+      cursor: pointer;
+      font-size: 13.5px;
+    }
+    .item:hover {
+      background: var(--cord-tint);
+    }
+    .item.at {
+      box-shadow: inset 2px 0 0 var(--hairline-strong);
+    }
+    .item.on {
+      background: var(--pick);
+      color: var(--on-pick);
+    }
+    .item.on .key {
+      color: inherit;
+    }
+    .heading .name {
+      font-weight: 650;
+    }
+    .heading .key {
+      color: var(--ink-2);
+      font-weight: 500;
+      font-size: 12px;
+    }
+    .name {
+      flex: 1;
+      min-width: 0;
+      white-space: nowrap;
+      overflow: hidden;
+      text-overflow: ellipsis;
+    }
   `,
 })
 export class SpecifyPage {
@@ -97,7 +211,9 @@ export class SpecifyPage {
   protected readonly rows = computed(() => {
     const rows = treeRows(this.all());
     const words = this.words().toLowerCase().split(/\s+/).filter(Boolean);
-    return words.length ? rows.filter(({ item }) => words.every((word) => `${item.key} ${item.title} ${item.text}`.toLowerCase().includes(word))) : rows;
+    return words.length
+      ? rows.filter(({ item }) => words.every((word) => `${item.key} ${item.title} ${item.text}`.toLowerCase().includes(word)))
+      : rows;
   });
 
   constructor() {
@@ -115,7 +231,11 @@ export class SpecifyPage {
       if (found) untracked(() => this.chosen.set(found.specification));
       else if (this.spec()) untracked(() => this.chosen.set(this.spec() ?? ''));
     });
-    onAction(specifyCommands.addRequirement.done, ({ answer }) => void this.router.navigate(['/', this.scope.slug(), 'specify', 'requirement', answer.key], { queryParams: { edit: 1 } }));
+    onAction(
+      specifyCommands.addRequirement.done,
+      ({ answer }) =>
+        void this.router.navigate(['/', this.scope.slug(), 'specify', 'requirement', answer.key], { queryParams: { edit: 1 } }),
+    );
     onAction(specifyCommands.addSpecification.done, ({ answer }) => {
       this.beginning.set(false);
       this.chosen.set(answer.key);
@@ -140,7 +260,14 @@ export class SpecifyPage {
 
   protected begin(): void {
     const key = this.key().trim().toUpperCase();
-    this.store.dispatch(specifyCommands.addSpecification.start({ project: this.scope.slug(), title: this.title().trim(), key, prefix: (this.prefix().trim() || key).toUpperCase() }));
+    this.store.dispatch(
+      specifyCommands.addSpecification.start({
+        project: this.scope.slug(),
+        title: this.title().trim(),
+        key,
+        prefix: (this.prefix().trim() || key).toUpperCase(),
+      }),
+    );
   }
 
   /** A new requirement stands where the opened one stands. */
@@ -149,7 +276,18 @@ export class SpecifyPage {
     const under = kind === 'heading' ? null : here?.kind === 'heading' ? here.key : (here?.under ?? null);
     const level = here?.level || (kind === 'requirement' ? (this.scope.project()?.level ?? '') : '');
     this.store.dispatch(
-      specifyCommands.addRequirement.start({ project: this.scope.slug(), specification: this.specification(), under, content: { ...emptyRequirement, kind, title: kind === 'heading' ? 'New heading' : 'New requirement', level, method: kind === 'heading' ? '' : 'test' } }),
+      specifyCommands.addRequirement.start({
+        project: this.scope.slug(),
+        specification: this.specification(),
+        under,
+        content: {
+          ...emptyRequirement,
+          kind,
+          title: kind === 'heading' ? 'New heading' : 'New requirement',
+          level,
+          method: kind === 'heading' ? '' : 'test',
+        },
+      }),
     );
   }
 }

@@ -36,8 +36,18 @@ export const specifyFeature = createFeature({
     first,
     on(c.listSpecifications.done, (state, { answer }): SpecifyState => ({ ...state, specifications: answer })),
     on(c.addSpecification.done, (state, { answer }): SpecifyState => ({ ...state, specifications: [...state.specifications, answer] })),
-    on(c.listRequirements.done, (state, { answer }): SpecifyState => ({ ...state, requirements: adapter.setAll([...answer], state.requirements) })),
-    on(c.getRequirement.done, c.addRequirement.done, c.saveRequirement.done, c.placeRequirement.done, c.setState.done, (state, { answer }): SpecifyState => ({ ...state, detail: answer, requirements: adapter.upsertOne(answer, state.requirements) })),
+    on(c.listRequirements.done, (state, { answer }): SpecifyState => ({
+      ...state,
+      requirements: adapter.setAll([...answer], state.requirements),
+    })),
+    on(
+      c.getRequirement.done,
+      c.addRequirement.done,
+      c.saveRequirement.done,
+      c.placeRequirement.done,
+      c.setState.done,
+      (state, { answer }): SpecifyState => ({ ...state, detail: answer, requirements: adapter.upsertOne(answer, state.requirements) }),
+    ),
     on(c.history.done, (state, { answer }): SpecifyState => ({ ...state, history: answer })),
   ),
   extraSelectors: ({ selectRequirements }) => ({

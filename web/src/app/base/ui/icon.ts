@@ -8,9 +8,23 @@ import { icons } from './icons.generated';
   changeDetection: ChangeDetectionStrategy.OnPush,
   template: `<span aria-hidden="true" [innerHTML]="svg()"></span>`,
   styles: `
-    :host { display: inline-flex; width: 1.35em; height: 1.35em; flex: none; font-size: inherit; }
-    span { display: inline-flex; width: 100%; height: 100%; }
-    :host ::ng-deep svg { width: 100%; height: 100%; fill: currentColor; }
+    :host {
+      display: inline-flex;
+      width: 1.35em;
+      height: 1.35em;
+      flex: none;
+      font-size: inherit;
+    }
+    span {
+      display: inline-flex;
+      width: 100%;
+      height: 100%;
+    }
+    :host ::ng-deep svg {
+      width: 100%;
+      height: 100%;
+      fill: currentColor;
+    }
   `,
 })
 export class Icon {

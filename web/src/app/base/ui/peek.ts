@@ -31,10 +31,30 @@ export const peekFeature = createFeature({
   name: 'peek',
   reducer: createReducer(
     nothing,
-    on(peekCommands.requirement.done, (state, { answer: r }): PeekState => ({ ...state, key: r.key, title: r.title, lines: [r.text, `${r.level || 'no level'} · ${r.method || 'no method'} · revision ${r.revision}, ${r.state}`] })),
-    on(peekCommands.case.done, (state, { answer: c }): PeekState => ({ ...state, key: c.key, title: c.title, lines: [c.objective, `${c.steps.length} steps · ${c.plannedMinutes} min · revision ${c.revision}, ${c.state}`], cord: null })),
-    on(peekCommands.run.done, (state, { answer: r }): PeekState => ({ ...state, key: r.key, title: `${r.caseKey} · ${r.caseTitle}`, lines: [`${r.verdict ?? 'not recorded'} on ${r.build}`, `${r.configuration} · ${r.testerName}`], cord: null })),
-    on(peekCommands.cord.done, (state, { answer: c }): PeekState => ({ ...state, cord: { key: c.key, states: c.states, words: c.break?.words ?? 'Proved' } })),
+    on(peekCommands.requirement.done, (state, { answer: r }): PeekState => ({
+      ...state,
+      key: r.key,
+      title: r.title,
+      lines: [r.text, `${r.level || 'no level'} · ${r.method || 'no method'} · revision ${r.revision}, ${r.state}`],
+    })),
+    on(peekCommands.case.done, (state, { answer: c }): PeekState => ({
+      ...state,
+      key: c.key,
+      title: c.title,
+      lines: [c.objective, `${c.steps.length} steps · ${c.plannedMinutes} min · revision ${c.revision}, ${c.state}`],
+      cord: null,
+    })),
+    on(peekCommands.run.done, (state, { answer: r }): PeekState => ({
+      ...state,
+      key: r.key,
+      title: `${r.caseKey} · ${r.caseTitle}`,
+      lines: [`${r.verdict ?? 'not recorded'} on ${r.build}`, `${r.configuration} · ${r.testerName}`],
+      cord: null,
+    })),
+    on(peekCommands.cord.done, (state, { answer: c }): PeekState => ({
+      ...state,
+      cord: { key: c.key, states: c.states, words: c.break?.words ?? 'Proved' },
+    })),
   ),
 });
 
@@ -48,7 +68,9 @@ export const peekFeature = createFeature({
       <div class="card" role="tooltip">
         <div class="key">{{ peek.key }}</div>
         <strong>{{ peek.title }}</strong>
-        @for (line of peek.lines; track $index) { <p [class.second]="$index > 0">{{ line }}</p> }
+        @for (line of peek.lines; track $index) {
+          <p [class.second]="$index > 0">{{ line }}</p>
+        }
         @if (peek.cord && peek.cord.key === peek.key) {
           <cp-cord [states]="peek.cord.states" [gap]="48" [radius]="6" />
           <p class="second small">{{ peek.cord.words }}</p>
@@ -57,8 +79,25 @@ export const peekFeature = createFeature({
     }
   `,
   styles: `
-    .card { width: 340px; padding: 12px 16px; background: var(--surface); border: 1px solid var(--hairline); border-radius: 12px; box-shadow: var(--shadow); display: flex; flex-direction: column; gap: 4px; font-size: 13px; }
-    p { white-space: pre-line; display: -webkit-box; -webkit-line-clamp: 4; -webkit-box-orient: vertical; overflow: hidden; }
+    .card {
+      width: 340px;
+      padding: 12px 16px;
+      background: var(--surface);
+      border: 1px solid var(--hairline);
+      border-radius: 12px;
+      box-shadow: var(--shadow);
+      display: flex;
+      flex-direction: column;
+      gap: 4px;
+      font-size: 13px;
+    }
+    p {
+      white-space: pre-line;
+      display: -webkit-box;
+      -webkit-line-clamp: 4;
+      -webkit-box-orient: vertical;
+      overflow: hidden;
+    }
   `,
 })
 export class Peek {

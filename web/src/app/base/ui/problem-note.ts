@@ -17,9 +17,19 @@ import { Icon } from './icon';
           @if (p.findings?.length) {
             <ul class="small">
               @for (finding of p.findings!.slice(0, 20); track $index) {
-                <li>{{ finding.cell ? finding.cell + (finding.row ? ', line ' + finding.row : '') + ': ' : finding.row ? 'Row ' + finding.row + ': ' : '' }}{{ finding.text }}</li>
+                <li>
+                  {{
+                    finding.cell
+                      ? finding.cell + (finding.row ? ', line ' + finding.row : '') + ': '
+                      : finding.row
+                        ? 'Row ' + finding.row + ': '
+                        : ''
+                  }}{{ finding.text }}
+                </li>
               }
-              @if (p.findings!.length > 20) { <li>and {{ p.findings!.length - 20 }} more</li> }
+              @if (p.findings!.length > 20) {
+                <li>and {{ p.findings!.length - 20 }} more</li>
+              }
             </ul>
           }
         </div>
@@ -27,7 +37,16 @@ import { Icon } from './icon';
       </div>
     }
   `,
-  styles: `.x { border: 0; background: none; color: inherit; cursor: pointer; padding: 0; height: 20px; }`,
+  styles: `
+    .x {
+      border: 0;
+      background: none;
+      color: inherit;
+      cursor: pointer;
+      padding: 0;
+      height: 20px;
+    }
+  `,
 })
 export class ProblemNote {
   readonly of = input.required<string>();

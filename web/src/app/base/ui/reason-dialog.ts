@@ -19,7 +19,10 @@ export interface ReasonRequest {
       <h2 mat-dialog-title>{{ ask.title }}</h2>
       <mat-dialog-content class="stack">
         <p>{{ ask.text }}</p>
-        <label class="field"><span>Reason</span><textarea class="in" name="reason" rows="3" [ngModel]="reason()" (ngModelChange)="reason.set($event)" cdkFocusInitial></textarea></label>
+        <label class="field"
+          ><span>Reason</span
+          ><textarea class="in" name="reason" rows="3" [ngModel]="reason()" (ngModelChange)="reason.set($event)" cdkFocusInitial></textarea>
+        </label>
       </mat-dialog-content>
       <mat-dialog-actions align="end">
         <button mat-button type="button" mat-dialog-close>Cancel</button>
@@ -27,7 +30,11 @@ export interface ReasonRequest {
       </mat-dialog-actions>
     </form>
   `,
-  styles: `mat-dialog-content { min-width: 420px; }`,
+  styles: `
+    mat-dialog-content {
+      min-width: 420px;
+    }
+  `,
 })
 export class ReasonDialog {
   protected readonly ask = inject<ReasonRequest>(MAT_DIALOG_DATA);

@@ -12,8 +12,22 @@ import { Peek, peekTarget } from './peek';
   selector: 'cp-record',
   imports: [RouterLink],
   changeDetection: ChangeDetectionStrategy.OnPush,
-  template: `<a class="key" [routerLink]="link().path" [queryParams]="link().query" (mouseenter)="soon()" (mouseleave)="close()" (focus)="soon()" (blur)="close()" (keydown.escape)="close()">{{ text() || key() }}</a>`,
-  styles: `:host { display: inline; }`,
+  template: `<a
+    class="key"
+    [routerLink]="link().path"
+    [queryParams]="link().query"
+    (mouseenter)="soon()"
+    (mouseleave)="close()"
+    (focus)="soon()"
+    (blur)="close()"
+    (keydown.escape)="close()"
+    >{{ text() || key() }}</a
+  >`,
+  styles: `
+    :host {
+      display: inline;
+    }
+  `,
 })
 export class RecordLink implements OnDestroy {
   readonly kind = input.required<RecordKind>();

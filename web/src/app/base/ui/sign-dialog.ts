@@ -31,16 +31,36 @@ export interface SignAnswer {
       <mat-dialog-content class="stack">
         <p>{{ ask.meaning }}</p>
         <dl class="facts">
-          <dt>Printed name</dt><dd>{{ ask.printedName }}</dd>
-          @if (ask.hash) { <dt>Record</dt><dd class="code">{{ ask.hash.slice(0, 16) }}…{{ ask.hash.slice(-8) }}</dd> }
+          <dt>Printed name</dt>
+          <dd>{{ ask.printedName }}</dd>
+          @if (ask.hash) {
+            <dt>Record</dt>
+            <dd class="code">{{ ask.hash.slice(0, 16) }}…{{ ask.hash.slice(-8) }}</dd>
+          }
         </dl>
         @if (ask.deviation) {
-          <label class="check"><input type="checkbox" name="accept" [ngModel]="accept()" (ngModelChange)="accept.set($event)" /> I accept the deviation: {{ ask.deviation }}</label>
+          <label class="check"
+            ><input type="checkbox" name="accept" [ngModel]="accept()" (ngModelChange)="accept.set($event)" /> I accept the deviation:
+            {{ ask.deviation }}</label
+          >
         }
         @if (ask.needsReason || accept()) {
-          <label class="field"><span>Reason</span><textarea class="in" name="reason" rows="2" [ngModel]="reason()" (ngModelChange)="reason.set($event)"></textarea></label>
+          <label class="field"
+            ><span>Reason</span
+            ><textarea class="in" name="reason" rows="2" [ngModel]="reason()" (ngModelChange)="reason.set($event)"></textarea>
+          </label>
         }
-        <label class="field"><span>Your password, again</span><input class="in" type="password" name="password" autocomplete="current-password" [ngModel]="password()" (ngModelChange)="password.set($event)" cdkFocusInitial /></label>
+        <label class="field"
+          ><span>Your password, again</span
+          ><input
+            class="in"
+            type="password"
+            name="password"
+            autocomplete="current-password"
+            [ngModel]="password()"
+            (ngModelChange)="password.set($event)"
+            cdkFocusInitial
+        /></label>
       </mat-dialog-content>
       <mat-dialog-actions align="end">
         <button mat-button type="button" mat-dialog-close>Do not sign</button>
@@ -49,9 +69,17 @@ export interface SignAnswer {
     </form>
   `,
   styles: `
-    .facts { display: grid; grid-template-columns: auto 1fr; gap: 4px 16px; }
-    dt { color: var(--ink-2); }
-    mat-dialog-content { min-width: 420px; }
+    .facts {
+      display: grid;
+      grid-template-columns: auto 1fr;
+      gap: 4px 16px;
+    }
+    dt {
+      color: var(--ink-2);
+    }
+    mat-dialog-content {
+      min-width: 420px;
+    }
   `,
 })
 export class SignDialog {
@@ -60,7 +88,8 @@ export class SignDialog {
   protected readonly password = signal('');
   protected readonly reason = signal('');
   protected readonly accept = signal(false);
-  protected readonly ready = () => this.password().length > 0 && (!(this.ask.needsReason || this.accept()) || this.reason().trim().length >= 3);
+  protected readonly ready = () =>
+    this.password().length > 0 && (!(this.ask.needsReason || this.accept()) || this.reason().trim().length >= 3);
 
   protected sign(): void {
     if (this.ready()) this.dialog.close({ password: this.password(), reason: this.reason(), acceptDeviation: this.accept() });

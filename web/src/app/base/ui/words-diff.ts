@@ -5,11 +5,33 @@ import { wordDifference } from '@core/base';
 @Component({
   selector: 'cp-words-diff',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  template: `@for (piece of pieces(); track $index) {@switch (piece.kind) {@case ('added') {<ins>{{ piece.text }}</ins>}@case ('removed') {<del>{{ piece.text }}</del>}@default {<span>{{ piece.text }}</span>}}}`,
+  template: `@for (piece of pieces(); track $index) {
+    @switch (piece.kind) {
+      @case ('added') {
+        <ins>{{ piece.text }}</ins>
+      }
+      @case ('removed') {
+        <del>{{ piece.text }}</del>
+      }
+      @default {
+        <span>{{ piece.text }}</span>
+      }
+    }
+  }`,
   styles: `
-    :host { white-space: pre-wrap; }
-    ins { background: var(--cord-tint); color: var(--cord); text-decoration: underline; text-decoration-thickness: 2px; }
-    del { background: var(--broken-tint); color: var(--broken); }
+    :host {
+      white-space: pre-wrap;
+    }
+    ins {
+      background: var(--cord-tint);
+      color: var(--cord);
+      text-decoration: underline;
+      text-decoration-thickness: 2px;
+    }
+    del {
+      background: var(--broken-tint);
+      color: var(--broken);
+    }
   `,
 })
 export class WordsDiff {

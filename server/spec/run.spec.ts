@@ -1,0 +1,201 @@
+import * as base from '@contract/base';
+import * as design from '@contract/design';
+import * as prove from '@contract/prove';
+import * as run from '@contract/run';
+import * as specify from '@contract/specify';
+import { caseContent, content, openProject, password, type Project } from './support';
+
+describe('Run', () => {
+  let p: Project;
+  beforeAll(async () => {
+    p = await openProject();
+    await p.call('author', specify.addRequirement, {
+      specification: 'BRK',
+      content: content('It holds', { notInCode: true, notInCodeRationale: 'A lever.' }),
+    });
+    await p.call('reviewer', specify.setRequirementState, { key: 'BRK-001', basedOn: 1, state: 'approved' });
+  }, 60_000);
+  afterAll(() => p.close());
+
+  const designCase = async (title: string): Promise<string> => {
+    const { body } = await p.call('author', design.addCase, { content: caseContent(title), verifies: ['BRK-001'] });
+    await p.call('reviewer', design.setCaseState, { key: body.key, basedOn: 1, state: 'approved' });
+    return body.key;
+  };
+  const plan = async (cases: string[], tester = 'tester') =>
+    (await p.call('author', run.addRound, { build: '1.0', title: 'Round', configuration: 'rig', tester, cases })).body;
+  const record = async (key: string, verdicts: ('pass' | 'fail' | 'deviation' | 'blocked')[], who = 'tester') => {
+    for (const [i, verdict] of verdicts.entries())
+      await p.call(who, run.recordStep, { key, step: i + 1, observed: 'seen', verdict, seconds: i });
+    return (await p.call(who, run.finishRun, { key, seconds: 30 })).body;
+  };
+  const sign = (who: string, key: string, meaning: 'performed' | 'reviewed', hash: string, more = {}) =>
+    p.call(who, run.signRun, { key, meaning, password, hash, ...more });
+  const cord = async () => (await p.call('auditor', prove.getCord, { key: 'BRK-001', build: '1.0' })).body;
+
+  it('proves a requirement: recorded, performed, reviewed by another person', async () => {
+    const key = await designCase('The whole way');
+    expect((await cord()).states.run).toBe('waiting');
+    const [item] = (await plan([key])).items;
+    const done = await record(item.key, ['pass', 'pass']);
+    expect(done.verdict).toBe('passed');
+    expect((await cord()).states.prove).toBe('waiting');
+    expect((await sign('tester', item.key, 'performed', done.hash)).status).toBe(200);
+    expect((await cord()).break?.words).toContain('waiting for an independent reviewer');
+    expect((await sign('reviewer', item.key, 'reviewed', done.hash)).status).toBe(200);
+    expect((await cord()).break).toBeNull();
+  });
+
+  it('refuses to plan a case without steps or without approval, and names it', async () => {
+    const { body } = await p.call('author', design.addCase, { content: { ...caseContent('No steps'), steps: [] }, verifies: [] });
+    expect((await p.call('reviewer', design.setCaseState, { key: body.key, basedOn: 1, state: 'approved' })).problem.detail).toContain(
+      'no steps',
+    );
+    const refused = await p.call('author', run.addRound, {
+      build: '1.0',
+      title: 'R',
+      configuration: 'rig',
+      tester: 'tester',
+      cases: [body.key],
+    });
+    expect(refused.status).toBe(400);
+    expect(refused.problem.detail).toContain(body.key);
+  });
+
+  it('signs only with the right password, by the right person, for the record that was seen', async () => {
+    const key = await designCase('Signatures');
+    const [item] = (await plan([key], 'both')).items;
+    const done = await record(item.key, ['pass', 'pass'], 'both');
+    expect((await sign('reviewer', item.key, 'reviewed', done.hash)).problem.code).toBe('notPerformed');
+    expect((await sign('tester', item.key, 'performed', done.hash)).problem.code).toBe('notTester');
+    expect(
+      (await p.call('both', run.signRun, { key: item.key, meaning: 'performed', password: 'wrong', hash: done.hash })).problem.code,
+    ).toBe('signaturePassword');
+    expect((await sign('both', item.key, 'performed', '0'.repeat(64))).problem.code).toBe('recordChanged');
+    expect((await sign('both', item.key, 'performed', done.hash)).status).toBe(200);
+    expect((await sign('both', item.key, 'performed', done.hash)).problem.code).toBe('alreadySigned');
+    expect((await sign('both', item.key, 'reviewed', done.hash)).problem.code).toBe('selfReview');
+    const changed = await p.call('both', run.recordStep, { key: item.key, step: 1, observed: 'other', verdict: 'fail', seconds: 1 });
+    expect(changed.problem.code).toBe('signed');
+    await sign('reviewer', item.key, 'reviewed', done.hash);
+  });
+
+  it('shows a signature whose record was changed behind the server’s back as broken', async () => {
+    const key = await designCase('Tampering');
+    const [item] = (await plan([key])).items;
+    const done = await record(item.key, ['pass', 'pass']);
+    await sign('tester', item.key, 'performed', done.hash);
+    await sign('reviewer', item.key, 'reviewed', done.hash);
+    const swap = (from: string, to: string) =>
+      p.owner.query(`update ${p.name}.runs set steps = replace(steps, ?, ?) where record_key = ?`, [from, to, item.key]);
+    await swap('"observed":"seen"', '"observed":"else"');
+    expect((await p.call('auditor', run.getRun, { key: item.key })).body.signatures.every((s) => !s.matches)).toBeTrue();
+    // Any next entry makes the board read again.
+    await p.call('author', run.addBuild, { name: 'any', description: '' });
+    expect((await cord()).states.prove).toBe('broken');
+    await swap('"observed":"else"', '"observed":"seen"');
+    await p.call('author', run.addBuild, { name: 'other', description: '' });
+    expect((await cord()).states.prove).toBe('sound');
+  });
+
+  it('saying the same step twice is one record, and a verdict other than pass needs words', async () => {
+    const key = await designCase('Repeats');
+    const [item] = (await plan([key])).items;
+    const step = (observed: string, verdict: 'pass' | 'fail') =>
+      p.call('tester', run.recordStep, { key: item.key, step: 1, observed, verdict, seconds: 1 });
+    await step('seen', 'pass');
+    await step('seen', 'pass');
+    const entries = await p.call('auditor', base.listLedger, { q: item.key });
+    expect(entries.body.entries.filter((e) => e.action === 'step recorded').length).toBe(1);
+    expect((await step('', 'fail')).problem.fields?.[0].path).toBe('observed');
+    expect((await p.call('tester', run.finishRun, { key: item.key, seconds: 1 })).problem.detail).toContain('Step 2');
+    await record(item.key, ['pass', 'pass']);
+    const { body } = await p.call('auditor', run.getRun, { key: item.key });
+    await sign('tester', item.key, 'performed', body.hash);
+    await sign('reviewer', item.key, 'reviewed', body.hash);
+  });
+
+  it('opens a problem report from a failed step, linked to step, run, case, requirement and build, which blocks until closed', async () => {
+    const key = await designCase('Fails');
+    const [item] = (await plan([key])).items;
+    await record(item.key, ['pass', 'fail']);
+    const { body: problem } = await p.call('tester', run.addProblem, {
+      title: 'It fails',
+      description: 'So',
+      run: item.key,
+      step: 2,
+      build: '1.0',
+    });
+    expect([problem.run, problem.step, problem.caseKey, problem.build, problem.requirements]).toEqual([
+      item.key,
+      2,
+      key,
+      '1.0',
+      ['BRK-001'],
+    ]);
+    expect((await cord()).break?.words).toContain(`Step 2 of ${item.key} (${key}) failed · ${problem.key} open`);
+    const again = (await p.call('tester', run.decideRun, { key: item.key, choice: 'rerun', reason: 'Repaired' })).body.supersededBy ?? '';
+    const done = await record(again, ['pass', 'pass']);
+    await sign('tester', again, 'performed', done.hash);
+    await sign('reviewer', again, 'reviewed', done.hash);
+    expect((await cord()).break?.words).toContain('stands open');
+    await p.call('reviewer', run.saveProblem, {
+      key: problem.key,
+      basedOn: 1,
+      title: problem.title,
+      description: 'So',
+      blocking: true,
+      state: 'closed',
+      closedReason: 'Repaired',
+    });
+    expect((await cord()).break).toBeNull();
+    expect((await p.call('auditor', run.getRun, { key: item.key })).body.verdict).toBe('failed');
+  });
+
+  it('marks a run whose case was revised, and carries it over only with reason and password', async () => {
+    const key = await designCase('Revised');
+    const [item] = (await plan([key])).items;
+    const done = await record(item.key, ['pass', 'pass']);
+    await sign('tester', item.key, 'performed', done.hash);
+    await sign('reviewer', item.key, 'reviewed', done.hash);
+    await p.call('author', design.saveCase, { key, basedOn: 1, content: caseContent('Revised again') });
+    await p.call('reviewer', design.setCaseState, { key, basedOn: 2, state: 'approved' });
+    expect((await cord()).states.run).toBe('suspect');
+    expect(
+      (await p.call('reviewer', run.decideRun, { key: item.key, choice: 'carryOver', reason: 'Only the title', password: 'wrong' })).problem
+        .code,
+    ).toBe('signaturePassword');
+    expect((await p.call('reviewer', run.decideRun, { key: item.key, choice: 'carryOver', reason: '', password })).status).toBe(400);
+    const { body } = await p.call('reviewer', run.decideRun, { key: item.key, choice: 'carryOver', reason: 'Only the title', password });
+    expect(body.outdated).toBeFalse();
+    expect(body.case.title).toBe('Revised');
+    expect(body.signatures.at(-1)?.meaning).toBe('carried over');
+    expect((await cord()).states.run).toBe('sound');
+  });
+
+  it('counts a deviation as passed only once a reviewer accepted it with a reason', async () => {
+    const key = await designCase('Deviates');
+    const [item] = (await plan([key])).items;
+    const done = await record(item.key, ['pass', 'deviation']);
+    await sign('tester', item.key, 'performed', done.hash);
+    expect((await cord()).break?.words).toContain('deviation that no reviewer has accepted');
+    expect((await sign('reviewer', item.key, 'reviewed', done.hash, { acceptDeviation: true })).problem.fields?.[0].path).toBe('reason');
+    await sign('reviewer', item.key, 'reviewed', done.hash, { acceptDeviation: true, reason: 'Within the noise' });
+    expect((await cord()).states.run).toBe('sound');
+  });
+
+  it('stores evidence with its hash, gives it back unchanged, and refuses what is too large', async () => {
+    const key = await designCase('Evidence');
+    const [item] = (await plan([key])).items;
+    const bytes = Buffer.from(Array.from({ length: 2_500_000 }, (_, i) => i % 251));
+    const { body } = await p.upload('tester', `/runs/${item.key}/steps/1/evidence`, [{ name: '../../etc/pass wd.bin', bytes }]);
+    const [file] = (body as unknown as run.RunDetail).evidence;
+    expect(file.name).toBe('pass wd.bin');
+    const back = await p.app.inject({ url: `/api/projects/spec/evidence/${file.id}`, headers: { cookie: await p.cookie('auditor') } });
+    expect(Buffer.compare(back.rawPayload, bytes)).toBe(0);
+    expect(back.headers['content-disposition']).toContain('attachment');
+    const tooLarge = await p.upload('tester', `/runs/${item.key}/steps/1/evidence`, [{ name: 'big.bin', bytes: Buffer.alloc(26 << 20) }]);
+    expect(tooLarge.status).toBe(413);
+    expect((await p.call('auditor', run.getRun, { key: item.key })).body.evidence.length).toBe(1);
+  });
+});

@@ -1,0 +1,120 @@
+import * as base from '@contract/base';
+import * as specify from '@contract/specify';
+import { content, openProject, type Project } from './support';
+
+describe('Specify', () => {
+  let p: Project;
+  beforeAll(async () => (p = await openProject()), 60_000);
+  afterAll(() => p.close());
+  const add = (title: string, more = {}) =>
+    p.call('author', specify.addRequirement, { specification: 'BRK', content: content(title), ...more });
+
+  it('gives the next free key and keeps a snapshot of every revision', async () => {
+    const { body } = await add('First');
+    expect(body.key).toBe('BRK-001');
+    await p.call('author', specify.saveRequirement, { key: body.key, basedOn: 1, content: content('First, revised') });
+    const history = await p.call('auditor', specify.requirementHistory, { key: body.key });
+    expect(history.body.map((r) => [r.revision, r.snapshot['title']])).toEqual([
+      [2, 'First, revised'],
+      [1, 'First'],
+    ]);
+  });
+
+  it('answers the second of two editors with both versions, and loses neither', async () => {
+    const { body } = await add('Shared');
+    const save = (title: string) => p.call('author', specify.saveRequirement, { key: body.key, basedOn: 1, content: content(title) });
+    const [a, b] = await Promise.all([save('Mine'), save('Theirs')]);
+    const [won, lost] = a.status === 200 ? [a, b] : [b, a];
+    expect(won.status).toBe(200);
+    expect(lost.status).toBe(409);
+    expect(lost.problem.code).toBe('conflict');
+    expect((lost.problem.current as { title: string }).title).toBe(won.body.title);
+  });
+
+  it('takes forty writers at once: every key is given once and the chain holds', async () => {
+    const made = await Promise.all(Array.from({ length: 40 }, (_, i) => add(`Parallel ${i}`)));
+    expect(new Set(made.map((m) => m.body.key)).size).toBe(40);
+    const verdict = await p.call('auditor', base.verifyLedger, {});
+    expect(verdict.body.fault).toBeUndefined();
+  }, 60_000);
+
+  it('approves only what is complete, and only by a reviewer', async () => {
+    const { body } = await p.call('author', specify.addRequirement, { specification: 'BRK', content: content('Empty', { text: '' }) });
+    expect((await p.call('author', specify.setRequirementState, { key: body.key, basedOn: 1, state: 'approved' })).status).toBe(403);
+    const refused = await p.call('reviewer', specify.setRequirementState, { key: body.key, basedOn: 1, state: 'approved' });
+    expect(refused.status).toBe(409);
+    expect(refused.problem.detail).toContain('no text');
+  });
+
+  it('refuses a circle of parents, a doubled trace and a heading below itself', async () => {
+    const [a, b] = [(await add('A')).body.key, (await add('B')).body.key];
+    const trace = (from: string, to: string) => p.call('author', specify.addTrace, { kind: 'parent', from, to });
+    expect((await trace(a, b)).status).toBe(200);
+    expect((await trace(b, a)).problem.code).toBe('stateForbids');
+    expect((await trace(a, b)).problem.code).toBe('exists');
+    await p.call('author', specify.placeRequirement, { key: a, under: b, before: null });
+    expect((await p.call('author', specify.placeRequirement, { key: b, under: a, before: null })).problem.code).toBe('stateForbids');
+  });
+
+  it('makes a trace suspect when an end is revised, until somebody confirms what they saw', async () => {
+    const [child, parent] = [(await add('Child')).body.key, (await add('Parent')).body.key];
+    const { body: trace } = await p.call('author', specify.addTrace, { kind: 'parent', from: child, to: parent });
+    await p.call('author', specify.saveRequirement, { key: parent, basedOn: 1, content: content('Parent, revised') });
+    const stale = await p.call('author', specify.confirmTrace, { id: trace.id, reason: 'Still holds', fromRevision: 1, toRevision: 1 });
+    expect(stale.problem.code).toBe('conflict');
+    const confirmed = await p.call('author', specify.confirmTrace, { id: trace.id, reason: 'Still holds', fromRevision: 1, toRevision: 2 });
+    expect(confirmed.body.toRevision).toBe(2);
+  });
+
+  const head = 'key,title,text,level,parent\n';
+  const mapping = { key: 'key', title: 'title', text: 'text', level: 'level', parent: 'parent' };
+  const load = (csv: string) => p.call('author', specify.importRequirements, { specification: 'BRK', fileName: 'x.csv', csv, mapping });
+
+  it('writes nothing of a table with one bad row, and names row and cell', async () => {
+    const answer = await load(`${head}IMP-001,One,Text,SIL 1,\nIMP-002,Two,Text,SIL 9,\nIMP-001,Again,Text,,NOPE-001\n`);
+    expect(answer.status).toBe(422);
+    expect(answer.problem.findings?.map((f) => [f.row, f.cell])).toEqual([
+      [3, 'level'],
+      [4, 'key'],
+      [4, 'parent'],
+    ]);
+    const all = await p.call('author', specify.listRequirements, {});
+    expect(all.body.some((r) => r.key.startsWith('IMP'))).toBeFalse();
+  });
+
+  it('writes 50,000 rows in one transaction, and refuses one more', async () => {
+    const rows = (n: number, prefix: string) =>
+      head + Array.from({ length: n }, (_, i) => `${prefix}-${i + 1},Requirement ${i},Text of it,SIL 1,\n`).join('');
+    expect((await load(rows(50_001, 'TOO'))).problem.findings?.[0].text).toContain('50001 rows');
+    expect((await load(rows(50_000, 'BIG'))).body.written).toBe(50_000);
+    const verdict = await p.call('auditor', base.verifyLedger, {});
+    expect(verdict.body.fault).toBeUndefined();
+  }, 120_000);
+
+  it('reads back what it exported', async () => {
+    const csv = (
+      await p.app.inject({ url: '/api/projects/spec/requirements.csv?specification=BRK', headers: { cookie: await p.cookie('auditor') } })
+    ).body;
+    expect(csv.split('\r\n')[0]).toContain('key,kind,under,title');
+    expect(csv).toContain('BRK-001,requirement,,"First, revised"');
+  });
+});
+
+describe('the ledger', () => {
+  it('names the first entry that was changed behind its back, and the server’s own account cannot change one', async () => {
+    const p = await openProject();
+    for (const title of ['One', 'Two', 'Three'])
+      await p.call('author', specify.addRequirement, { specification: 'BRK', content: content(title) });
+    await expectAsync(p.database.pool.query("update ledger set who = 'nobody' where seq = 3")).toBeRejectedWithError(/denied/);
+    await expectAsync(p.database.pool.query('delete from signatures')).toBeRejectedWithError(/denied/);
+    const verify = async () => (await p.call('auditor', base.verifyLedger, {})).body;
+    const { entries } = await verify();
+    await p.owner.query(`update ${p.name}.ledger set who = 'nobody' where project_id = ${p.projectId} and seq = 4`);
+    expect((await verify()).fault).toEqual({ seq: 4, fault: 'hash' });
+    await p.owner.query(`update ${p.name}.ledger set who = 'admin' where project_id = ${p.projectId} and seq = 4`);
+    expect((await verify()).fault).toBeUndefined();
+    await p.owner.query(`delete from ${p.name}.ledger where project_id = ${p.projectId} and seq = ${entries}`);
+    expect((await verify()).fault).toEqual({ seq: entries, fault: 'gap' });
+    await p.close();
+  }, 60_000);
+});

@@ -1,0 +1,198 @@
+import { join } from 'node:path';
+import type { AnswerOf, CallOf, Endpoint, ProblemDetails } from '@contract/base';
+import type { Role } from '@core/base';
+import { createPool, type Pool } from 'mysql2/promise';
+import type { FastifyInstance } from 'fastify';
+import { buildApp } from '../src/app';
+import { addPerson, addProject, openDatabase, people, setMember, type Actor, type Database, type House } from '../src/base';
+import { addBuild } from '../src/run';
+import { addSpecification } from '../src/specify';
+import { migrateDatabase, migrationsFolder } from '../src/migrate';
+import { eq } from 'drizzle-orm';
+
+export const root = process.cwd();
+export const password = 'spec-password';
+const { CORD_TEST_PORT, CORD_TEST_USER = '', CORD_TEST_PASSWORD = '', CORD_TEST_APP_PASSWORD = '' } = process.env;
+const port = Number(CORD_TEST_PORT);
+let count = 0;
+
+/** A fresh, migrated database with the server's own account, and the owner's for looking behind its back. */
+export interface Site {
+  readonly name: string;
+  readonly database: Database;
+  readonly owner: Pool;
+  readonly env: Record<string, string>;
+  close(): Promise<void>;
+}
+
+export async function openSite(): Promise<Site> {
+  const name = `spec_${process.pid}_${++count}`;
+  const owner = createPool({ host: '127.0.0.1', port, user: CORD_TEST_USER, password: CORD_TEST_PASSWORD });
+  await owner.query(`create database ${name} character set utf8mb4 collate utf8mb4_bin`);
+  await migrateDatabase(
+    { port, user: CORD_TEST_USER, password: CORD_TEST_PASSWORD, database: name },
+    { user: 'cord_app', password: CORD_TEST_APP_PASSWORD },
+    migrationsFolder(root),
+  );
+  await owner.query(`use ${name}`);
+  const database = openDatabase({ port, user: 'cord_app', password: CORD_TEST_APP_PASSWORD, database: name });
+  const env = { CORD_DB_PORT: String(port), CORD_DB_USER: 'cord_app', CORD_DB_PASSWORD: CORD_TEST_APP_PASSWORD, CORD_DB_NAME: name };
+  return {
+    name,
+    database,
+    owner,
+    env,
+    close: async () => {
+      await database.close();
+      await owner.query(`drop database ${name}`);
+      await owner.end();
+    },
+  };
+}
+
+export const cast: Record<string, Role[]> = {
+  author: ['author'],
+  tester: ['tester'],
+  reviewer: ['reviewer'],
+  both: ['tester', 'reviewer'],
+  auditor: ['auditor'],
+  admin: ['administrator'],
+};
+
+export interface Reply<E extends Endpoint> {
+  readonly status: number;
+  readonly body: AnswerOf<E>;
+  readonly problem: ProblemDetails;
+}
+
+export interface Project extends Site {
+  readonly app: FastifyInstance;
+  readonly house: House;
+  readonly projectId: number;
+  as(login: string): Actor;
+  /** Calls a route as somebody, with the session of a real sign-in. */
+  call<E extends Endpoint>(login: string, endpoint: E, input: Omit<CallOf<E>, 'project'>): Promise<Reply<E>>;
+  cookie(login: string): Promise<string>;
+  upload(
+    login: string,
+    path: string,
+    files: readonly { name: string; bytes: Buffer; mime?: string }[],
+  ): Promise<{ status: number; body: Record<string, unknown>; problem: ProblemDetails }>;
+}
+
+/** A project with one person for each role, a specification `BRK` and a build `1.0`. */
+export async function openProject(): Promise<Project> {
+  const site = await openSite();
+  const { db } = site.database;
+  const now = (): Date => new Date();
+  const house: House = { database: site.database, now, secureCookies: false };
+  const app = await buildApp({ house, signInLimit: 10_000 });
+  await app.ready();
+  for (const [login, roles] of Object.entries(cast))
+    await addPerson(
+      db,
+      { login: 'admin', projectId: 0, now },
+      { login, printedName: `Person ${roles.join(' ')}`, password, installation: login === 'admin' },
+    );
+  const [admin] = await db.select({ id: people.id }).from(people).where(eq(people.login, 'admin'));
+  const { id: projectId } = await addProject(db, { login: 'admin', projectId: 0, now }, admin.id, {
+    slug: 'spec',
+    name: 'Spec',
+    standard: 'IEC 61508',
+    level: 'SIL 2',
+  });
+  const as = (login: string): Actor => ({ login, projectId, now });
+  for (const [login, roles] of Object.entries(cast)) await setMember(db, as('admin'), login, roles);
+  await addSpecification(db, as('author'), { key: 'BRK', title: 'Brake', prefix: 'BRK' });
+  await addBuild(db, as('author'), { name: '1.0', description: '' });
+
+  const cookies = new Map<string, string>();
+  const cookie = async (login: string): Promise<string> => {
+    const known = cookies.get(login);
+    if (known) return known;
+    const answer = await app.inject({ method: 'POST', url: '/api/session', payload: { login, password } });
+    const value = String(answer.headers['set-cookie']).split(';')[0];
+    cookies.set(login, value);
+    return value;
+  };
+  return {
+    ...site,
+    app,
+    house,
+    projectId,
+    as,
+    cookie,
+    call: async (login, endpoint, input) => {
+      const values: Record<string, unknown> = { project: 'spec', ...(input as object) };
+      const url = endpoint.path.replace(/:(\w+)/g, (_, name: string) => {
+        const value = encodeURIComponent(String(values[name]));
+        delete values[name];
+        return value;
+      });
+      const hasBody = endpoint.method === 'POST' || endpoint.method === 'PUT';
+      if (!endpoint.path.includes(':project')) delete values['project'];
+      const query = hasBody ? '' : `?${new URLSearchParams(Object.entries(values).map(([k, v]) => [k, String(v)]))}`;
+      const answer = await app.inject({
+        method: endpoint.method,
+        url: `/api${url}${query}`,
+        ...(login ? { headers: { cookie: await cookie(login) } } : {}),
+        ...(hasBody ? { payload: values } : {}),
+      });
+      const body = answer.body ? (answer.json() as unknown) : undefined;
+      // What the contract promises is what is answered.
+      if (answer.statusCode === 200) endpoint.answer.parse(body);
+      return { status: answer.statusCode, body: body as never, problem: body as ProblemDetails };
+    },
+    upload: async (login, path, files) => {
+      const boundary = 'spec-boundary';
+      const payload = Buffer.concat([
+        ...files.flatMap(({ name, bytes, mime = 'application/octet-stream' }) => [
+          Buffer.from(`--${boundary}\r\ncontent-disposition: form-data; name="file"; filename="${name}"\r\ncontent-type: ${mime}\r\n\r\n`),
+          bytes,
+          Buffer.from('\r\n'),
+        ]),
+        Buffer.from(`--${boundary}--\r\n`),
+      ]);
+      const answer = await app.inject({
+        method: 'POST',
+        url: `/api/projects/spec${path}`,
+        headers: { cookie: await cookie(login), 'content-type': `multipart/form-data; boundary=${boundary}` },
+        payload,
+      });
+      const body = answer.json() as never;
+      return { status: answer.statusCode, body, problem: body };
+    },
+    close: async () => {
+      await app.close();
+      await site.close();
+    },
+  };
+}
+
+export const content = (title: string, more: Partial<Record<string, unknown>> = {}) =>
+  ({
+    kind: 'requirement',
+    title,
+    text: `${title} shall hold.`,
+    rationale: '',
+    level: 'SIL 2',
+    method: 'test',
+    topLevel: true,
+    derived: false,
+    notInCode: false,
+    notInCodeRationale: '',
+    ...more,
+  }) as never;
+
+export const caseContent = (title: string) => ({
+  title,
+  objective: 'Show it',
+  preconditions: '',
+  steps: [
+    { action: 'Do', expected: 'See' },
+    { action: 'Do more', expected: 'See more' },
+  ],
+  plannedMinutes: 5,
+});
+
+export const demo = (...path: string[]): string => join(root, 'demo', ...path);
