@@ -2,6 +2,7 @@
 # npm run demo:coverage: compiles the controller with gcc's coverage, runs it once per case, and writes one LCOV tracefile a
 # case (by Debian's lcov from gcc's own data), the compiler's own totals beside them, and the source tree as a ZIP.
 set -eu
+export PERL_HASH_SEED=0
 here=$(cd "$(dirname "$0")" && pwd)
 out="$here/../coverage"
 work=$(mktemp -d)
@@ -27,7 +28,7 @@ for key in $(sed -n 's/^case //p' "$here/cases.txt"); do
     gcov -b -n ./*.gcda 2>/dev/null > gcov.txt
     awk -v k="$key" '
         /^File /{ f=$2; gsub(/\x27/, "", f); use=(f ~ /^src\/.*\.c$/) }
-        use && /^Lines executed:/{ split($0, a, /[:%]/); n=$0; sub(/.* of /, "", n); printf "%s\t%s\tlines\t%s\t%s\n", k, f, a[2], n }
+        use && /^Lines executed:/ && !seen[f]++{ split($0, a, /[:%]/); n=$0; sub(/.* of /, "", n); printf "%s\t%s\tlines\t%s\t%s\n", k, f, a[2], n }
         use && /^Taken at least once:/{ split($0, a, /[:%]/); n=$0; sub(/.* of /, "", n); printf "%s\t%s\tbranches\t%s\t%s\n", k, f, a[2], n }
     ' gcov.txt >> "$out/gcov-totals.tsv"
 done

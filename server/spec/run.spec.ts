@@ -171,6 +171,8 @@ describe('Run', () => {
     expect(body.case.title).toBe('Revised');
     expect(body.signatures.at(-1)?.meaning).toBe('carried over');
     expect((await cord()).states.run).toBe('sound');
+    const [trace] = (await p.call('auditor', design.getCase, { key })).body.verifies;
+    await p.call('author', specify.confirmTrace, { id: trace.id, reason: 'Only the title', fromRevision: 2, toRevision: 1 });
   });
 
   it('counts a deviation as passed only once a reviewer accepted it with a reason', async () => {

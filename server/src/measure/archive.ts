@@ -37,7 +37,8 @@ export function readArchive(bytes: Buffer, limits: ArchiveLimits, keep: (path: s
     const parts: Uint8Array[] = [];
     open++;
     file.ondata = (error, data, final) => {
-      if (error) throw new Refusal('unreadable', { detail: `The archive is damaged at ${path}.` });
+      // What is thrown below comes back here once more, as the error of the same file.
+      if (error) throw error instanceof Refusal ? error : new Refusal('unreadable', { detail: `The archive is damaged at ${path}.` });
       total += data.length;
       if (total > limits.bytes)
         throw new Refusal('hostileArchive', { detail: `The archive unpacks to more than ${limits.bytes >> 20} MiB.` });
