@@ -1,0 +1,74 @@
+import { expect, test } from '@playwright/test';
+import { accessible, enter } from './support';
+
+const screens: readonly (readonly [string, string, RegExp])[] = [
+  ['Cord board', '/larkfell/cord', /BRK-001/],
+  ['Specify', '/larkfell/specify', /Cycle and start|Braking/],
+  ['requirement', '/larkfell/specify/requirement/BRK-009', /Step 4 of RUN-\d+/],
+  ['requirement form', '/larkfell/specify/requirement/BRK-009?edit=1', /Rationale/],
+  ['import', '/larkfell/specify/import', /A table with a heading row/],
+  ['Design', '/larkfell/design', /C-001/],
+  ['case', '/larkfell/design/C-018', /Channel loss/],
+  ['case form', '/larkfell/design/C-018?edit=1', /Planned minutes/],
+  ['rounds', '/larkfell/run', /Cold chamber/],
+  ['plan a round', '/larkfell/run?plan=C-001', /Plan 1 runs/],
+  ['round', '/larkfell/run/round/R-003', /C-018/],
+  ['Bench', '/larkfell/run/bench/RUN-082', /Expect/],
+  ['record', '/larkfell/run/record/RUN-082', /Hash of this record/],
+  ['problems', '/larkfell/run/problems/PR-001', /Stands against/],
+  ['Measure', '/larkfell/measure?path=src/brake.c&line=17', /ways? to close it|What would close it/],
+  ['Prove', '/larkfell/prove', /This build now/],
+  ['ledger', '/larkfell/ledger', /entries/],
+  ['settings', '/larkfell/settings', /People in this project/],
+];
+
+test('every screen shows its data, without errors in the console, and axe finds nothing', async ({ page }) => {
+  test.setTimeout(180_000);
+  const errors: string[] = [];
+  page.on('pageerror', (error) => errors.push(error.message));
+  page.on('console', (message) => message.type() === 'error' && !message.text().includes('401') && errors.push(message.text()));
+  await page.goto('/sign-in');
+  await expect(page.getByRole('heading', { name: 'Cord Proof' })).toBeVisible();
+  await accessible(page, 'sign-in');
+  await enter(page, 'mira.oberon');
+  for (const [name, path, shows] of screens) {
+    await page.goto(path);
+    await expect(page.getByText(shows).first(), name).toBeVisible();
+    await accessible(page, name);
+  }
+  await page.evaluate(() => (document.documentElement.dataset['theme'] = 'dark'));
+  for (const [name, path, shows] of [screens[0], screens[2], screens[11], screens[14]]) {
+    await page.evaluate(() => localStorage.setItem('cord-proof.theme', 'dark'));
+    await page.goto(path);
+    await expect(page.getByText(shows).first(), name).toBeVisible();
+    await accessible(page, `${name}, dark`);
+  }
+  expect(errors).toEqual([]);
+});
+
+test('the board’s counts agree with its rows, and every next action leads somewhere', async ({ page }) => {
+  await enter(page, 'mira.oberon');
+  for (const name of ['Broken', 'Waiting', 'Suspect', 'Proved']) {
+    const chip = page.getByRole('button', { name: new RegExp(`^${name} \\d+$`) });
+    const count = Number((await chip.innerText()).split(' ')[1]);
+    await chip.click();
+    await expect(page.getByRole('table', { name: 'Cords' })).toHaveAttribute('aria-rowcount', String(count + 1));
+  }
+  await page.getByRole('button', { name: /^All/ }).click();
+  await page.getByPlaceholder('Filter').fill('BRK-009');
+  await page.getByRole('link', { name: 'Open run ›' }).click();
+  await expect(page.getByText('Hash of this record')).toBeVisible();
+  await page.goBack();
+  await expect(page.getByRole('heading', { name: 'Cord', exact: true })).toBeVisible();
+});
+
+test('an auditor reads everything and is offered no change', async ({ page }) => {
+  await enter(page, 'noor.hallam', '/larkfell/specify/requirement/BRK-001');
+  await expect(page.getByText('Proved on 2.4.0-rc2')).toBeVisible();
+  await expect(page.getByText(/reviewed by Ines Quarry/).first()).toBeVisible();
+  for (const name of ['Edit', 'Approve', 'Trace a parent', 'Design a case'])
+    await expect(page.getByRole('button', { name })).toHaveCount(0);
+  await page.goto('/larkfell/ledger');
+  await page.getByRole('button', { name: 'Verify the chain' }).click();
+  await expect(page.getByText('The chain holds:')).toBeVisible();
+});

@@ -1,0 +1,51 @@
+import { readFileSync } from 'node:fs';
+import { createRequire } from 'node:module';
+import { expect, type Browser, type Page } from '@playwright/test';
+
+export const password = 'larkfell-demo';
+const axe = readFileSync(createRequire(import.meta.url).resolve('axe-core/axe.min.js'), 'utf8');
+
+/** Signs in by the form, as people do. */
+export async function enter(page: Page, login: string, path = '/larkfell/cord'): Promise<void> {
+  await page.goto(path);
+  await page.getByLabel('Sign-in name').fill(login);
+  await page.getByLabel('Password').fill(password);
+  await page.keyboard.press('Enter');
+  await page.waitForURL((url) => !url.pathname.startsWith('/sign-in'));
+}
+
+/** Another person at another screen. */
+export async function another(browser: Browser, login: string, path?: string): Promise<Page> {
+  const context = await browser.newContext({ viewport: { width: 1280, height: 800 } });
+  const page = await context.newPage();
+  await enter(page, login, path);
+  return page;
+}
+
+interface AxeResult {
+  readonly violations: readonly {
+    readonly id: string;
+    readonly help: string;
+    readonly nodes: readonly { readonly html: string; readonly failureSummary: string }[];
+  }[];
+}
+
+/** axe finds no violation of WCAG 2.2 AA on what is shown. */
+export async function accessible(page: Page, where: string): Promise<void> {
+  // The policy allows no inline script in a page; the driver's own evaluation is not in the page.
+  await page.evaluate(axe);
+  const { violations } = await page.evaluate(() =>
+    (window as unknown as { axe: { run(options: object): Promise<AxeResult> } }).axe.run({
+      runOnly: ['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa'],
+    }),
+  );
+  expect(
+    violations.map(
+      (v) =>
+        `${where}: ${v.id}: ${v.nodes
+          .slice(0, 3)
+          .map((n) => `${n.html.slice(0, 160)} ${n.failureSummary.slice(0, 200)}`)
+          .join(' | ')}`,
+    ),
+  ).toEqual([]);
+}

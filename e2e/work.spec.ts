@@ -1,0 +1,206 @@
+import { expect, test, type Page } from '@playwright/test';
+import { another, enter, password } from './support';
+
+/** Presses Tab until the wanted control has the focus: nothing but the keyboard. */
+async function tabTo(page: Page, role: string, name: RegExp, limit = 80): Promise<void> {
+  for (let i = 0; i < limit; i++) {
+    const here = await page.evaluate(() => {
+      const e = document.activeElement as HTMLElement | null;
+      const label =
+        e?.getAttribute('aria-label') ??
+        (e instanceof HTMLInputElement || e instanceof HTMLTextAreaElement || e instanceof HTMLSelectElement
+          ? (e.labels?.[0]?.innerText ?? e.placeholder ?? '')
+          : (e?.innerText ?? ''));
+      return { tag: e?.tagName ?? '', label };
+    });
+    if (name.test(here.label.trim()) && role.split('|').includes(here.tag)) return;
+    await page.keyboard.press('Tab');
+  }
+  throw new Error(`no ${role} ${name} came by Tab`);
+}
+
+test('the whole tour with the keyboard alone: write, approve, design, run, sign, review, pack', async ({ page, browser }) => {
+  test.setTimeout(180_000);
+  await page.goto('/larkfell/specify/requirement/SYS-017');
+  await tabTo(page, 'INPUT', /Sign-in name/);
+  await page.keyboard.type('mira.oberon');
+  await page.keyboard.press('Tab');
+  await page.keyboard.type(password);
+  await page.keyboard.press('Enter');
+  await expect(page.getByRole('heading', { name: 'The brake can be released by hand' })).toBeVisible();
+  // A requirement is written …
+  await tabTo(page, 'BUTTON', /^Requirement$/);
+  await page.keyboard.press('Enter');
+  await page.waitForURL(/edit=1/);
+  const key = /requirement\/(SYS-\d+)/.exec(page.url())?.[1] ?? '';
+  await expect(page.getByText(`${key}`).first()).toBeVisible();
+  await expect(page.getByRole('button', { name: /Save revision/ })).toBeVisible();
+  await tabTo(page, 'INPUT', /^Title/);
+  await page.keyboard.press('Control+A');
+  await page.keyboard.type('The lever has a guard');
+  await page.keyboard.press('Tab');
+  await page.keyboard.type('The release lever shall have a guard against being touched by accident.');
+  await tabTo(page, 'INPUT', /^Top level/);
+  await page.keyboard.press('Space');
+  await tabTo(page, 'INPUT', /^Not in code/);
+  await page.keyboard.press('Space');
+  await tabTo(page, 'TEXTAREA', /^Why it is not in code/);
+  await page.keyboard.type('A sheet of steel.');
+  await page.keyboard.press('Control+s');
+  await expect(page.getByRole('heading', { name: 'The lever has a guard' })).toBeVisible();
+  // … approved …
+  await tabTo(page, 'BUTTON', /^Approve/);
+  await page.keyboard.press('Enter');
+  await expect(page.getByText('approved', { exact: true }).first()).toBeVisible();
+  // … a case verifies it …
+  await tabTo(page, 'BUTTON', /Design a case/);
+  await page.keyboard.press('Enter');
+  await page.waitForURL(/design\/C-\d+\?edit=1/);
+  const caseKey = /design\/(C-\d+)/.exec(page.url())?.[1] ?? '';
+  await tabTo(page, 'TEXTAREA', /^Objective/);
+  await page.keyboard.type('Show that the guard is there.');
+  await tabTo(page, 'TEXTAREA', /Step 1, action/);
+  await page.keyboard.type('Look at the lever');
+  await page.keyboard.press('Tab');
+  await page.keyboard.type('A guard covers it');
+  await page.keyboard.press('Control+Enter');
+  await expect(page.getByLabel('Step 2, action')).toBeFocused();
+  await page.keyboard.type('Try to touch it with a broom');
+  await page.keyboard.press('Tab');
+  await page.keyboard.type('The lever does not move');
+  await page.keyboard.press('Control+s');
+  await expect(page.getByRole('button', { name: 'Edit' })).toBeVisible();
+  await tabTo(page, 'BUTTON', /^Approve/);
+  await page.keyboard.press('Enter');
+  await expect(page.getByRole('button', { name: 'Plan a run' })).toBeVisible();
+  // … a run is planned for a tester …
+  await tabTo(page, 'BUTTON', /Plan a run/);
+  await page.keyboard.press('Enter');
+  await tabTo(page, 'INPUT', /^Title/);
+  await page.keyboard.type('Guard');
+  await tabTo(page, 'SELECT', /^Done by/);
+  await page.keyboard.press('T');
+  await tabTo(page, 'BUTTON', /^Plan 1 runs/);
+  await page.keyboard.press('Enter');
+  await page.waitForURL(/run\/round\/R-\d+/);
+
+  // … recorded on the Bench by another person …
+  const tester = await another(browser, 'tomas.vell', page.url().replace(/^https?:\/\/[^/]+/, ''));
+  await tabTo(tester, 'A', new RegExp(`Record ${caseKey}`));
+  await tester.keyboard.press('Enter');
+  await expect(tester.getByText('Look at the lever').first()).toBeVisible();
+  await tester.keyboard.press('o');
+  await tester.keyboard.type('A guard covers it');
+  await tester.keyboard.press('Escape');
+  await tester.keyboard.press('1');
+  await tester.keyboard.press('Enter');
+  await expect(tester.getByText('Step 2 of 2 · do this')).toBeVisible();
+  await tester.keyboard.press('1');
+  await tester.keyboard.press('Enter');
+  await tester.waitForURL(/run\/record\/RUN-\d+/);
+  // … signed by the tester, reviewed by a third …
+  const sign = async (who: Page, name: RegExp): Promise<void> => {
+    await tabTo(who, 'BUTTON', name);
+    await who.keyboard.press('Enter');
+    await expect(who.getByLabel('Your password, again')).toBeFocused();
+    await who.keyboard.type(password);
+    await who.keyboard.press('Enter');
+  };
+  await sign(tester, /Sign: performed/);
+  await expect(tester.getByText(/performed, \d{4}/)).toBeVisible();
+  const reviewer = await another(browser, 'ines.quarry', tester.url().replace(/^https?:\/\/[^/]+/, ''));
+  await sign(reviewer, /Sign: reviewed/);
+  await expect(reviewer.getByText(/reviewed, \d{4}/)).toBeVisible();
+  // … and the requirement is proved, on the first person's screen, by jumping there.
+  await page.keyboard.press('Control+k');
+  await page.keyboard.type(key);
+  await expect(page.getByRole('option', { name: new RegExp(key) })).toBeVisible();
+  await page.keyboard.press('Enter');
+  await expect(page.getByText('Proved on 2.4.0-rc2: every knot is sound.')).toBeVisible();
+  // The pack is made while the page is left and come back to.
+  await page.keyboard.press('Alt+5');
+  await tabTo(page, 'BUTTON', /Make the proof pack/);
+  await page.keyboard.press('Enter');
+  await expect(page.getByText(/You can leave this page/).first()).toBeVisible();
+  await page.keyboard.press('Alt+0');
+  await expect(page.getByRole('heading', { name: 'Cord', exact: true })).toBeVisible();
+  await page.keyboard.press('Alt+5');
+  await expect(page.getByRole('link', { name: /proof-pack-2.4.0-rc2-\d+\.zip/ })).toBeVisible({ timeout: 60_000 });
+});
+
+test('what one person does appears on another’s screen without reload', async ({ page, browser }) => {
+  await enter(page, 'mira.oberon', '/larkfell/specify/requirement/BRK-032');
+  await expect(page.getByText('draft', { exact: true }).first()).toBeVisible();
+  const other = await another(browser, 'ines.quarry', '/larkfell/specify/requirement/BRK-032');
+  await other.getByRole('button', { name: 'Approve' }).click();
+  await expect(page.getByText('approved', { exact: true }).first()).toBeVisible();
+});
+
+test('two editors of one requirement: both versions are shown and no text is lost', async ({ page, browser }) => {
+  await enter(page, 'mira.oberon', '/larkfell/specify/requirement/BRK-040?edit=1');
+  const other = await another(browser, 'bela.stroud', '/larkfell/specify/requirement/BRK-040?edit=1');
+  await page.getByLabel('Text').fill('The display shall be refreshed every 200 ms.');
+  await other.getByLabel('Text').fill('The display shall be refreshed every 100 ms, even in the cold.');
+  await page.getByRole('button', { name: /Save revision 2/ }).click();
+  await expect(page.getByRole('button', { name: 'Edit' })).toBeVisible();
+  await expect(other.getByText(/revision 2, mira/)).toBeVisible();
+  // The second one still saves on top of what they began with.
+  await other.getByRole('button', { name: /Save revision/ }).click();
+  await expect(other.getByText(/every 100 ms/).first()).toBeVisible();
+});
+
+test('the Bench resumes after a reload with nothing lost, takes evidence, and a failed step opens a problem report', async ({ page }) => {
+  await enter(page, 'tomas.vell', '/larkfell/cord');
+  await page.getByRole('button', { name: /things wait for you/ }).click();
+  await page
+    .getByRole('menuitem', { name: /to record on 2.4.0-rc2 .*Storm|to record.*Wind limits the rope/ })
+    .first()
+    .click();
+  await page.waitForURL(/bench\/RUN-/);
+  await expect(page.getByText(/Step 1 of/).first()).toBeVisible();
+  await page.getByLabel('What did you observe?').fill('Limit 6.0 m/s, as');
+  await page.reload();
+  await expect(page.getByLabel('What did you observe?')).toHaveValue('Limit 6.0 m/s, as');
+  await page.getByLabel('What did you observe?').fill('Limit 6.0 m/s, as expected');
+  await page.keyboard.press('Escape');
+  await page.locator('input[type=file]').setInputFiles({ name: 'trace.txt', mimeType: 'text/plain', buffer: Buffer.from('71 km/h\n') });
+  await expect(page.getByRole('link', { name: /trace.txt/ })).toBeVisible();
+  await page.keyboard.press('1');
+  await expect(page.getByText('Saved.')).toBeVisible();
+  await page.keyboard.press('Enter');
+  await expect(page.getByText('Step 2 of 2 · do this')).toBeVisible();
+  await page.keyboard.press('2');
+  await expect(page.getByText('Say what you observed: this verdict needs it.')).toBeVisible();
+  await page.keyboard.type('Limit stays at 6.0 m/s');
+  await page.keyboard.press('Enter');
+  await expect(page.getByRole('heading', { name: /Problem report from step 2/ })).toBeVisible();
+  await expect(page.getByLabel('What happened (filled from the run)')).toHaveValue(/Observed: Limit stays at 6.0 m\/s/);
+  await page.getByRole('button', { name: 'Raise it' }).click();
+  await expect(page.getByRole('link', { name: /PR-00\d/ })).toBeVisible();
+});
+
+test('a table with errors is refused by row and cell before anything is written', async ({ page }) => {
+  await enter(page, 'mira.oberon', '/larkfell/specify/import?into=BRK');
+  const csv = 'key,title,text,level\nBRK-901,Good,Text,SIL 1\nBRK-001,Double,Text,SIL 9\n';
+  await page.locator('input[type=file]').setInputFiles({ name: 'reqs.csv', mimeType: 'text/csv', buffer: Buffer.from(csv) });
+  await expect(page.getByText('BRK-001 exists already in this project.')).toBeVisible();
+  await expect(page.getByText(/“SIL 9” is not a level/)).toBeVisible();
+  await expect(page.getByRole('button', { name: /Write all/ })).toBeDisabled();
+  await page
+    .locator('input[type=file]')
+    .setInputFiles({ name: 'reqs.csv', mimeType: 'text/csv', buffer: Buffer.from(csv.split('\n').slice(0, 2).join('\n')) });
+  await page.getByRole('button', { name: 'Write all 1 requirements' }).click();
+  await page.waitForURL(/specify\/BRK/);
+  await page.getByPlaceholder('Filter by key or words').fill('BRK-901');
+  await expect(page.getByRole('treeitem', { name: /BRK-901/ })).toBeVisible();
+});
+
+test('the code view tells why a line does not count, and a remedy does what it says', async ({ page }) => {
+  await enter(page, 'mira.oberon', '/larkfell/measure?path=src/brake.c&line=17');
+  const remedy = page.getByRole('button', { name: /Say this code also implements/ });
+  await expect(remedy).toBeVisible();
+  const promised = /→ ([\d.]+) %/.exec(await remedy.innerText())?.[1];
+  await remedy.click();
+  await expect(page.getByText('Line 17 · credited')).toBeVisible();
+  expect(promised).toBeDefined();
+});

@@ -1,0 +1,172 @@
+import { spawn, type ChildProcess } from 'node:child_process';
+import { join } from 'node:path';
+import { pathToFileURL } from 'node:url';
+import { mkdtempSync, rmSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import * as base from '@contract/base';
+import { caseContent, content, openProject, password, root, type Project } from './support';
+import { addRequirement, setRequirementState } from '../src/specify';
+import { addCase, setCaseState } from '../src/design';
+import { addRound } from '../src/run';
+
+interface Node {
+  readonly child: ChildProcess;
+  readonly url: string;
+}
+
+async function startNode(env: Record<string, string>): Promise<Node> {
+  const child = spawn(process.execPath, [join(root, 'dist/server/main.js')], {
+    cwd: root,
+    env: { ...process.env, ...env, PORT: '0' },
+    stdio: ['ignore', 'pipe', 'ignore'],
+  });
+  const url = await new Promise<string>((resolve, reject) => {
+    child.stdout?.on('data', (chunk) => {
+      const found = /ready (\S+)/.exec(String(chunk));
+      if (found) resolve(found[1]);
+    });
+    child.on('exit', () => reject(new Error('the server ended')));
+  });
+  return { child, url };
+}
+
+const ended = (child: ChildProcess): Promise<void> =>
+  new Promise((resolve) => (child.exitCode !== null || child.signalCode !== null ? resolve() : child.once('exit', () => resolve())));
+
+async function signIn(url: string, login: string): Promise<string> {
+  const answer = await fetch(`${url}/api/session`, {
+    method: 'POST',
+    headers: { 'content-type': 'application/json' },
+    body: JSON.stringify({ login, password }),
+  });
+  return String(answer.headers.get('set-cookie')).split(';')[0];
+}
+
+describe('faults', () => {
+  let p: Project;
+  beforeAll(async () => {
+    p = await openProject();
+    const { db } = p.database;
+    await addRequirement(db, p.as('author'), { specification: 'BRK', under: null, parent: null, content: content('It') });
+    await setRequirementState(db, p.as('reviewer'), ['reviewer'], 'BRK-001', 1, 'approved');
+    const steps = Array.from({ length: 60 }, (_, i) => ({ action: `Do ${i}`, expected: 'See' }));
+    await addCase(db, p.as('author'), { key: 'C-001', content: { ...caseContent('Long'), steps }, verifies: ['BRK-001'] });
+    await setCaseState(db, p.as('reviewer'), ['reviewer'], 'C-001', 1, 'approved');
+    await addRound(db, p.as('author'), {
+      build: '1.0',
+      title: 'R',
+      configuration: 'rig',
+      unit: '',
+      tools: '',
+      tester: 'tester',
+      cases: ['C-001'],
+    });
+  }, 60_000);
+  afterAll(() => p.close());
+
+  it('a server killed with SIGKILL while a run is recorded has lost nothing that it acknowledged', async () => {
+    const node = await startNode(p.env);
+    const cookie = await signIn(node.url, 'tester');
+    const acknowledged = new Set<number>();
+    setTimeout(() => node.child.kill('SIGKILL'), 350);
+    await Promise.all(
+      Array.from({ length: 60 }, async (_, i) => {
+        const sent = fetch(`${node.url}/api/projects/spec/runs/RUN-001/steps/${i + 1}`, {
+          method: 'PUT',
+          headers: { cookie, 'content-type': 'application/json' },
+          body: JSON.stringify({ observed: `seen ${i}`, verdict: 'pass', seconds: i }),
+        });
+        const answer = await sent.catch(() => undefined);
+        if (answer?.ok) acknowledged.add(i);
+      }),
+    );
+    await ended(node.child);
+    const [rows] = (await p.owner.query(`select steps from ${p.name}.runs where record_key = 'RUN-001'`)) as unknown as [
+      { steps: string }[],
+    ];
+    const steps = JSON.parse(rows[0].steps) as { observed: string }[];
+    for (const i of acknowledged) expect(steps[i].observed).toBe(`seen ${i}`);
+    const verdict = await p.call('auditor', base.verifyLedger, {});
+    expect(verdict.body.fault).toBeUndefined();
+  }, 60_000);
+
+  it('a server killed while it makes a pack: the next one makes it', async () => {
+    const first = await startNode(p.env);
+    const cookie = await signIn(first.url, 'author');
+    const made = await fetch(`${first.url}/api/projects/spec/packs`, {
+      method: 'POST',
+      headers: { cookie, 'content-type': 'application/json' },
+      body: JSON.stringify({ build: '1.0' }),
+    });
+    const { id } = (await made.json()) as { id: number };
+    const state = async (): Promise<string> =>
+      ((await p.owner.query(`select state from ${p.name}.jobs where id = ?`, [id])) as unknown as [{ state: string }[]])[0][0].state;
+    for (let i = 0; i < 100 && (await state()) === 'queued'; i++) await new Promise((resolve) => setTimeout(resolve, 20));
+    first.child.kill('SIGKILL');
+    await ended(first.child);
+    const second = await startNode(p.env);
+    for (let i = 0; i < 400 && (await state()) !== 'done'; i++) await new Promise((resolve) => setTimeout(resolve, 100));
+    expect(await state()).toBe('done');
+    second.child.kill('SIGTERM');
+    await ended(second.child);
+    expect(second.child.exitCode).toBe(0);
+    expect((await p.call('auditor', base.verifyLedger, {})).body.fault).toBeUndefined();
+  }, 90_000);
+
+  it('tells one person’s work to another’s open stream, and resumes where a stream was cut', async () => {
+    const node = await startNode(p.env);
+    const cookie = await signIn(node.url, 'auditor');
+    const listen = async (headers: Record<string, string>, wanted: string): Promise<string> => {
+      const abort = new AbortController();
+      const answer = await fetch(`${node.url}/api/projects/spec/events`, { headers: { cookie, ...headers }, signal: abort.signal });
+      let text = '';
+      const reader = answer.body?.getReader();
+      // The change is made on another node: here, in this process.
+      if (!headers['last-event-id'])
+        await addRequirement(p.database.db, p.as('author'), {
+          specification: 'BRK',
+          under: null,
+          parent: null,
+          content: content('Seen by others'),
+        });
+      while (reader && !text.includes(wanted)) text += new TextDecoder().decode((await reader.read()).value);
+      abort.abort();
+      return text;
+    };
+    const live = await listen({}, '"key":"BRK-002"');
+    const id = Number(/id: (\d+)\nevent: entry\ndata: [^\n]*BRK-002/.exec(live)?.[1]);
+    expect(await listen({ 'last-event-id': String(id - 1) }, '"key":"BRK-002"')).toContain(`id: ${id}`);
+    node.child.kill('SIGTERM');
+    await ended(node.child);
+  }, 60_000);
+
+  it('says so while the database is away, and goes on when it is back', async () => {
+    // A database of its own, so that it can be stopped.
+    const folder = mkdtempSync(join(tmpdir(), 'cord-db-'));
+    const { startDatabase, prepareDatabase } = (await import(pathToFileURL(join(root, 'scripts/database.mjs')).href)) as {
+      startDatabase(folder: string, told?: { port: number }): Promise<{ port: number; stop(): Promise<void> }>;
+      prepareDatabase(database: object, name: string, root: string): Promise<Record<string, string>>;
+    };
+    let database = await startDatabase(folder);
+    const node = await startNode(await prepareDatabase(database, 'cord', root));
+    const ask = async (path: string): Promise<[number, string | undefined]> => {
+      const answer = await fetch(`${node.url}/api/${path}`);
+      return [answer.status, ((await answer.json()) as { code?: string }).code];
+    };
+    expect(await ask('ready')).toEqual([200, undefined]);
+    await database.stop();
+    expect(await ask('ready')).toEqual([503, 'unavailable']);
+    expect((await ask('health'))[0]).toBe(200);
+    database = await startDatabase(folder, { port: database.port });
+    let state = await ask('ready');
+    for (let i = 0; i < 50 && state[0] !== 200; i++) {
+      await new Promise((resolve) => setTimeout(resolve, 100));
+      state = await ask('ready');
+    }
+    expect(state[0]).toBe(200);
+    node.child.kill('SIGTERM');
+    await ended(node.child);
+    await database.stop();
+    rmSync(folder, { recursive: true, force: true });
+  }, 90_000);
+});
