@@ -1,5 +1,5 @@
 import { expect, test } from '@playwright/test';
-import { accessible, enter } from './support';
+import { enter, faults } from './support';
 
 const screens: readonly (readonly [string, string, RegExp])[] = [
   ['Cord board', '/larkfell/cord', /BRK-001/],
@@ -25,29 +25,32 @@ const screens: readonly (readonly [string, string, RegExp])[] = [
 test('every screen shows its data, without errors in the console, and axe finds nothing', async ({ page }) => {
   test.setTimeout(180_000);
   const errors: string[] = [];
+  const found: string[] = [];
   page.on('pageerror', (error) => errors.push(error.message));
   page.on('console', (message) => message.type() === 'error' && !message.text().includes('401') && errors.push(message.text()));
   await page.goto('/sign-in');
   await expect(page.getByRole('heading', { name: 'Cord Proof' })).toBeVisible();
-  await accessible(page, 'sign-in');
+  found.push(...(await faults(page, 'sign-in')));
   await enter(page, 'mira.oberon');
   for (const [name, path, shows] of screens) {
     await page.goto(path);
     await expect(page.getByText(shows).first(), name).toBeVisible();
-    await accessible(page, name);
+    found.push(...(await faults(page, name)));
   }
   await page.evaluate(() => (document.documentElement.dataset['theme'] = 'dark'));
   for (const [name, path, shows] of [screens[0], screens[2], screens[11], screens[14]]) {
     await page.evaluate(() => localStorage.setItem('cord-proof.theme', 'dark'));
     await page.goto(path);
     await expect(page.getByText(shows).first(), name).toBeVisible();
-    await accessible(page, `${name}, dark`);
+    found.push(...(await faults(page, `${name}, dark`)));
   }
+  expect(found).toEqual([]);
   expect(errors).toEqual([]);
 });
 
 test('the board’s counts agree with its rows, and every next action leads somewhere', async ({ page }) => {
   await enter(page, 'mira.oberon');
+  await expect(page.getByText('BRK-001').first()).toBeVisible();
   for (const name of ['Broken', 'Waiting', 'Suspect', 'Proved']) {
     const chip = page.getByRole('button', { name: new RegExp(`^${name} \\d+$`) });
     const count = Number((await chip.innerText()).split(' ')[1]);

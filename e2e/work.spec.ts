@@ -9,7 +9,7 @@ async function tabTo(page: Page, role: string, name: RegExp, limit = 80): Promis
       const label =
         e?.getAttribute('aria-label') ??
         (e instanceof HTMLInputElement || e instanceof HTMLTextAreaElement || e instanceof HTMLSelectElement
-          ? (e.labels?.[0]?.innerText ?? e.placeholder ?? '')
+          ? (e.labels?.[0]?.innerText ?? '')
           : (e?.innerText ?? ''));
       return { tag: e?.tagName ?? '', label };
     });
@@ -113,6 +113,7 @@ test('the whole tour with the keyboard alone: write, approve, design, run, sign,
   await expect(reviewer.getByText(/reviewed, \d{4}/)).toBeVisible();
   // … and the requirement is proved, on the first person's screen, by jumping there.
   await page.keyboard.press('Control+k');
+  await expect(page.getByRole('combobox')).toBeFocused();
   await page.keyboard.type(key);
   await expect(page.getByRole('option', { name: new RegExp(key) })).toBeVisible();
   await page.keyboard.press('Enter');
@@ -144,9 +145,13 @@ test('two editors of one requirement: both versions are shown and no text is los
   await page.getByRole('button', { name: /Save revision 2/ }).click();
   await expect(page.getByRole('button', { name: 'Edit' })).toBeVisible();
   await expect(other.getByText(/revision 2, mira/)).toBeVisible();
-  // The second one still saves on top of what they began with.
   await other.getByRole('button', { name: /Save revision/ }).click();
-  await expect(other.getByText(/every 100 ms/).first()).toBeVisible();
+  await expect(other.getByText(/mira.oberon saved revision 2 while you were writing/)).toBeVisible();
+  await expect(other.getByText('every 200 ms').first()).toBeVisible();
+  await other.getByRole('button', { name: 'Save mine as revision 3' }).click();
+  await expect(other.getByText(/revision 3, bela/)).toBeVisible();
+  await other.getByRole('button', { name: /Show the history/ }).click();
+  await expect(other.locator('del', { hasText: '200' })).toBeVisible();
 });
 
 test('the Bench resumes after a reload with nothing lost, takes evidence, and a failed step opens a problem report', async ({ page }) => {

@@ -3,12 +3,37 @@ import { TestBed } from '@angular/core/testing';
 import { provideEffects } from '@ngrx/effects';
 import { provideStore, Store } from '@ngrx/store';
 import { getProject, signIn } from '@contract/base';
-import { Api, ApiFailure, baseCommands, baseFeature, baseActions, actionLink, CordDrawing, effectsOf, recordLink, requestsFeature, selectRequest, WordsDiff } from './index';
+import {
+  Api,
+  ApiFailure,
+  baseCommands,
+  baseFeature,
+  baseActions,
+  actionLink,
+  CordDrawing,
+  effectsOf,
+  recordLink,
+  requestsFeature,
+  selectRequest,
+  WordsDiff,
+} from './index';
 
-const project = { slug: 'larkfell', name: 'L', level: 'SIL 3', profile: { standard: 'IEC 61508', levels: [], targets: {}, reviewAt: [], note: '' }, builds: [{ name: '1.0', description: '', createdAt: '' }, { name: '2.0', description: '', createdAt: '' }], members: [], seq: 7 };
+const project = {
+  slug: 'larkfell',
+  name: 'L',
+  level: 'SIL 3',
+  profile: { standard: 'IEC 61508', levels: [], targets: {}, reviewAt: [], note: '' },
+  builds: [
+    { name: '1.0', description: '', createdAt: '' },
+    { name: '2.0', description: '', createdAt: '' },
+  ],
+  members: [],
+  seq: 7,
+};
 
 describe('the client', () => {
-  const answer = (status: number, body: string) => spyOn(window, 'fetch').and.callFake(() => Promise.resolve(new Response(body, { status })));
+  const answer = (status: number, body: string) =>
+    spyOn(window, 'fetch').and.callFake(() => Promise.resolve(new Response(body, { status })));
 
   it('puts parameters into the path, encoded, and the rest into the body', async () => {
     const fetched = answer(200, '{}');
@@ -20,7 +45,8 @@ describe('the client', () => {
 
   it('turns problem details, strange pages and a lost connection into failures with a code', async () => {
     const api = TestBed.inject(Api);
-    const failure = async (): Promise<ApiFailure> => (await api.call(getProject, { project: 'x' }).catch((error: unknown) => error)) as ApiFailure;
+    const failure = async (): Promise<ApiFailure> =>
+      (await api.call(getProject, { project: 'x' }).catch((error: unknown) => error)) as ApiFailure;
     const spy = answer(409, '{"code":"conflict","title":"T","status":409,"type":"x"}');
     expect((await failure()).problem.code).toBe('conflict');
     spy.and.callFake(() => Promise.resolve(new Response('<html>', { status: 502 })));
@@ -37,7 +63,12 @@ describe('commands and state', () => {
     localStorage.clear();
     call = jasmine.createSpy('call');
     TestBed.configureTestingModule({
-      providers: [provideZonelessChangeDetection(), provideStore({ requests: requestsFeature.reducer, base: baseFeature.reducer }), provideEffects(effectsOf(baseCommands)), { provide: Api, useValue: { call } }],
+      providers: [
+        provideZonelessChangeDetection(),
+        provideStore({ requests: requestsFeature.reducer, base: baseFeature.reducer }),
+        provideEffects(effectsOf(baseCommands)),
+        { provide: Api, useValue: { call } },
+      ],
     });
     store = TestBed.inject(Store);
   });
@@ -53,7 +84,8 @@ describe('commands and state', () => {
 
   it('proves the newest build, until somebody chose another, which this device remembers', async () => {
     const build = store.selectSignal(baseFeature.selectBuild);
-    const arrived = () => store.dispatch(baseCommands.getProject.done({ input: { project: 'larkfell' }, answer: project, command: '', phase: 'done' }));
+    const arrived = () =>
+      store.dispatch(baseCommands.getProject.done({ input: { project: 'larkfell' }, answer: project, command: '', phase: 'done' }));
     arrived();
     expect(build()).toBe('2.0');
     store.dispatch(baseActions.buildChosen({ build: '1.0' }));
@@ -67,13 +99,20 @@ describe('commands and state', () => {
 
   it('keeps a trail without doubles', () => {
     for (const label of ['A', 'B', 'A']) store.dispatch(baseActions.placeVisited({ url: `/${label}`, label }));
-    expect(store.selectSignal(baseFeature.selectTrail)().map((place) => place.label)).toEqual(['B', 'A']);
+    expect(
+      store
+        .selectSignal(baseFeature.selectTrail)()
+        .map((place) => place.label),
+    ).toEqual(['B', 'A']);
   });
 });
 
 describe('links', () => {
   it('lead every kind of record and every next action to its page', () => {
-    expect(recordLink('p', { kind: 'file', key: 'src/a.c:12' })).toEqual({ path: ['/', 'p', 'measure'], query: { path: 'src/a.c', line: '12' } });
+    expect(recordLink('p', { kind: 'file', key: 'src/a.c:12' })).toEqual({
+      path: ['/', 'p', 'measure'],
+      query: { path: 'src/a.c', line: '12' },
+    });
     expect(actionLink('p', { to: { kind: 'run', key: 'RUN-1' }, place: 'bench' }).path).toEqual(['/', 'p', 'run', 'bench', 'RUN-1']);
     expect(actionLink('p', { to: { kind: 'case', key: 'C-1' }, place: 'round' }).query).toEqual({ plan: 'C-1' });
   });
@@ -82,9 +121,17 @@ describe('links', () => {
 describe('drawings', () => {
   it('say the cord in words for those who do not see it', async () => {
     const fixture = TestBed.createComponent(CordDrawing);
-    fixture.componentRef.setInput('states', { specify: 'sound', design: 'suspect', run: 'broken', measure: 'notReached', prove: 'waiting' });
+    fixture.componentRef.setInput('states', {
+      specify: 'sound',
+      design: 'suspect',
+      run: 'broken',
+      measure: 'notReached',
+      prove: 'waiting',
+    });
     await fixture.whenStable();
-    expect((fixture.nativeElement as HTMLElement).querySelector('svg')?.getAttribute('aria-label')).toBe('Specify sound, Design suspect, Run broken, Measure not reached, Prove waiting');
+    expect((fixture.nativeElement as HTMLElement).querySelector('svg')?.getAttribute('aria-label')).toBe(
+      'Specify sound, Design suspect, Run broken, Measure not reached, Prove waiting',
+    );
   });
 
   it('mark what was added and removed with more than colour', async () => {

@@ -120,7 +120,14 @@ export class Shell implements OnDestroy {
 
   protected jump(): void {
     if (!this.dialogs.openDialogs.length)
-      this.dialogs.open(JumpDialog, { position: { top: '64px' }, width: '560px', autoFocus: 'input', restoreFocus: true });
+      this.dialogs.open(JumpDialog, {
+        position: { top: '64px' },
+        width: '560px',
+        autoFocus: 'input',
+        restoreFocus: true,
+        enterAnimationDuration: 0,
+        exitAnimationDuration: 0,
+      });
   }
 
   protected showKeys(): void {

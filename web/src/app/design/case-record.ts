@@ -107,6 +107,8 @@ export class CaseRecord {
     this.saving().problem?.code === 'conflict' ? (this.saving().problem?.current as CaseDetail) : null,
   );
   private edited = '';
+  /** The revision that was read when writing began: saving on top of a newer one must be a choice. */
+  protected readonly basedOn = signal(0);
 
   constructor() {
     effect(() => {
@@ -143,7 +145,9 @@ export class CaseRecord {
     const content = contentOf(shown);
     const kept = localStorage.getItem(memory(shown.key));
     this.base.set(JSON.stringify(content));
-    this.draft.set(kept && editing ? (JSON.parse(kept) as CaseContent) : content);
+    const known = kept && editing ? (JSON.parse(kept) as { content: CaseContent; basedOn: number }) : undefined;
+    this.basedOn.set(known?.basedOn ?? shown.revision);
+    this.draft.set(known?.content ?? content);
     this.editing.set(editing);
   }
 
@@ -151,7 +155,7 @@ export class CaseRecord {
     const draft = this.draft();
     if (!draft) return;
     this.draft.set({ ...draft, ...change });
-    if (this.changed()) localStorage.setItem(memory(this.key()), JSON.stringify(this.draft()));
+    if (this.changed()) localStorage.setItem(memory(this.key()), JSON.stringify({ content: this.draft(), basedOn: this.basedOn() }));
     else localStorage.removeItem(memory(this.key()));
   }
 

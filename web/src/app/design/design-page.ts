@@ -75,16 +75,14 @@ const views = [
               [attr.aria-selected]="picked().has(c.key)"
               [class.on]="c.key === record()"
               [class.at]="i === at()"
-              (click)="open(c.key, i)"
+              (click)="pressed($event, c.key, i)"
               (keydown.enter)="open(c.key, i)"
             >
-              <input
-                type="checkbox"
-                tabindex="-1"
-                [checked]="picked().has(c.key)"
-                [attr.aria-label]="'Choose ' + c.key"
-                (click)="$event.stopPropagation(); toggle(c.key)"
-              />
+              <span class="box" aria-hidden="true">
+                @if (picked().has(c.key)) {
+                  <cp-icon name="check" />
+                }
+              </span>
               <span class="grow two"
                 ><span class="one"
                   ><b class="key">{{ c.key }}</b> {{ c.title }}</span
@@ -147,11 +145,15 @@ const views = [
       border-radius: 8px;
       cursor: pointer;
     }
-    .item input {
-      accent-color: var(--cord);
-      width: 15px;
-      height: 15px;
+    .box {
+      display: grid;
+      place-items: center;
+      width: 17px;
+      height: 17px;
+      border: 1.5px solid var(--hairline-strong);
+      border-radius: 4px;
       flex: none;
+      font-size: 12px;
     }
     .item:hover {
       background: var(--cord-tint);
@@ -244,6 +246,12 @@ export class DesignPage {
   protected open(key: string, at: number): void {
     this.at.set(at);
     void this.router.navigate(['/', this.scope.slug(), 'design', key]);
+  }
+
+  /** A press on the box chooses, anywhere else opens. */
+  protected pressed(event: MouseEvent, key: string, at: number): void {
+    if ((event.target as HTMLElement).closest('.box')) this.toggle(key);
+    else this.open(key, at);
   }
 
   protected toggle(key: string): void {

@@ -1,5 +1,5 @@
 import { CdkDragDrop, DragDropModule } from '@angular/cdk/drag-drop';
-import { ChangeDetectionStrategy, Component, ElementRef, inject, input, output } from '@angular/core';
+import { ChangeDetectionStrategy, Component, ElementRef, inject, input, linkedSignal, output } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { moveItem, type CaseStep } from '@core/design';
 import { Icon } from '../base';
@@ -11,7 +11,7 @@ import { Icon } from '../base';
   changeDetection: ChangeDetectionStrategy.OnPush,
   template: `
     <ol cdkDropList (cdkDropListDropped)="drop($event)">
-      @for (step of steps(); track $index; let i = $index, last = $last) {
+      @for (step of here(); track $index; let i = $index, last = $last) {
         <li cdkDrag>
           <span class="grip" cdkDragHandle aria-hidden="true"><cp-icon name="drag_indicator" /></span>
           <b class="n">{{ i + 1 }}</b>
@@ -54,14 +54,14 @@ import { Icon } from '../base';
             >
               <cp-icon name="arrow_downward" />
             </button>
-            <button type="button" class="tool" [attr.aria-label]="'Delete step ' + (i + 1)" (click)="changed.emit(without(i))">
+            <button type="button" class="tool" [attr.aria-label]="'Delete step ' + (i + 1)" (click)="set(without(i))">
               <cp-icon name="delete" />
             </button>
           </span>
         </li>
       }
     </ol>
-    <button class="chip" type="button" (click)="insert(steps().length)"><cp-icon name="add" /> Step</button>
+    <button class="chip" type="button" (click)="insert(here().length)"><cp-icon name="add" /> Step</button>
     <span class="second small">Alt ↑ ↓ moves a step, Ctrl Enter adds one below</span>
   `,
   styles: `
@@ -115,31 +115,38 @@ import { Icon } from '../base';
 export class StepsEditor {
   readonly steps = input.required<readonly CaseStep[]>();
   readonly changed = output<readonly CaseStep[]>();
+  /** What is on the screen: ahead of the input while keys come faster than pictures. */
+  protected readonly here = linkedSignal(() => this.steps());
   private readonly element = inject<ElementRef<HTMLElement>>(ElementRef);
 
+  protected set(steps: readonly CaseStep[]): void {
+    this.here.set(steps);
+    this.changed.emit(steps);
+  }
+
   protected put(at: number, change: Partial<CaseStep>): void {
-    this.changed.emit(this.steps().map((step, i) => (i === at ? { ...step, ...change } : step)));
+    this.set(this.here().map((step, i) => (i === at ? { ...step, ...change } : step)));
   }
 
   protected without(at: number): readonly CaseStep[] {
-    return this.steps().filter((_, i) => i !== at);
+    return this.here().filter((_, i) => i !== at);
   }
 
   protected insert(at: number): void {
-    const steps = [...this.steps()];
+    const steps = [...this.here()];
     steps.splice(at, 0, { action: '', expected: '' });
-    this.changed.emit(steps);
+    this.set(steps);
     this.focus(at);
   }
 
   protected move(from: number, to: number): void {
-    if (to < 0 || to >= this.steps().length) return;
-    this.changed.emit(moveItem(this.steps(), from, to));
+    if (to < 0 || to >= this.here().length) return;
+    this.set(moveItem(this.here(), from, to));
     this.focus(to);
   }
 
   protected drop(event: CdkDragDrop<unknown>): void {
-    this.changed.emit(moveItem(this.steps(), event.previousIndex, event.currentIndex));
+    this.set(moveItem(this.here(), event.previousIndex, event.currentIndex));
   }
 
   protected keys(event: KeyboardEvent, at: number): void {

@@ -10,12 +10,7 @@ import { verificationMethods, type RequirementContent } from '@core/specify';
   imports: [FormsModule, MatButtonModule],
   changeDetection: ChangeDetectionStrategy.OnPush,
   template: `
-    <form
-      class="stack"
-      (ngSubmit)="save.emit(draft())"
-      (keydown.control.s)="$event.preventDefault(); save.emit(draft())"
-      (keydown.escape)="cancelled.emit()"
-    >
+    <form class="stack" (ngSubmit)="send()" (keydown.control.s)="$event.preventDefault(); send()" (keydown.escape)="cancelled.emit()">
       <label class="field"
         ><span>Title</span
         ><input
@@ -101,13 +96,15 @@ export class RequirementForm {
   readonly of = input.required<Requirement>();
   readonly levels = input.required<readonly string[]>();
   readonly saving = input(false);
-  readonly save = output<RequirementContent>();
+  readonly save = output<{ readonly content: RequirementContent; readonly basedOn: number }>();
   readonly cancelled = output<void>();
   protected readonly methods = verificationMethods;
   protected readonly draft = signal<RequirementContent>({} as RequirementContent);
   private readonly base = signal('');
   protected readonly changed = computed(() => JSON.stringify(this.draft()) !== this.base());
   private editing = '';
+  /** The revision that was read when writing began: saving on top of a newer one must be a choice. */
+  private basedOn = 0;
 
   constructor() {
     // The form begins once for each requirement: what somebody else saves meanwhile must not take away what is typed.
@@ -119,14 +116,20 @@ export class RequirementForm {
         const content = contentOf(of);
         this.base.set(JSON.stringify(content));
         const kept = localStorage.getItem(draftMemory(of.key));
-        this.draft.set(kept ? { ...content, ...(JSON.parse(kept) as RequirementContent) } : content);
+        const known = kept ? (JSON.parse(kept) as { content: RequirementContent; basedOn: number }) : undefined;
+        this.basedOn = known?.basedOn ?? of.revision;
+        this.draft.set(known?.content ?? content);
       });
     });
   }
 
+  protected send(): void {
+    this.save.emit({ content: this.draft(), basedOn: this.basedOn });
+  }
+
   protected put(change: Partial<RequirementContent>): void {
     this.draft.update((draft) => ({ ...draft, ...change }));
-    if (this.changed()) localStorage.setItem(draftMemory(this.of().key), JSON.stringify(this.draft()));
+    if (this.changed()) localStorage.setItem(draftMemory(this.of().key), JSON.stringify({ content: this.draft(), basedOn: this.basedOn }));
     else localStorage.removeItem(draftMemory(this.of().key));
   }
 }

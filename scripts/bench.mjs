@@ -1,0 +1,83 @@
+// npm run bench: speed as ratios in one run, on a database of its own; and the board in a real browser.
+import { spawn, spawnSync } from 'node:child_process';
+import { rmSync } from 'node:fs';
+import { join } from 'node:path';
+import { endLeftover, freePort, prepareDatabase, startDatabase } from './database.mjs';
+import { needModules, needPackages, root, say } from './system.mjs';
+
+needPackages('mariadb-server', 'chromium');
+needModules();
+const { buildAll } = await import('./build.mjs');
+const { bundle } = await import('./build-server.mjs');
+buildAll();
+await bundle({ entryPoints: { bench: 'server/bench/bench.ts' }, outdir: 'dist/bench' });
+const folder = join(root, '.data', 'bench');
+await endLeftover(folder);
+rmSync(folder, { recursive: true, force: true });
+const database = await startDatabase(folder);
+try {
+  const env = await prepareDatabase(database, 'bench', root);
+  spawnSync(process.execPath, ['--expose-gc', join(root, 'dist/bench/bench.js')], {
+    cwd: root,
+    stdio: 'inherit',
+    env: { ...process.env, ...env, NODE_NO_WARNINGS: '1' },
+  });
+  await browse(env);
+} finally {
+  await database.stop();
+}
+
+/** The board with 10,000 requirements: first load, its size, and the longest stall while it is scrolled and filtered. */
+async function browse(env) {
+  const port = await freePort();
+  const server = spawn(process.execPath, [join(root, 'dist/server/main.js')], {
+    cwd: root,
+    env: { ...process.env, ...env, PORT: String(port), NODE_NO_WARNINGS: '1' },
+    stdio: ['ignore', 'pipe', 'inherit'],
+  });
+  await new Promise((resolve) => server.stdout.on('data', (chunk) => String(chunk).includes('ready ') && resolve()));
+  const { chromium } = await import('@playwright/test');
+  const browser = await chromium.launch({
+    executablePath: process.env.CHROME_BIN ?? '/usr/bin/chromium',
+    args: ['--no-sandbox', '--disable-gpu', '--disable-background-networking'],
+  });
+  const context = await browser.newContext({ baseURL: `http://127.0.0.1:${port}`, viewport: { width: 1280, height: 800 } });
+  await context.request.post('/api/session', { data: { login: 'admin', password: 'bench-password' } });
+  const page = await context.newPage();
+  const session = await context.newCDPSession(page);
+  await session.send('Network.enable');
+  let bytes = 0;
+  session.on('Network.loadingFinished', (event) => (bytes += event.encodedDataLength));
+  const begun = Date.now();
+  await page.goto('/bench/cord');
+  await page.getByText('BIG-1', { exact: true }).waitFor();
+  const row = (what, figure, target) => say(`${what.padEnd(62)} ${figure.padStart(22)}   ${target}`);
+  row('first load of the board, 10,000 requirements', `${Date.now() - begun} ms`, 'target: within 1.5 s');
+  row('sent for it, compressed', `${(bytes / 1024).toFixed(0)} kB`, 'target: under 400 kB');
+  await page.waitForTimeout(500);
+  await page.evaluate(() => {
+    window.stalls = [];
+    new PerformanceObserver((list) => window.stalls.push(...list.getEntries().map((entry) => entry.duration))).observe({
+      entryTypes: ['longtask'],
+    });
+  });
+  await page.mouse.move(640, 500);
+  for (let i = 0; i < 60; i++) {
+    await page.mouse.wheel(0, i % 10 === 9 ? 40_000 : 700);
+    await page.waitForTimeout(30);
+  }
+  for (const text of ['4', '42', '427', '', 'long 99']) {
+    await page.getByPlaceholder('Filter').fill(text);
+    await page.waitForTimeout(250);
+  }
+  const stalls = await page.evaluate(() => window.stalls);
+  row(
+    'longest stall while scrolling and filtering it',
+    stalls.length ? `${Math.max(...stalls).toFixed(0)} ms (${stalls.length} over 50)` : 'none over 50 ms',
+    'target: none over 50 ms',
+  );
+  await browser.close();
+  server.kill('SIGTERM');
+  await new Promise((resolve) => server.once('exit', resolve));
+}
+process.exit(0);

@@ -1,0 +1,122 @@
+// npm run screenshots: refreshes docs/screenshots from the demo data, in a database of its own.
+import { spawn } from 'node:child_process';
+import { mkdirSync, rmSync } from 'node:fs';
+import { join } from 'node:path';
+import { endLeftover, freePort, prepareDatabase, startDatabase } from './database.mjs';
+import { needModules, needPackages, root, say } from './system.mjs';
+
+needPackages('mariadb-server', 'chromium');
+needModules();
+const { buildAll } = await import('./build.mjs');
+buildAll();
+
+/** Name, address, person, and what to do before the picture. */
+const views = [
+  ['cord-board', '/larkfell/cord', 'mira.oberon'],
+  ['requirement', '/larkfell/specify/requirement/BRK-009', 'mira.oberon'],
+  [
+    'import',
+    '/larkfell/specify/import?into=BRK',
+    'mira.oberon',
+    (page) =>
+      page
+        .locator('input[type=file]')
+        .setInputFiles({
+          name: 'cold-package.csv',
+          mimeType: 'text/csv',
+          buffer: Buffer.from(
+            'key,title,text,level,method,parent\nBRK-041,The heater keeps the valve above -5 degrees,"The heater shall keep the valve above -5 degrees.",SIL 2,test,SYS-018\nBRK-009,Loss of heat is noticed,"Loss of heat shall be noticed within 60 s.",SIL 7,test,SYS-018\n',
+          ),
+        }),
+  ],
+  ['design', '/larkfell/design/C-018?edit=1', 'mira.oberon'],
+  ['rounds', '/larkfell/run', 'tomas.vell'],
+  ['round', '/larkfell/run/round/R-003', 'bela.stroud'],
+  [
+    'bench',
+    '/larkfell/run/bench/RUN-059',
+    'tomas.vell',
+    async (page) => {
+      await page.getByLabel('What did you observe?').fill('Mode STANDBY after 20 ms, lamp green');
+      await page.keyboard.press('Escape');
+    },
+  ],
+  ['run-record', '/larkfell/run/record/RUN-082', 'ines.quarry'],
+  ['problem', '/larkfell/run/problems/PR-002', 'ines.quarry'],
+  ['measure', '/larkfell/measure?path=src/brake.c&line=17', 'mira.oberon'],
+  [
+    'prove',
+    '/larkfell/prove',
+    'mira.oberon',
+    async (page) => {
+      await page.getByRole('button', { name: /Make the proof pack/ }).click();
+      await page
+        .getByRole('link', { name: /proof-pack/ })
+        .first()
+        .waitFor({ timeout: 60_000 });
+    },
+  ],
+  ['ledger', '/larkfell/ledger', 'noor.hallam', (page) => page.getByRole('button', { name: 'Verify the chain' }).click()],
+  [
+    'cord-board-dark',
+    '/larkfell/cord',
+    'mira.oberon',
+    async (page) => {
+      await page.evaluate(() => localStorage.setItem('cord-proof.theme', 'dark'));
+      await page.reload();
+    },
+  ],
+];
+
+const folder = join(root, '.data', 'screenshots');
+await endLeftover(folder);
+rmSync(folder, { recursive: true, force: true });
+const database = await startDatabase(folder);
+let server;
+try {
+  const env = await prepareDatabase(database, 'cord', root);
+  const { seedDemo } = await import(join(root, 'dist/server/seed.js'));
+  say('Loading the demo …');
+  await seedDemo(
+    { port: Number(env.CORD_DB_PORT), user: env.CORD_DB_USER, password: env.CORD_DB_PASSWORD, database: env.CORD_DB_NAME },
+    join(root, 'demo'),
+    () => undefined,
+  );
+  const port = await freePort();
+  server = spawn(process.execPath, [join(root, 'dist/server/main.js')], {
+    cwd: root,
+    env: { ...process.env, ...env, PORT: String(port), CORD_SIGNIN_LIMIT: '1000' },
+    stdio: ['ignore', 'pipe', 'inherit'],
+  });
+  await new Promise((resolve) => server.stdout.on('data', (chunk) => String(chunk).includes('ready ') && resolve()));
+  const { chromium } = await import('@playwright/test');
+  const browser = await chromium.launch({
+    executablePath: process.env.CHROME_BIN ?? '/usr/bin/chromium',
+    args: ['--no-sandbox', '--disable-gpu', '--disable-background-networking'],
+  });
+  const target = join(root, 'docs', 'screenshots');
+  rmSync(target, { recursive: true, force: true });
+  mkdirSync(target, { recursive: true });
+  for (const [name, path, login, before] of views) {
+    const context = await browser.newContext({
+      baseURL: `http://127.0.0.1:${port}`,
+      viewport: { width: 1280, height: 800 },
+      reducedMotion: 'reduce',
+    });
+    await context.request.post('/api/session', { data: { login, password: 'larkfell-demo' } });
+    const page = await context.newPage();
+    await page.goto(path);
+    await page.waitForLoadState('load');
+    await page.waitForTimeout(1200);
+    if (before) await before(page);
+    await page.waitForTimeout(700);
+    await page.screenshot({ path: join(target, `${name}.png`) });
+    say(`  ${name}.png`);
+    await context.close();
+  }
+  await browser.close();
+} finally {
+  server?.kill('SIGTERM');
+  await database.stop();
+}
+process.exit(0);
