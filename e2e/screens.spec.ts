@@ -1,5 +1,5 @@
 import { expect, test } from '@playwright/test';
-import { enter, faults } from './support';
+import { enter, faults, withRun } from './support';
 
 const screens: readonly (readonly [string, string, RegExp])[] = [
   ['Cord board', '/larkfell/cord', /BRK-001/],
@@ -13,8 +13,8 @@ const screens: readonly (readonly [string, string, RegExp])[] = [
   ['rounds', '/larkfell/run', /Cold chamber/],
   ['plan a round', '/larkfell/run?plan=C-001', /Plan 1 runs/],
   ['round', '/larkfell/run/round/R-003', /C-018/],
-  ['Bench', '/larkfell/run/bench/RUN-082', /Expect/],
-  ['record', '/larkfell/run/record/RUN-082', /Hash of this record/],
+  ['Bench', '/larkfell/run/bench/RUN-OF-C-018', /Expect/],
+  ['record', '/larkfell/run/record/RUN-OF-C-018', /Hash of this record/],
   ['problems', '/larkfell/run/problems/PR-001', /Stands against/],
   ['Measure', '/larkfell/measure?path=src/brake.c&line=17', /ways? to close it|What would close it/],
   ['Prove', '/larkfell/prove', /This build now/],
@@ -33,14 +33,14 @@ test('every screen shows its data, without errors in the console, and axe finds 
   found.push(...(await faults(page, 'sign-in')));
   await enter(page, 'mira.oberon');
   for (const [name, path, shows] of screens) {
-    await page.goto(path);
+    await page.goto(await withRun(page, path));
     await expect(page.getByText(shows).first(), name).toBeVisible();
     found.push(...(await faults(page, name)));
   }
   await page.evaluate(() => (document.documentElement.dataset['theme'] = 'dark'));
   for (const [name, path, shows] of [screens[0], screens[2], screens[11], screens[14]]) {
     await page.evaluate(() => localStorage.setItem('cord-proof.theme', 'dark'));
-    await page.goto(path);
+    await page.goto(await withRun(page, path));
     await expect(page.getByText(shows).first(), name).toBeVisible();
     found.push(...(await faults(page, `${name}, dark`)));
   }

@@ -43,3 +43,12 @@ export async function faults(page: Page, where: string): Promise<string[]> {
     v.nodes.slice(0, 4).map((n) => `${where}: ${v.id}: ${n.html.slice(0, 220)} ${n.failureSummary.slice(0, 220)}`),
   );
 }
+
+/** An address in which `RUN-OF-C-018` stands for the run of that case on the demo's newest build. */
+export async function withRun(page: Page, path: string): Promise<string> {
+  const caseKey = /RUN-OF-(C-\d+)/.exec(path)?.[1];
+  if (!caseKey) return path;
+  const answer = await page.request.get(`/api/projects/larkfell/cases/${caseKey}`);
+  const { runs } = (await answer.json()) as { runs: { key: string; build: string; superseded: boolean }[] };
+  return path.replace(`RUN-OF-${caseKey}`, runs.find((run) => run.build === '2.4.0-rc2' && !run.superseded)?.key ?? '');
+}

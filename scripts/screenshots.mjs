@@ -19,29 +19,27 @@ const views = [
     '/larkfell/specify/import?into=BRK',
     'mira.oberon',
     (page) =>
-      page
-        .locator('input[type=file]')
-        .setInputFiles({
-          name: 'cold-package.csv',
-          mimeType: 'text/csv',
-          buffer: Buffer.from(
-            'key,title,text,level,method,parent\nBRK-041,The heater keeps the valve above -5 degrees,"The heater shall keep the valve above -5 degrees.",SIL 2,test,SYS-018\nBRK-009,Loss of heat is noticed,"Loss of heat shall be noticed within 60 s.",SIL 7,test,SYS-018\n',
-          ),
-        }),
+      page.locator('input[type=file]').setInputFiles({
+        name: 'cold-package.csv',
+        mimeType: 'text/csv',
+        buffer: Buffer.from(
+          'key,title,text,level,method,parent\nBRK-041,The heater keeps the valve above -5 degrees,"The heater shall keep the valve above -5 degrees.",SIL 2,test,SYS-018\nBRK-009,Loss of heat is noticed,"Loss of heat shall be noticed within 60 s.",SIL 7,test,SYS-018\n',
+        ),
+      }),
   ],
   ['design', '/larkfell/design/C-018?edit=1', 'mira.oberon'],
   ['rounds', '/larkfell/run', 'tomas.vell'],
   ['round', '/larkfell/run/round/R-003', 'bela.stroud'],
   [
     'bench',
-    '/larkfell/run/bench/RUN-059',
+    '/larkfell/run/bench/RUN-OF-C-016',
     'tomas.vell',
     async (page) => {
       await page.getByLabel('What did you observe?').fill('Mode STANDBY after 20 ms, lamp green');
       await page.keyboard.press('Escape');
     },
   ],
-  ['run-record', '/larkfell/run/record/RUN-082', 'ines.quarry'],
+  ['run-record', '/larkfell/run/record/RUN-OF-C-018', 'ines.quarry'],
   ['problem', '/larkfell/run/problems/PR-002', 'ines.quarry'],
   ['measure', '/larkfell/measure?path=src/brake.c&line=17', 'mira.oberon'],
   [
@@ -105,7 +103,9 @@ try {
     });
     await context.request.post('/api/session', { data: { login, password: 'larkfell-demo' } });
     const page = await context.newPage();
-    await page.goto(path);
+    const caseKey = /RUN-OF-(C-\d+)/.exec(path)?.[1];
+    const runs = caseKey ? (await (await context.request.get(`/api/projects/larkfell/cases/${caseKey}`)).json()).runs : [];
+    await page.goto(path.replace(/RUN-OF-C-\d+/, runs.find((run) => run.build === '2.4.0-rc2' && !run.superseded)?.key));
     await page.waitForLoadState('load');
     await page.waitForTimeout(1200);
     if (before) await before(page);
