@@ -16,7 +16,7 @@ const screens: readonly (readonly [string, string, RegExp])[] = [
   ['Bench', '/larkfell/run/bench/RUN-OF-C-018', /Expect/],
   ['record', '/larkfell/run/record/RUN-OF-C-018', /Hash of this record/],
   ['problems', '/larkfell/run/problems/PR-001', /Stands against/],
-  ['Measure', '/larkfell/measure?path=src/brake.c&line=17', /ways? to close it|What would close it/],
+  ['Measure', '/larkfell/measure?path=src/brake.c&line=29', /ways? to close it|What would close it/],
   ['Prove', '/larkfell/prove', /This build now/],
   ['ledger', '/larkfell/ledger', /entries/],
   ['settings', '/larkfell/settings', /People in this project/],

@@ -41,7 +41,7 @@ const views = [
   ],
   ['run-record', '/larkfell/run/record/RUN-OF-C-018', 'ines.quarry'],
   ['problem', '/larkfell/run/problems/PR-002', 'ines.quarry'],
-  ['measure', '/larkfell/measure?path=src/brake.c&line=17', 'mira.oberon'],
+  ['measure', '/larkfell/measure?path=src/brake.c&line=29', 'mira.oberon'],
   [
     'prove',
     '/larkfell/prove',

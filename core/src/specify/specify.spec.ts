@@ -61,7 +61,7 @@ describe('import of requirements', () => {
         },
       ),
     );
-    expect(writeCsv(['a'], [['=1+1'], ['-5']])).toBe("a\r\n'=1+1\r\n-5\r\n");
+    expect(writeCsv(['a'], [['=1+1'], ['-5']])).toBe('a\r\n"\'=1+1"\r\n-5\r\n');
   });
 });
 

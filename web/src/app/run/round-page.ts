@@ -48,7 +48,7 @@ import { runCommands, runFeature } from './state';
                 <tr [class.second]="run.state === 'superseded'">
                   <td><cp-record kind="run" [key]="run.key" /></td>
                   <td>
-                    <cp-record kind="case" [key]="run.caseKey" /> <span class="second small">r{{ run.caseRevision }}</span>
+                    <cp-record kind="case" [key]="run.caseKey" />&ngsp;<span class="second small">r{{ run.caseRevision }}</span>
                   </td>
                   <td>{{ run.caseTitle }}</td>
                   <td>{{ run.testerName }}</td>

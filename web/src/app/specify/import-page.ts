@@ -32,7 +32,7 @@ const fieldWords: Record<ImportField, string> = {
     <div class="page stack">
       <div class="page-head">
         <h1>Import requirements</h1>
-        <label class="row"
+        <label class="row into"
           ><span class="second">into</span
           ><select class="in" name="into" [ngModel]="target()" (ngModelChange)="target.set($event)">
             @for (s of specifications(); track s.key) {
@@ -48,7 +48,8 @@ const fieldWords: Record<ImportField, string> = {
         /></label>
         @if (fileName()) {
           <span
-            ><b>{{ fileName() }}</b> <span class="second small">{{ encoding() }}, {{ preview()?.total ?? 0 }} rows</span></span
+            ><b>{{ fileName() }}</b
+            >&ngsp;<span class="second small">{{ encoding() }}, {{ preview()?.total ?? 0 }} rows</span></span
           >
         }
       </section>
@@ -153,6 +154,9 @@ const fieldWords: Record<ImportField, string> = {
     </div>
   `,
   styles: `
+    .into {
+      flex-wrap: nowrap;
+    }
     .drop {
       display: flex;
       align-items: center;
