@@ -2,6 +2,7 @@
 import { createHash } from 'node:crypto';
 import { existsSync, mkdirSync, readdirSync, readFileSync, rmSync, statSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
+import { brotliCompressSync, constants, gzipSync } from 'node:zlib';
 import { root, run, say } from './system.mjs';
 
 function* files(folder) {
@@ -33,9 +34,22 @@ const parts = [
     name: 'web',
     out: 'dist/web/index.html',
     sources: [...shared, 'web', 'angular.json'],
-    build: () => run('npx', ['ng', 'build', '--progress=false']),
+    build: () => {
+      run('npx', ['ng', 'build', '--progress=false']);
+      compressAll(join(root, 'dist', 'web'));
+    },
   },
 ];
+
+/** Each file is compressed once, here, and not at every request. */
+function compressAll(folder) {
+  for (const file of files(folder)) {
+    if (!/\.(js|css|svg)$/.test(file)) continue;
+    const bytes = readFileSync(file);
+    writeFileSync(`${file}.br`, brotliCompressSync(bytes, { params: { [constants.BROTLI_PARAM_SIZE_HINT]: bytes.length } }));
+    writeFileSync(`${file}.gz`, gzipSync(bytes, { level: 9 }));
+  }
+}
 
 export function buildAll() {
   mkdirSync(join(root, 'dist'), { recursive: true });

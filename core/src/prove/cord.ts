@@ -1,5 +1,5 @@
 import { knots, type Knot } from '../base';
-import { suspectEnds, type Trace } from '../design';
+import type { Trace } from '../design';
 import { metrics } from '../measure';
 import { metricWords } from './profile';
 import type { CordCase, CordInput, CordRequirement, CordRun } from './cord-input';
@@ -78,11 +78,14 @@ function group<T, V>(items: readonly T[], key: (item: T) => string, value: (item
 }
 
 /** Of runs of one case, the latest of each data row and configuration. */
-export function latestRuns<T extends { readonly row: string | null; readonly configuration: string }>(runs: readonly T[]): T[] {
-  if (runs.length < 2) return [...runs];
-  const latest = new Map<string, T>();
-  for (const run of runs) latest.set(`${run.row ?? ''}\n${run.configuration}`, run);
-  return [...latest.values()];
+export function latestRuns<T extends { readonly row: string | null; readonly configuration: string }>(runs: readonly T[]): readonly T[] {
+  if (runs.length < 2) return runs;
+  // Few runs a case are the rule: comparing them with each other is quicker than keys made of their names.
+  return runs.filter((run, i) => {
+    for (let later = i + 1; later < runs.length; later++)
+      if (runs[later].configuration === run.configuration && runs[later].row === run.row) return false;
+    return true;
+  });
 }
 
 /** Does a run count as passed: passed, or passed with a deviation that a reviewer accepted; and recorded against the case as it is now, or carried over. */
@@ -232,8 +235,7 @@ function judgeSpecify(r: CordRequirement, joined: Joined): JudgedKnot {
       const parent = joined.requirements.get(trace.to);
       const record = { kind: 'requirement' as const, key: trace.to };
       if (!parent) say('parentDraft', 'Trace a parent', { parent: trace.to }, [record]);
-      else if (suspectEnds(trace, trace.fromRevision, parent.revision).length)
-        say('parentRevised', 'Confirm the trace', { parent: trace.to }, [record]);
+      else if (parent.revision > trace.toRevision) say('parentRevised', 'Confirm the trace', { parent: trace.to }, [record]);
     }
   }
   return knot(reasons);
@@ -247,22 +249,16 @@ function judgeDesign(r: CordRequirement, joined: Joined): JudgedKnot {
   for (const trace of traces) {
     const c = joined.cases.get(trace.from);
     if (!c) continue;
-    const withCase: Reason['records'] = [...records, { kind: 'case', key: c.key }];
-    if (!c.approved)
-      reasons.push({
-        code: 'caseDraft',
-        records: withCase,
-        values: { case: c.key },
-        action: { label: 'Review the case', to: { kind: 'case', key: c.key }, place: 'case' },
+    const say = (code: ReasonCode, label: string, values: Reason['values']): void =>
+      void reasons.push({
+        code,
+        records: [...records, { kind: 'case', key: c.key }],
+        values: { case: c.key, ...values },
+        action: { label, to: { kind: 'case', key: c.key }, place: 'case' },
       });
-    const ends = suspectEnds(trace, c.revision, r.revision);
-    if (ends.length)
-      reasons.push({
-        code: 'traceSuspect',
-        records: withCase,
-        values: { case: c.key, end: ends.includes('to') ? 'requirement' : 'case' },
-        action: { label: 'Confirm the trace', to: { kind: 'case', key: c.key }, place: 'case' },
-      });
+    if (!c.approved) say('caseDraft', 'Review the case', {});
+    if (c.revision > trace.fromRevision || r.revision > trace.toRevision)
+      say('traceSuspect', 'Confirm the trace', { end: r.revision > trace.toRevision ? 'requirement' : 'case' });
   }
   return knot(reasons);
 }
@@ -286,6 +282,8 @@ function judgeRun(r: CordRequirement, input: CordInput, joined: Joined): JudgedK
     }
     for (const run of runs) {
       total++;
+      // Most runs are in order: nothing is made for them.
+      if (runPasses(run, revision)) continue;
       const records: Reason['records'] = [
         { kind: 'run', key: run.key },
         { kind: 'case', key: run.caseKey },

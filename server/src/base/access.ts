@@ -92,14 +92,34 @@ export interface Membership {
   readonly roles: readonly Role[];
 }
 
-/** What a person is in a project; undefined where they are nothing. */
-export async function findMembership(db: Db, slug: string, personId: number): Promise<Membership | undefined> {
+/**
+ * Whose session it is and what they are in a project, in one reading: undefined where nobody is signed in, with no
+ * membership where they are nothing there.
+ */
+export async function findMember(
+  db: Db,
+  id: string,
+  slug: string,
+  now: () => Date,
+): Promise<{ person: SignedIn; membership?: Membership } | undefined> {
   const rows = await db
-    .select({ projectId: projects.id, slug: projects.slug, role: memberships.role })
-    .from(projects)
-    .innerJoin(memberships, and(eq(memberships.projectId, projects.id), eq(memberships.personId, personId)))
-    .where(eq(projects.slug, slug));
-  return rows.length ? { projectId: rows[0].projectId, slug, roles: rows.map((row) => row.role) } : undefined;
+    .select({
+      id: people.id,
+      login: people.login,
+      printedName: people.printedName,
+      installation: people.installation,
+      projectId: projects.id,
+      role: memberships.role,
+    })
+    .from(sessions)
+    .innerJoin(people, eq(people.id, sessions.personId))
+    .leftJoin(projects, eq(projects.slug, slug))
+    .leftJoin(memberships, and(eq(memberships.projectId, projects.id), eq(memberships.personId, people.id)))
+    .where(and(eq(sessions.idHash, sha256Hex(id)), gt(sessions.expiresAt, now().toISOString()), eq(people.disabled, false)));
+  if (!rows.length) return undefined;
+  const [{ projectId, role: _role, ...person }] = rows;
+  const roles = rows.flatMap((row) => row.role ?? []);
+  return projectId !== null && roles.length ? { person, membership: { projectId, slug, roles } } : { person };
 }
 
 export async function describeSession(db: Db, person: SignedIn): Promise<Session> {

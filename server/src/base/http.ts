@@ -4,7 +4,7 @@ import '@fastify/multipart';
 import '@fastify/rate-limit';
 import '@fastify/swagger';
 import type { FastifyInstance, FastifyReply, FastifyRequest } from 'fastify';
-import { findMembership, findSession, type Membership, type SignedIn } from './access';
+import { findMember, findSession, type Membership, type SignedIn } from './access';
 import type { Actor, Database } from './database';
 import { Refusal } from './errors';
 
@@ -37,15 +37,17 @@ const nowhere: Membership = { projectId: 0, slug: '', roles: [] };
 export async function authorise(house: House, may: May, request: FastifyRequest): Promise<{ person: SignedIn; membership: Membership }> {
   if (may === 'anyone') return { person: nobody, membership: nowhere };
   const id = request.cookies[sessionCookie];
-  const person = id ? await findSession(house.database.db, id, house.now) : undefined;
-  if (!person) throw new Refusal('notSignedIn');
-  if (may === 'signedIn') return { person, membership: nowhere };
-  if (may === 'installation') {
-    if (!person.installation) throw new Refusal('forbidden');
+  const { db } = house.database;
+  if (may === 'signedIn' || may === 'installation') {
+    const person = id ? await findSession(db, id, house.now) : undefined;
+    if (!person) throw new Refusal('notSignedIn');
+    if (may === 'installation' && !person.installation) throw new Refusal('forbidden');
     return { person, membership: nowhere };
   }
   const slug = (request.params as { project?: string }).project ?? '';
-  const membership = await findMembership(house.database.db, slug, person.id);
+  const found = id ? await findMember(db, id, slug, house.now) : undefined;
+  if (!found) throw new Refusal('notSignedIn');
+  const { person, membership } = found;
   // Whoever has no part in a project is not told whether it exists.
   if (!membership) throw new Refusal('notFound');
   if (may !== 'member' && !may.some((role) => membership.roles.includes(role))) throw new Refusal('forbidden');

@@ -48,6 +48,7 @@ interface Kept {
   readonly facts: BuildFacts;
 }
 const kept = new Map<string, Kept>();
+const readings = new Map<string, Promise<BuildFacts>>();
 const keptLimit = 8;
 /** However quiet the ledger is, stored records are read again after this time, so that a change behind our back is noticed. */
 const staleAfter = 60_000;
@@ -59,7 +60,11 @@ export async function buildFacts(db: Db, projectId: number, build: string): Prom
   const id = `${projectId}:${build}`;
   const known = kept.get(id);
   if (known && known.facts.seq === seq && Date.now() - known.at < staleAfter) return known.facts;
-  const facts = await db.transaction((tx) => readFacts(tx, projectId, build));
+  // Several who ask at once wait for one reading.
+  const asked = `${id}:${seq}`;
+  const reading = readings.get(asked) ?? db.transaction((tx) => readFacts(tx, projectId, build)).finally(() => readings.delete(asked));
+  readings.set(asked, reading);
+  const facts = await reading;
   kept.delete(id);
   kept.set(id, { at: Date.now(), facts });
   if (kept.size > keptLimit) kept.delete(kept.keys().next().value ?? '');

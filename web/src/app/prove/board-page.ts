@@ -79,7 +79,7 @@ export class BoardPage {
             this.asked.clear();
             this.ask(Math.floor((this.view()?.getRenderedRange().start ?? 0) / page));
           }),
-        this.totals() ? 60 : 0,
+        untracked(this.totals) ? 60 : 0,
       );
       onCleanup(() => clearTimeout(timer));
     });
