@@ -23,7 +23,6 @@ const screens: readonly (readonly [string, string, RegExp])[] = [
 ];
 
 test('every screen shows its data, without errors in the console, and axe finds nothing', async ({ page }) => {
-  test.setTimeout(180_000);
   const errors: string[] = [];
   const found: string[] = [];
   page.on('pageerror', (error) => errors.push(error.message));

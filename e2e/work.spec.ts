@@ -20,7 +20,6 @@ async function tabTo(page: Page, role: string, name: RegExp, limit = 80): Promis
 }
 
 test('the whole tour with the keyboard alone: write, approve, design, run, sign, review, pack', async ({ page, browser }) => {
-  test.setTimeout(180_000);
   await page.goto('/larkfell/specify/requirement/SYS-017');
   await tabTo(page, 'INPUT', /Sign-in name/);
   await page.keyboard.type('mira.oberon');

@@ -13,19 +13,25 @@ export interface Upload {
  */
 export async function* uploads(
   request: FastifyRequest,
-  limits: { readonly fileSize: number; readonly files: number },
+  limits: { readonly fileSize: number; readonly files: number; readonly total: number },
 ): AsyncGenerator<Upload> {
   if (!request.isMultipart()) throw new Refusal('invalid', { detail: 'The upload must be multipart/form-data.' });
   const declared = Number(request.headers['content-length'] ?? 0);
-  const allowed = limits.fileSize * limits.files + (1 << 20);
+  const allowed = limits.total + (1 << 20);
   if (declared > allowed)
     throw new Refusal('tooLarge', {
-      detail: `The upload has ${mib(declared)}; at most ${mib(limits.fileSize)} a file are taken here. Nothing was stored.`,
+      detail: `The upload has ${mib(declared)}; at most ${mib(limits.total)} at a time are taken here. Nothing was stored.`,
     });
   let any = false;
+  let total = 0;
   for await (const part of request.files({ limits: { fileSize: limits.fileSize, files: limits.files } })) {
     const chunks: Buffer[] = [];
-    for await (const chunk of part.file) chunks.push(chunk as Buffer);
+    for await (const chunk of part.file) {
+      chunks.push(chunk as Buffer);
+      total += (chunk as Buffer).length;
+      if (total > limits.total)
+        throw new Refusal('tooLarge', { detail: `The files are larger than ${mib(limits.total)} together. Nothing was stored.` });
+    }
     if (part.file.truncated)
       throw new Refusal('tooLarge', { detail: `${part.filename} is larger than ${mib(limits.fileSize)}. Nothing was stored.` });
     any = true;

@@ -9,12 +9,13 @@ export function measureRoutes(app: FastifyInstance, house: House): void {
   serve(app, house, contract.loadCoverage, async ({ actor, params, request }) => {
     await needBuild(db, actor.projectId, params.build);
     const files: Upload[] = [];
-    for await (const file of uploads(request, { fileSize: 64 << 20, files: 500 })) files.push(file);
+    for await (const file of uploads(request, { fileSize: 64 << 20, files: 2000, total: 256 << 20 })) files.push(file);
     return loadCoverage(db, actor, params.build, files);
   });
   serve(app, house, contract.loadSources, async ({ actor, params, request }) => {
     await needBuild(db, actor.projectId, params.build);
-    for await (const file of uploads(request, { fileSize: 32 << 20, files: 1 })) return loadSources(db, actor, params.build, file);
+    for await (const file of uploads(request, { fileSize: 32 << 20, files: 1, total: 32 << 20 }))
+      return loadSources(db, actor, params.build, file);
     throw new Refusal('invalid');
   });
   serve(app, house, contract.getCode, ({ membership, params }) => getCode(db, membership.projectId, params.build));

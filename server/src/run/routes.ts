@@ -13,7 +13,7 @@ import { decideRun, signRun } from './signing';
 import { listRounds, roundDetail, runDetail } from './store';
 import { evidence, runs } from './tables';
 
-const evidenceLimits = { fileSize: 25 << 20, files: 20 };
+const evidenceLimits = { fileSize: 25 << 20, files: 20, total: 100 << 20 };
 /** Kinds that a browser may show in place; everything else is only ever downloaded. */
 const shownInline = new Set(['image/png', 'image/jpeg', 'image/gif', 'image/webp', 'text/plain']);
 

@@ -14,3 +14,4 @@ export * from './ui/sign-dialog';
 export * from './ui/reason-dialog';
 export * from './ui/problem-note';
 export * from './ui/words-diff';
+export * from './trace-words';

@@ -160,10 +160,11 @@ export const baseFeature = createFeature({
   ),
   extraSelectors: ({ selectSession, selectProject, selectBuild }) => ({
     selectSlug: createSelector(selectProject, (project) => project?.slug ?? ''),
+    // From the project, not from the session: roles that somebody gave a moment ago hold at once.
     selectRoles: createSelector(
       selectSession,
       selectProject,
-      (session, project) => session?.projects.find((p) => p.slug === project?.slug)?.roles ?? [],
+      (session, project) => project?.members.find((m) => m.login === session?.person.login)?.roles ?? [],
     ),
     selectScope: createSelector(selectProject, selectBuild, (project, build) => ({ project: project?.slug ?? '', build })),
   }),

@@ -8,16 +8,16 @@ import type { CaseDetail } from '@contract/design';
 import type { TraceRow } from '@contract/specify';
 import { caseFaults, type CaseContent } from '@core/design';
 import {
+  askConfirmation,
+  suspectWords,
   forgetProblem,
   Icon,
   onAction,
   ProblemNote,
-  ReasonDialog,
   RecordLink,
   selectRequest,
   useProject,
   WordsDiff,
-  type ReasonRequest,
 } from '../base';
 import { designCommands, designFeature } from './state';
 import { StepsEditor } from './steps-editor';
@@ -183,32 +183,20 @@ export class CaseRecord {
     this.store.dispatch(designCommands.setState.start({ project: this.scope.slug(), key: this.key(), basedOn, state }));
   }
 
-  protected suspect(trace: TraceRow): string {
-    const ends = [...(trace.fromNow > trace.fromRevision ? [trace.from] : []), ...(trace.toNow > trace.toRevision ? [trace.to] : [])];
-    return ends.length ? `${ends.join(' and ')} revised since` : '';
-  }
+  protected readonly suspect = suspectWords;
 
   protected confirm(trace: TraceRow): void {
-    const data: ReasonRequest = {
-      title: 'The trace still holds',
-      text: `${trace.from} verifies ${trace.to}: ${this.suspect(trace)} it was confirmed at revisions ${trace.fromRevision} and ${trace.toRevision}.`,
-      confirm: 'Confirm the trace',
-    };
-    this.dialogs
-      .open<ReasonDialog, ReasonRequest, string>(ReasonDialog, { data })
-      .afterClosed()
-      .subscribe((reason) => {
-        if (reason)
-          this.store.dispatch(
-            designCommands.confirmTrace.start({
-              project: this.scope.slug(),
-              id: trace.id,
-              reason,
-              fromRevision: trace.fromNow,
-              toRevision: trace.toNow,
-            }),
-          );
-      });
+    askConfirmation(this.dialogs, trace).subscribe((reason) =>
+      this.store.dispatch(
+        designCommands.confirmTrace.start({
+          project: this.scope.slug(),
+          id: trace.id,
+          reason,
+          fromRevision: trace.fromNow,
+          toRevision: trace.toNow,
+        }),
+      ),
+    );
   }
 
   protected link(): void {

@@ -7,16 +7,16 @@ import { ActivatedRoute, Router } from '@angular/router';
 import type { TraceRow } from '@contract/specify';
 import { requirementFields, type RequirementContent } from '@core/specify';
 import {
+  askConfirmation,
+  suspectWords,
   forgetProblem,
   Icon,
   onAction,
   ProblemNote,
-  ReasonDialog,
   RecordLink,
   selectRequest,
   useProject,
   WordsDiff,
-  type ReasonRequest,
 } from '../base';
 import { draftMemory, RequirementForm } from './requirement-form';
 import { RequirementProof } from './requirement-proof';
@@ -156,32 +156,20 @@ export class RequirementRecord {
     this.store.dispatch(specifyCommands.setState.start({ project: this.scope.slug(), key: this.key(), basedOn, state }));
   }
 
-  protected suspect(trace: TraceRow): string {
-    const ends = [...(trace.fromNow > trace.fromRevision ? [trace.from] : []), ...(trace.toNow > trace.toRevision ? [trace.to] : [])];
-    return ends.length ? `${ends.join(' and ')} revised since` : '';
-  }
+  protected readonly suspect = suspectWords;
 
   protected confirm(trace: TraceRow): void {
-    const data: ReasonRequest = {
-      title: 'The trace still holds',
-      text: `${trace.from} to ${trace.to}: ${this.suspect(trace)} it was confirmed at revisions ${trace.fromRevision} and ${trace.toRevision}.`,
-      confirm: 'Confirm the trace',
-    };
-    this.dialogs
-      .open<ReasonDialog, ReasonRequest, string>(ReasonDialog, { data })
-      .afterClosed()
-      .subscribe((reason) => {
-        if (reason)
-          this.store.dispatch(
-            specifyCommands.confirmTrace.start({
-              project: this.scope.slug(),
-              id: trace.id,
-              reason,
-              fromRevision: trace.fromNow,
-              toRevision: trace.toNow,
-            }),
-          );
-      });
+    askConfirmation(this.dialogs, trace).subscribe((reason) =>
+      this.store.dispatch(
+        specifyCommands.confirmTrace.start({
+          project: this.scope.slug(),
+          id: trace.id,
+          reason,
+          fromRevision: trace.fromNow,
+          toRevision: trace.toNow,
+        }),
+      ),
+    );
   }
 
   protected remove(trace: TraceRow): void {
