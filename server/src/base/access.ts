@@ -5,7 +5,7 @@ import { sha256Hex, type Role } from '@core/base';
 import { and, asc, eq, gt, lt } from 'drizzle-orm';
 import { write, type Actor, type Db } from './database';
 import { Refusal } from './errors';
-import { memberships, people, projects, sessions, settings } from './tables';
+import { ledgerHeads, memberships, people, projects, sessions, settings } from './tables';
 
 /** argon2id with 19 MiB, 2 passes, 1 lane: the least that OWASP's password storage cheat sheet recommends (recalled). */
 const argon = { memoryCost: 19456, timeCost: 2, parallelism: 1 };
@@ -90,6 +90,8 @@ export interface Membership {
   readonly projectId: number;
   readonly slug: string;
   readonly roles: readonly Role[];
+  /** The project's last ledger number when the request came: read along, since nearly every answer asks for it. */
+  readonly head: number;
 }
 
 /**
@@ -110,16 +112,18 @@ export async function findMember(
       installation: people.installation,
       projectId: projects.id,
       role: memberships.role,
+      head: ledgerHeads.seq,
     })
     .from(sessions)
     .innerJoin(people, eq(people.id, sessions.personId))
     .leftJoin(projects, eq(projects.slug, slug))
     .leftJoin(memberships, and(eq(memberships.projectId, projects.id), eq(memberships.personId, people.id)))
+    .leftJoin(ledgerHeads, eq(ledgerHeads.projectId, projects.id))
     .where(and(eq(sessions.idHash, sha256Hex(id)), gt(sessions.expiresAt, now().toISOString()), eq(people.disabled, false)));
   if (!rows.length) return undefined;
-  const [{ projectId, role: _role, ...person }] = rows;
+  const [{ projectId, role: _role, head, ...person }] = rows;
   const roles = rows.flatMap((row) => row.role ?? []);
-  return projectId !== null && roles.length ? { person, membership: { projectId, slug, roles } } : { person };
+  return projectId !== null && roles.length ? { person, membership: { projectId, slug, roles, head: head ?? 0 } } : { person };
 }
 
 export async function describeSession(db: Db, person: SignedIn): Promise<Session> {

@@ -31,7 +31,7 @@ export interface Call<E extends Endpoint> {
 }
 
 const nobody: SignedIn = { id: 0, login: '', printedName: '', installation: false };
-const nowhere: Membership = { projectId: 0, slug: '', roles: [] };
+const nowhere: Membership = { projectId: 0, slug: '', roles: [], head: 0 };
 
 /** Who asks, and what they are in the project of the path; refuses what `may` does not allow. */
 export async function authorise(house: House, may: May, request: FastifyRequest): Promise<{ person: SignedIn; membership: Membership }> {

@@ -54,9 +54,12 @@ const keptLimit = 8;
 const staleAfter = 60_000;
 const unpacked = new Map<number, StoredMeasurement>();
 
-/** The facts of a build. Kept in memory while the ledger has not moved: any node may do so, since the ledger tells. */
-export async function buildFacts(db: Db, projectId: number, build: string): Promise<BuildFacts> {
-  const seq = await ledgerHead(db, projectId);
+/**
+ * The facts of a build. Kept in memory while the ledger has not moved: any node may do so, since the ledger tells.
+ * `head` is the ledger's last number where the caller has just read it.
+ */
+export async function buildFacts(db: Db, projectId: number, build: string, head?: number): Promise<BuildFacts> {
+  const seq = head ?? (await ledgerHead(db, projectId));
   const id = `${projectId}:${build}`;
   const known = kept.get(id);
   if (known && known.facts.seq === seq && Date.now() - known.at < staleAfter) return known.facts;

@@ -27,8 +27,8 @@ interface Judged {
 /** Judged once for the facts that it comes from. */
 const judged = new WeakMap<BuildFacts, Judged>();
 
-export async function judgedBuild(db: Db, projectId: number, build: string): Promise<{ facts: BuildFacts; judged: Judged }> {
-  const facts = await buildFacts(db, projectId, build);
+export async function judgedBuild(db: Db, projectId: number, build: string, head?: number): Promise<{ facts: BuildFacts; judged: Judged }> {
+  const facts = await buildFacts(db, projectId, build, head);
   const known = judged.get(facts);
   if (known) return { facts, judged: known };
   const cords = [...judgeCords(facts.input)].sort((a, b) => compareKeys(a.key, b.key));
@@ -100,8 +100,8 @@ function chosenCords(fresh: Judged, query: Pick<BoardQuery, 'filter' | 'q' | 'so
   return list;
 }
 
-export async function getBoard(db: Db, projectId: number, query: BoardQuery): Promise<Board> {
-  const { facts, judged: fresh } = await judgedBuild(db, projectId, query.build);
+export async function getBoard(db: Db, projectId: number, query: BoardQuery, head?: number): Promise<Board> {
+  const { facts, judged: fresh } = await judgedBuild(db, projectId, query.build, head);
   const list = chosenCords(fresh, query);
   const rows = list.slice(query.offset, query.offset + query.limit).map((cord) => fresh.rows.get(cord.key) as BoardRow);
   return { build: query.build, seq: facts.seq, rows, total: list.length, totals: fresh.totals, rail: fresh.rail };

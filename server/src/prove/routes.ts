@@ -7,7 +7,7 @@ import { jumpTo, waitingFor } from './jump';
 
 export function proveRoutes(app: FastifyInstance, house: House): void {
   const { db } = house.database;
-  serve(app, house, contract.getBoard, ({ membership, query }) => getBoard(db, membership.projectId, query));
+  serve(app, house, contract.getBoard, ({ membership, query }) => getBoard(db, membership.projectId, query, membership.head));
   serve(app, house, contract.getCord, ({ membership, params, query }) => getCord(db, membership.projectId, query.build, params.key));
   serve(app, house, contract.listPacks, ({ membership, query }) => listJobs(db, membership.projectId, 'pack', query.build));
   serve(app, house, contract.makePack, async ({ actor, body }) => {

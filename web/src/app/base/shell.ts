@@ -1,12 +1,12 @@
 import { ChangeDetectionStrategy, Component, computed, effect, inject, untracked, type OnDestroy } from '@angular/core';
-import { toSignal } from '@angular/core/rxjs-interop';
 import { MatButtonModule } from '@angular/material/button';
 import { MatDialog } from '@angular/material/dialog';
 import { MatMenuModule } from '@angular/material/menu';
-import { ActivatedRoute, NavigationEnd, Router, RouterLink, RouterLinkActive, RouterOutlet } from '@angular/router';
-import { filter, map } from 'rxjs';
+import { NavigationEnd, Router, RouterLink, RouterLinkActive, RouterOutlet } from '@angular/router';
+import { filter } from 'rxjs';
 import { knots, type Knot } from '@core/base';
 import { knotWords, stateWords, type KnotState } from '@core/prove';
+import { selectRequest } from './command';
 import { KeysDialog } from './keys-dialog';
 import { JumpDialog } from './jump-dialog';
 import { Live, onAction, useProject } from './live';
@@ -38,9 +38,7 @@ export class Shell implements OnDestroy {
   private readonly router = inject(Router);
   private readonly dialogs = inject(MatDialog);
   private readonly live = inject(Live);
-  private readonly slugInUrl = toSignal(inject(ActivatedRoute).paramMap.pipe(map((params) => params.get('project') ?? '')), {
-    initialValue: '',
-  });
+  private readonly asking = this.store.selectSignal(selectRequest(baseCommands.getProject.name));
   protected readonly rail = this.store.selectSignal(baseFeature.selectRail);
   protected readonly connected = this.store.selectSignal(baseFeature.selectConnected);
   protected readonly waiting = this.store.selectSignal(baseFeature.selectWaiting);
@@ -62,11 +60,7 @@ export class Shell implements OnDestroy {
 
   constructor() {
     effect(() => {
-      const project = this.slugInUrl();
-      untracked(() => {
-        this.store.dispatch(baseActions.enterProject({ project }));
-        this.store.dispatch(baseCommands.getProject.start({ project }));
-      });
+      if (this.asking().problem?.code === 'notFound') untracked(() => void this.router.navigateByUrl('/'));
     });
     effect(() => {
       const project = this.scope.project();
@@ -87,9 +81,6 @@ export class Shell implements OnDestroy {
     onAction(baseActions.liveEntry, ({ entry }) => {
       if (entry.kind === 'build' || entry.kind === 'person' || entry.kind === 'project')
         this.store.dispatch(baseCommands.getProject.start({ project: this.scope.slug() }));
-    });
-    onAction(baseCommands.getProject.failed, ({ problem }) => {
-      if (problem.code === 'notFound') void this.router.navigateByUrl('/');
     });
     onAction(baseCommands.signOut.done, () => void this.router.navigateByUrl('/sign-in'));
     this.router.events.pipe(filter((event) => event instanceof NavigationEnd)).subscribe(() => this.remember());
