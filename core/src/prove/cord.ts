@@ -55,13 +55,38 @@ function knot(reasons: Reason[]): JudgedKnot {
   return { state: state(ordered[0]), reasons: ordered };
 }
 
+/** The latest runs of a case, sorted out once: a case may verify many requirements, and most of its runs are in order. */
+interface CaseRuns {
+  readonly count: number;
+  /** Those that do not count as passed. */
+  readonly troubled: readonly CordRun[];
+  readonly mismatched: readonly string[];
+  readonly unsigned: readonly string[];
+  /** Signed by the tester, and by nobody independent. */
+  readonly unreviewed: readonly string[];
+}
+
+function sortOut(runs: readonly CordRun[], caseRevision: number): CaseRuns {
+  const latest = latestRuns(runs);
+  const [troubled, mismatched, unsigned, unreviewed]: [CordRun[], string[], string[], string[]] = [[], [], [], []];
+  for (const run of latest) {
+    if (!runPasses(run, caseRevision)) troubled.push(run);
+    if (run.signatures.some((signature) => !signature.matches)) mismatched.push(run.key);
+    const performed = run.signatures.find((signature) => signature.meaning === 'performed');
+    if (!performed) unsigned.push(run.key);
+    else if (!run.signatures.some((signature) => signature.meaning === 'reviewed' && signature.login !== performed.login))
+      unreviewed.push(run.key);
+  }
+  return { count: latest.length, troubled, mismatched, unsigned, unreviewed };
+}
+
 interface Joined {
   readonly requirements: ReadonlyMap<string, CordRequirement>;
   readonly cases: ReadonlyMap<string, CordCase>;
   readonly parentsOf: ReadonlyMap<string, readonly Trace[]>;
   readonly childrenOf: ReadonlyMap<string, readonly string[]>;
   readonly casesOf: ReadonlyMap<string, readonly Trace[]>;
-  readonly runsOf: ReadonlyMap<string, readonly CordRun[]>;
+  readonly runsOf: ReadonlyMap<string, CaseRuns>;
   readonly problemsOf: ReadonlyMap<string, readonly string[]>;
   readonly problemOfRun: ReadonlyMap<string, string>;
 }
@@ -118,6 +143,7 @@ export function passingCases(cases: readonly CordCase[], runs: readonly CordRun[
 
 /** Judges every requirement of a project on one build, by the rules of DESIGN.md section 3. */
 export function judgeCords(input: CordInput): Cord[] {
+  const revisionOf = new Map(input.cases.map((c) => [c.key, c.revision]));
   const joined: Joined = {
     requirements: new Map(input.requirements.map((r) => [r.key, r])),
     cases: new Map(input.cases.map((c) => [c.key, c])),
@@ -143,7 +169,7 @@ export function judgeCords(input: CordInput): Cord[] {
           (run) => run.caseKey,
           (run) => run,
         ),
-      ].map(([key, runs]) => [key, latestRuns(runs)]),
+      ].map(([key, runs]) => [key, sortOut(runs, revisionOf.get(key) ?? 0)]),
     ),
     problemsOf: group(
       input.problems.filter((p) => p.open && p.blocking).flatMap((p) => p.requirements.map((key) => ({ key, problem: p.key }))),
@@ -201,12 +227,11 @@ function judgeOne(r: CordRequirement, input: CordInput, joined: Joined): Record<
   const design = judgeDesign(r, joined);
   if (design.state === 'broken' || design.state === 'waiting')
     return { specify, design, run: notReached, measure: notReached, prove: notReached };
-  const counted = (joined.casesOf.get(r.key) ?? []).flatMap((trace) => joined.runsOf.get(trace.from) ?? []);
   const run = judgeRun(r, input, joined);
   if (run.state === 'broken') return { specify, design, run, measure: notReached, prove: notReached };
   const measure = judgeMeasure(r, input, joined);
   if (run.state === 'waiting') return { specify, design, run, measure, prove: notReached };
-  return { specify, design, run, measure, prove: judgeProve(r, counted, input, joined) };
+  return { specify, design, run, measure, prove: judgeProve(r, input, joined) };
 }
 
 function requirementAction(label: string, key: string): NextAction {
@@ -270,8 +295,8 @@ function judgeRun(r: CordRequirement, input: CordInput, joined: Joined): JudgedK
   let firstOpen: CordRun | undefined;
   for (const trace of joined.casesOf.get(r.key) ?? []) {
     const revision = joined.cases.get(trace.from)?.revision ?? 0;
-    const runs = joined.runsOf.get(trace.from) ?? [];
-    if (!runs.length) {
+    const runs = joined.runsOf.get(trace.from);
+    if (!runs) {
       reasons.push({
         code: 'runNotPlanned',
         records: [{ kind: 'case', key: trace.from }],
@@ -280,10 +305,8 @@ function judgeRun(r: CordRequirement, input: CordInput, joined: Joined): JudgedK
       });
       continue;
     }
-    for (const run of runs) {
-      total++;
-      // Most runs are in order: nothing is made for them.
-      if (runPasses(run, revision)) continue;
+    total += runs.count;
+    for (const run of runs.troubled) {
       const records: Reason['records'] = [
         { kind: 'run', key: run.key },
         { kind: 'case', key: run.caseKey },
@@ -371,23 +394,23 @@ function judgeMeasure(r: CordRequirement, input: CordInput, joined: Joined): Jud
 
 const capital = (text: string): string => text.charAt(0).toUpperCase() + text.slice(1);
 
-function judgeProve(r: CordRequirement, runs: readonly CordRun[], input: CordInput, joined: Joined): JudgedKnot {
+function judgeProve(r: CordRequirement, input: CordInput, joined: Joined): JudgedKnot {
   const reasons: Reason[] = [];
   const unsigned: string[] = [];
   const unreviewed: string[] = [];
   const needsReview = input.profile.reviewAt.includes(r.level);
-  for (const run of runs) {
-    if (run.signatures.some((signature) => !signature.matches))
+  for (const trace of joined.casesOf.get(r.key) ?? []) {
+    const runs = joined.runsOf.get(trace.from);
+    if (!runs) continue;
+    for (const key of runs.mismatched)
       reasons.push({
         code: 'hashMismatch',
-        records: [{ kind: 'run', key: run.key }],
-        values: { run: run.key },
-        action: { label: 'Open run', to: { kind: 'run', key: run.key }, place: 'run' },
+        records: [{ kind: 'run', key }],
+        values: { run: key },
+        action: { label: 'Open run', to: { kind: 'run', key }, place: 'run' },
       });
-    const performed = run.signatures.find((signature) => signature.meaning === 'performed');
-    if (!performed) unsigned.push(run.key);
-    else if (needsReview && !run.signatures.some((signature) => signature.meaning === 'reviewed' && signature.login !== performed.login))
-      unreviewed.push(run.key);
+    unsigned.push(...runs.unsigned);
+    if (needsReview) unreviewed.push(...runs.unreviewed);
   }
   const waiting = (code: 'notSigned' | 'notReviewed', label: string, keys: readonly string[]): void => {
     if (keys.length)
