@@ -58,6 +58,7 @@ test('the board’s counts agree with its rows, and every next action leads some
   }
   await page.getByRole('button', { name: /^All/ }).click();
   await page.getByPlaceholder('Filter').fill('BRK-009');
+  await expect(page.getByRole('table', { name: 'Cords' })).toHaveAttribute('aria-rowcount', '2');
   await page.getByRole('link', { name: 'Open run ›' }).click();
   await expect(page.getByText('Hash of this record')).toBeVisible();
   await page.goBack();

@@ -1,8 +1,8 @@
 // npm run bench: speed as ratios in one run, on a database of its own; and the board in a real browser.
-import { spawn, spawnSync } from 'node:child_process';
-import { rmSync } from 'node:fs';
+import { spawnSync } from 'node:child_process';
 import { join } from 'node:path';
-import { endLeftover, freePort, prepareDatabase, startDatabase } from './database.mjs';
+import { prepareDatabase } from './database.mjs';
+import { freshDatabase, openBrowser, startServer } from './site.mjs';
 import { needModules, needPackages, root, say } from './system.mjs';
 
 needPackages('mariadb-server', 'chromium');
@@ -11,10 +11,7 @@ const { buildAll } = await import('./build.mjs');
 const { bundle } = await import('./build-server.mjs');
 buildAll();
 await bundle({ entryPoints: { bench: 'server/bench/bench.ts' }, outdir: 'dist/bench' });
-const folder = join(root, '.data', 'bench');
-await endLeftover(folder);
-rmSync(folder, { recursive: true, force: true });
-const database = await startDatabase(folder);
+const database = await freshDatabase('bench');
 try {
   const env = await prepareDatabase(database, 'bench', root);
   spawnSync(process.execPath, ['--expose-gc', join(root, 'dist/bench/bench.js')], {
@@ -29,19 +26,9 @@ try {
 
 /** The board with 10,000 requirements: first load, its size, and the longest stall while it is scrolled and filtered. */
 async function browse(env) {
-  const port = await freePort();
-  const server = spawn(process.execPath, [join(root, 'dist/server/main.js')], {
-    cwd: root,
-    env: { ...process.env, ...env, PORT: String(port), NODE_NO_WARNINGS: '1' },
-    stdio: ['ignore', 'pipe', 'inherit'],
-  });
-  await new Promise((resolve) => server.stdout.on('data', (chunk) => String(chunk).includes('ready ') && resolve()));
-  const { chromium } = await import('@playwright/test');
-  const browser = await chromium.launch({
-    executablePath: process.env.CHROME_BIN ?? '/usr/bin/chromium',
-    args: ['--no-sandbox', '--disable-gpu', '--disable-background-networking'],
-  });
-  const context = await browser.newContext({ baseURL: `http://127.0.0.1:${port}`, viewport: { width: 1280, height: 800 } });
+  const server = await startServer(env);
+  const browser = await openBrowser();
+  const context = await browser.newContext({ baseURL: server.url, viewport: { width: 1280, height: 800 } });
   await context.request.post('/api/session', { data: { login: 'admin', password: 'bench-password' } });
   const page = await context.newPage();
   const session = await context.newCDPSession(page);
@@ -77,7 +64,6 @@ async function browse(env) {
     'target: none over 50 ms',
   );
   await browser.close();
-  server.kill('SIGTERM');
-  await new Promise((resolve) => server.once('exit', resolve));
+  await server.stop();
 }
 process.exit(0);

@@ -1,8 +1,8 @@
 // npm run screenshots: refreshes docs/screenshots from the demo data, in a database of its own.
-import { spawn } from 'node:child_process';
 import { mkdirSync, rmSync } from 'node:fs';
 import { join } from 'node:path';
-import { endLeftover, freePort, prepareDatabase, startDatabase } from './database.mjs';
+import { prepareDatabase } from './database.mjs';
+import { freshDatabase, loadDemo, openBrowser, startServer } from './site.mjs';
 import { needModules, needPackages, root, say } from './system.mjs';
 
 needPackages('mariadb-server', 'chromium');
@@ -66,38 +66,20 @@ const views = [
   ],
 ];
 
-const folder = join(root, '.data', 'screenshots');
-await endLeftover(folder);
-rmSync(folder, { recursive: true, force: true });
-const database = await startDatabase(folder);
+const database = await freshDatabase('screenshots');
 let server;
 try {
   const env = await prepareDatabase(database, 'cord', root);
-  const { seedDemo } = await import(join(root, 'dist/server/seed.js'));
   say('Loading the demo …');
-  await seedDemo(
-    { port: Number(env.CORD_DB_PORT), user: env.CORD_DB_USER, password: env.CORD_DB_PASSWORD, database: env.CORD_DB_NAME },
-    join(root, 'demo'),
-    () => undefined,
-  );
-  const port = await freePort();
-  server = spawn(process.execPath, [join(root, 'dist/server/main.js')], {
-    cwd: root,
-    env: { ...process.env, ...env, PORT: String(port), CORD_SIGNIN_LIMIT: '1000' },
-    stdio: ['ignore', 'pipe', 'inherit'],
-  });
-  await new Promise((resolve) => server.stdout.on('data', (chunk) => String(chunk).includes('ready ') && resolve()));
-  const { chromium } = await import('@playwright/test');
-  const browser = await chromium.launch({
-    executablePath: process.env.CHROME_BIN ?? '/usr/bin/chromium',
-    args: ['--no-sandbox', '--disable-gpu', '--disable-background-networking'],
-  });
+  await loadDemo(env, () => undefined);
+  server = await startServer(env);
+  const browser = await openBrowser();
   const target = join(root, 'docs', 'screenshots');
   rmSync(target, { recursive: true, force: true });
   mkdirSync(target, { recursive: true });
   for (const [name, path, login, before] of views) {
     const context = await browser.newContext({
-      baseURL: `http://127.0.0.1:${port}`,
+      baseURL: server.url,
       viewport: { width: 1280, height: 800 },
       reducedMotion: 'reduce',
     });
@@ -116,7 +98,7 @@ try {
   }
   await browser.close();
 } finally {
-  server?.kill('SIGTERM');
+  await server?.stop();
   await database.stop();
 }
 process.exit(0);

@@ -46,12 +46,8 @@ try {
   env = await prepareDatabase(database, 'cord', root);
   if (mode === 'demo' && !existsSync(join(folder, 'demo-loaded'))) {
     say('Loading the demo …');
-    const { seedDemo } = await import(join(root, 'dist', 'server', 'seed.js'));
-    await seedDemo(
-      { port: Number(env.CORD_DB_PORT), user: env.CORD_DB_USER, password: env.CORD_DB_PASSWORD, database: env.CORD_DB_NAME },
-      join(root, 'demo'),
-      say,
-    );
+    const { loadDemo } = await import('./site.mjs');
+    await loadDemo(env, say);
     writeFileSync(join(folder, 'demo-loaded'), new Date().toISOString());
   }
 } catch (error) {

@@ -1,7 +1,7 @@
 // npm test: formatting, lint, types, Karma, Jasmine on the server, Playwright on the built application.
 // `npm test -- server` (or core, e2e, check) runs one part alone.
-import { spawn, spawnSync } from 'node:child_process';
-import { rmSync } from 'node:fs';
+import { spawnSync } from 'node:child_process';
+import { readdirSync, rmSync } from 'node:fs';
 import { join } from 'node:path';
 import { needDataFolder, needModules, needPackages, root, say } from './system.mjs';
 
@@ -31,11 +31,8 @@ if (wants('core')) part('core and web specs in Chromium', 'npx', ['ng', 'test', 
 if (wants('server') || wants('e2e')) {
   const { buildAll } = await import('./build.mjs');
   buildAll();
-  const { endLeftover, startDatabase, prepareDatabase } = await import('./database.mjs');
-  const folder = join(root, '.data', 'test');
-  await endLeftover(folder);
-  rmSync(folder, { recursive: true, force: true });
-  const database = await startDatabase(folder);
+  const { freshDatabase } = await import('./site.mjs');
+  const database = await freshDatabase('test');
   const env = {
     CORD_TEST_PORT: String(database.port),
     CORD_TEST_USER: database.user,
@@ -45,7 +42,6 @@ if (wants('server') || wants('e2e')) {
   try {
     if (wants('server')) {
       const { bundle } = await import('./build-server.mjs');
-      const { readdirSync } = await import('node:fs');
       const specs = readdirSync(join(root, 'server/spec')).filter((file) => file.endsWith('.spec.ts'));
       rmSync(join(root, 'dist/specs'), { recursive: true, force: true });
       await bundle({
@@ -54,40 +50,25 @@ if (wants('server') || wants('e2e')) {
       });
       part('server specs on MariaDB', 'npx', ['jasmine', '--config=server/spec/jasmine.json'], env);
     }
-    if (wants('e2e')) await journeys(prepareDatabase, database);
+    if (wants('e2e')) await journeys(database);
   } finally {
     await database.stop();
   }
 }
 
 /** The really built and started application, with the demo in a database of its own. */
-async function journeys(prepareDatabase, database) {
+async function journeys(database) {
+  const { prepareDatabase } = await import('./database.mjs');
+  const { loadDemo, startServer } = await import('./site.mjs');
   const env = await prepareDatabase(database, 'journeys', root);
-  const { seedDemo } = await import(join(root, 'dist/server/seed.js'));
   say('\n── demo for the journeys');
-  await seedDemo(
-    { port: Number(env.CORD_DB_PORT), user: env.CORD_DB_USER, password: env.CORD_DB_PASSWORD, database: env.CORD_DB_NAME },
-    join(root, 'demo'),
-    say,
-  );
-  const { freePort } = await import('./database.mjs');
-  const port = await freePort();
-  const server = spawn(process.execPath, [join(root, 'dist/server/main.js')], {
-    cwd: root,
-    env: { ...process.env, ...env, PORT: String(port), CORD_SIGNIN_LIMIT: '1000' },
-    stdio: ['ignore', 'pipe', 'inherit'],
-  });
-  await new Promise((resolve, reject) => {
-    server.stdout.on('data', (chunk) => String(chunk).includes('ready ') && resolve());
-    server.on('exit', () => reject(new Error('the server did not start')));
-  });
+  await loadDemo(env, say);
+  const server = await startServer(env);
   try {
-    part('journeys in Chromium', 'npx', ['playwright', 'test', '--config', 'e2e/playwright.config.ts', ...process.argv.slice(3)], {
-      CORD_URL: `http://127.0.0.1:${port}`,
-    });
+    const args = ['playwright', 'test', '--config', 'e2e/playwright.config.ts', ...process.argv.slice(3)];
+    part('journeys in Chromium', 'npx', args, { CORD_URL: server.url });
   } finally {
-    server.kill('SIGTERM');
-    await new Promise((resolve) => server.once('exit', resolve));
+    await server.stop();
   }
 }
 

@@ -14,18 +14,12 @@ import {
   finishRun,
   recordStep,
   runDetail,
+  runs,
   saveProblem,
   signRun,
   startRun,
 } from '../../server/src/run';
-import {
-  addSpecification,
-  importRequirements,
-  listSpecifications,
-  requirementDetail,
-  saveRequirement,
-  setRequirementState,
-} from '../../server/src/specify';
+import { addSpecification, importRequirements, requirementDetail, saveRequirement, setRequirementState } from '../../server/src/specify';
 import { suggestMapping } from '../../core/src/specify';
 import { coldCases, draftCases, fates, readCases, scopePicture, unapproved, type DemoCase, type Fate } from './scenario';
 
@@ -137,7 +131,6 @@ async function seedRequirements(db: Db, folder: string, as: As): Promise<void> {
       if (!state) await setRequirementState(db, as('ines.quarry'), reviewer, requirement, 1, 'approved');
     }
   }
-  await listSpecifications(db, author.projectId);
 }
 
 async function seedCases(db: Db, demoCases: readonly DemoCase[], as: As): Promise<void> {
@@ -270,7 +263,6 @@ async function seedChanges(db: Db, demoCases: readonly DemoCase[], as: As): Prom
     await setCaseState(db, as('ines.quarry'), reviewer, key, 2, 'approved');
   };
   const runOf = async (caseKey: string): Promise<string> => {
-    const { runs } = await import('../../server/src/run');
     const rows = await db
       .select({ key: runs.key, build: runs.build, caseKey: runs.caseKey })
       .from(runs)

@@ -3,6 +3,7 @@ import Fastify from 'fastify';
 import { compareKeys } from '@core/base';
 import { LcovReader, noCoverage } from '@core/measure';
 import { boardTotals, iec61508, judgeCords, type CordInput } from '@core/prove';
+import { addressFromEnvironment } from '../src/address';
 import { buildApp } from '../src/app';
 import { openDatabase } from '../src/base';
 import { bulkProject } from './bulk';
@@ -148,12 +149,7 @@ function judging(): void {
 
 /** A page of the board with 10,000 requirements in MariaDB, against a bare route that answers the same JSON. */
 async function listing(): Promise<void> {
-  const database = openDatabase({
-    port: Number(process.env['CORD_DB_PORT']),
-    user: process.env['CORD_DB_USER'] ?? '',
-    password: process.env['CORD_DB_PASSWORD'] ?? '',
-    database: process.env['CORD_DB_NAME'] ?? '',
-  });
+  const database = openDatabase(addressFromEnvironment());
   const now = (): Date => new Date();
   await bulkProject(database.db, now);
   const app = await buildApp({ house: { database, now, secureCookies: false }, signInLimit: 1000 });

@@ -1,4 +1,5 @@
 import { asc } from 'drizzle-orm';
+import { addressFromEnvironment } from './address';
 import { openDatabase, projects, verifyLedger } from './base';
 
 const faultWords = {
@@ -7,13 +8,7 @@ const faultWords = {
   hash: 'was changed: its contents do not give its hash',
 };
 
-const { CORD_DB_PORT, CORD_DB_USER, CORD_DB_PASSWORD, CORD_DB_NAME } = process.env;
-const database = openDatabase({
-  port: Number(CORD_DB_PORT),
-  user: CORD_DB_USER ?? '',
-  password: CORD_DB_PASSWORD ?? '',
-  database: CORD_DB_NAME ?? '',
-});
+const database = openDatabase(addressFromEnvironment());
 let broken = false;
 const chains = [
   { id: 0, name: 'the installation' },

@@ -3,4 +3,5 @@ export * from './hash';
 export * from './ledger';
 export * from './words';
 export * from './keys';
+export * from './group';
 export * from './record';

@@ -2,6 +2,11 @@
 export const knots = ['specify', 'design', 'run', 'measure', 'prove'] as const;
 export type Knot = (typeof knots)[number];
 
+/** A value for each knot, in their order. */
+export function perKnot<T>(value: (knot: Knot) => T): Record<Knot, T> {
+  return Object.fromEntries(knots.map((knot) => [knot, value(knot)])) as Record<Knot, T>;
+}
+
 export type RecordKind = 'requirement' | 'case' | 'run' | 'round' | 'problem' | 'build' | 'specification' | 'file' | 'pack';
 
 /** How a record is named to people and in links. */

@@ -4,6 +4,7 @@ import {
   ratioOf,
   type Coverage,
   type CreditContext,
+  type FileCredit,
   type MeasuredFile,
   type Point,
   type PointState,
@@ -37,15 +38,16 @@ export interface LineDiagnosis {
   readonly remedies: readonly Remedy[];
 }
 
-const credited = (file: MeasuredFile, context: CreditContext): Coverage => {
-  const sums = coverageOf([creditFile(file, context)]);
+/** Lines and branches of a file together. */
+function pointsOf(credit: FileCredit): Coverage {
+  const sums = coverageOf([credit]);
   return {
     found: sums.branch.found + sums.line.found,
     exercised: sums.branch.exercised + sums.line.exercised,
     credited: sums.branch.credited + sums.line.credited,
     justified: 0,
   };
-};
+}
 
 /** Why a line has or has not its credit, and what would close it. Figures count lines and branches of the file. */
 export function diagnoseLine(file: MeasuredFile, line: number, context: CreditContext): LineDiagnosis | undefined {
@@ -62,7 +64,7 @@ export function diagnoseLine(file: MeasuredFile, line: number, context: CreditCo
     .filter(([, keys]) => unit?.requirements.some((key) => keys.has(key)))
     .map(([key]) => key)
     .sort();
-  const found = credited(file, context);
+  const found = pointsOf(credit);
   const base = { before: found.credited, beforePercent: percent(ratioOf(found, 'credited')) };
   const figure = (after: Coverage): Pick<Remedy, 'before' | 'after' | 'beforePercent' | 'afterPercent'> => ({
     ...base,
@@ -77,8 +79,7 @@ export function diagnoseLine(file: MeasuredFile, line: number, context: CreditCo
     );
     if (near && (state === 'otherCases' || state === 'neverHit')) {
       // As if the nearest case also reached every point of this function that lacks credit for the same reason.
-      const reach = new Set(credit.points.filter((p, i) => credit.unitOf[i] === unitIndex && p.state === state));
-      const extra = reach.size;
+      const extra = credit.points.filter((p, i) => credit.unitOf[i] === unitIndex && p.state === state).length;
       remedies.push({
         kind: 'extendCase',
         caseKey: near.caseKey,
@@ -93,7 +94,7 @@ export function diagnoseLine(file: MeasuredFile, line: number, context: CreditCo
     if (state === 'otherCases' || state === 'noRequirement' || state === 'noCase') {
       for (const requirement of [...others].sort().slice(0, 2)) {
         const units = file.units.map((u, i) => (i === unitIndex ? { ...u, requirements: [...u.requirements, requirement] } : u));
-        remedies.push({ kind: 'traceCode', requirement, ...figure(credited({ ...file, units }, context)) });
+        remedies.push({ kind: 'traceCode', requirement, ...figure(pointsOf(creditFile({ ...file, units }, context))) });
       }
     }
     if ((state === 'otherCases' || state === 'noCase') && unit.requirements.length) {
@@ -104,7 +105,7 @@ export function diagnoseLine(file: MeasuredFile, line: number, context: CreditCo
           kind: 'linkCase',
           caseKey,
           requirement: unit.requirements[0],
-          ...figure(credited(file, { ...context, verifies })),
+          ...figure(pointsOf(creditFile(file, { ...context, verifies }))),
         });
       }
     }
@@ -115,12 +116,11 @@ export function diagnoseLine(file: MeasuredFile, line: number, context: CreditCo
         remedies.push({
           kind: 'recordRun',
           caseKey,
-          ...figure(credited(file, { ...context, passing: new Set([...context.passing, caseKey]) })),
+          ...figure(pointsOf(creditFile(file, { ...context, passing: new Set([...context.passing, caseKey]) }))),
         });
     }
   }
   if (state === 'neverHit' && !remedies.length) remedies.push({ kind: 'removeCode', ...figure(found) });
-  const seen = remedies.sort((a, b) => b.after - a.after).slice(0, 3);
   return {
     line,
     state,
@@ -129,7 +129,7 @@ export function diagnoseLine(file: MeasuredFile, line: number, context: CreditCo
     hitBy,
     ownCases,
     outcomes: here.filter((p) => p.metric === 'branch'),
-    remedies: seen,
+    remedies: remedies.sort((a, b) => b.after - a.after).slice(0, 3),
   };
 }
 

@@ -1,4 +1,4 @@
-import { knots, type Knot } from '../base';
+import { groupBy, knots, type Knot } from '../base';
 import type { Trace } from '../design';
 import { metrics } from '../measure';
 import { metricWords } from './profile';
@@ -91,17 +91,6 @@ interface Joined {
   readonly problemOfRun: ReadonlyMap<string, string>;
 }
 
-function group<T, V>(items: readonly T[], key: (item: T) => string, value: (item: T) => V): Map<string, V[]> {
-  const map = new Map<string, V[]>();
-  for (const item of items) {
-    const k = key(item);
-    const list = map.get(k);
-    if (list) list.push(value(item));
-    else map.set(k, [value(item)]);
-  }
-  return map;
-}
-
 /** Of runs of one case, the latest of each data row and configuration. */
 export function latestRuns<T extends { readonly row: string | null; readonly configuration: string }>(runs: readonly T[]): readonly T[] {
   if (runs.length < 2) return runs;
@@ -129,11 +118,7 @@ export function runOutdated(run: Pick<CordRun, 'caseRevision' | 'carriedOverTo'>
 
 /** Cases whose latest valid runs all passed and are current: the ones that give credit. */
 export function passingCases(cases: readonly CordCase[], runs: readonly CordRun[]): Set<string> {
-  const runsOf = group(
-    runs,
-    (run) => run.caseKey,
-    (run) => run,
-  );
+  const runsOf = groupBy(runs, (run) => run.caseKey);
   return new Set(
     cases
       .filter((c) => runsOf.has(c.key) && latestRuns(runsOf.get(c.key) ?? []).every((run) => runPasses(run, c.revision)))
@@ -143,35 +128,21 @@ export function passingCases(cases: readonly CordCase[], runs: readonly CordRun[
 
 /** Judges every requirement of a project on one build, by the rules of DESIGN.md section 3. */
 export function judgeCords(input: CordInput): Cord[] {
-  const revisionOf = new Map(input.cases.map((c) => [c.key, c.revision]));
+  const cases = new Map(input.cases.map((c) => [c.key, c]));
   const joined: Joined = {
     requirements: new Map(input.requirements.map((r) => [r.key, r])),
-    cases: new Map(input.cases.map((c) => [c.key, c])),
-    parentsOf: group(
-      input.parents,
-      (t) => t.from,
-      (t) => t,
-    ),
-    childrenOf: group(
+    cases,
+    parentsOf: groupBy(input.parents, (t) => t.from),
+    childrenOf: groupBy(
       input.parents,
       (t) => t.to,
       (t) => t.from,
     ),
-    casesOf: group(
-      input.verifies,
-      (t) => t.to,
-      (t) => t,
-    ),
+    casesOf: groupBy(input.verifies, (t) => t.to),
     runsOf: new Map(
-      [
-        ...group(
-          input.runs,
-          (run) => run.caseKey,
-          (run) => run,
-        ),
-      ].map(([key, runs]) => [key, sortOut(runs, revisionOf.get(key) ?? 0)]),
+      [...groupBy(input.runs, (run) => run.caseKey)].map(([key, runs]) => [key, sortOut(runs, cases.get(key)?.revision ?? 0)]),
     ),
-    problemsOf: group(
+    problemsOf: groupBy(
       input.problems.filter((p) => p.open && p.blocking).flatMap((p) => p.requirements.map((key) => ({ key, problem: p.key }))),
       (p) => p.key,
       (p) => p.problem,

@@ -1,4 +1,4 @@
-import { knots, type Knot } from '../base';
+import { knots, perKnot, type Knot } from '../base';
 import { reasonWords, type ReasonCode } from './reason';
 import { worse, type Cord, type KnotState } from './cord';
 
@@ -96,8 +96,5 @@ export function boardTotals(cords: readonly Cord[]): BoardTotals {
 
 /** The project's own cord, for the navigation rail: a knot is as bad as the worst that is at it. Not-reached cords do not speak. */
 export function projectCord(totals: BoardTotals): Record<Knot, KnotState> {
-  return Object.fromEntries(knots.map((name) => [name, totals.knots[name].of === 0 ? 'notReached' : totals.knots[name].worst])) as Record<
-    Knot,
-    KnotState
-  >;
+  return perKnot((name) => (totals.knots[name].of === 0 ? 'notReached' : totals.knots[name].worst));
 }

@@ -22,7 +22,7 @@ export async function storeBlob(tx: Tx | Db, bytes: Buffer): Promise<string> {
 }
 
 /** The parts of a stored file in order. */
-export async function* readBlob(db: Db | Tx, sha256: string): AsyncGenerator<Buffer> {
+async function* readBlob(db: Db | Tx, sha256: string): AsyncGenerator<Buffer> {
   const parts = await db.select({ part: blobs.part }).from(blobs).where(eq(blobs.sha256, sha256)).orderBy(asc(blobs.part));
   for (const { part } of parts) {
     const [row] = await db
@@ -33,6 +33,7 @@ export async function* readBlob(db: Db | Tx, sha256: string): AsyncGenerator<Buf
   }
 }
 
+/** A stored file, whole. */
 export async function wholeBlob(db: Db | Tx, sha256: string): Promise<Buffer> {
   const parts: Buffer[] = [];
   for await (const part of readBlob(db, sha256)) parts.push(part);

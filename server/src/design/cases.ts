@@ -1,5 +1,5 @@
 import type { CaseDetail, CaseSummary } from '@contract/design';
-import { isKey, keyNumber, nextKey, type Role } from '@core/base';
+import { groupBy, isKey, keyNumber, nextKey, type Role } from '@core/base';
 import { caseFaults, suspectEnds, type CaseContent } from '@core/design';
 import { and, asc, eq, inArray, isNull, like } from 'drizzle-orm';
 import { asTrace, insertTrace, lookUpRecords, Refusal, traceEnds, traces, tracesAt, write, type Actor, type Db, type Tx } from '../base';
@@ -43,8 +43,7 @@ export async function listCases(db: Db, projectId: number): Promise<CaseSummary[
         .where(eq(requirements.projectId, projectId))
     ).map((r) => [r.key, r.revision]),
   );
-  const byCase = new Map<string, typeof stored>();
-  for (const trace of stored) byCase.set(trace.fromKey, [...(byCase.get(trace.fromKey) ?? []), trace]);
+  const byCase = groupBy(stored, (trace) => trace.fromKey);
   return rows.map((row) => {
     const mine = byCase.get(row.key) ?? [];
     const { key, title, revision, state, steps, plannedMinutes, updatedBy, updatedAt } = row;

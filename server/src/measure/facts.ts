@@ -20,11 +20,12 @@ import {
   type CordRun,
   type StandardProfile,
 } from '@core/prove';
+import { groupBy } from '@core/base';
 import { runHash } from '@core/run';
 import { and, asc, eq, isNull } from 'drizzle-orm';
 import { allTraces, ledgerHead, projects, signatures, type Db, type Tx } from '../base';
 import { cases } from '../design';
-import { evidence, problems, runRecord, runs, type StoredEvidence } from '../run';
+import { evidence, problems, runRecord, runs } from '../run';
 import { requirements } from '../specify';
 import { unpackMeasurement } from './load';
 import { codeTraces, measurements, sources, type StoredMeasurement } from './tables';
@@ -135,8 +136,12 @@ function cordInput(
   units: readonly UnitCoverage[],
   measured: ReadonlySet<string>,
 ): CordInput {
-  const unitsOf = new Map<string, UnitCoverage[]>();
-  for (const unit of units) for (const key of unit.unit.requirements) unitsOf.set(key, [...(unitsOf.get(key) ?? []), unit]);
+  const pairs = units.flatMap((unit) => unit.unit.requirements.map((key) => ({ key, unit })));
+  const unitsOf = groupBy(
+    pairs,
+    (pair) => pair.key,
+    (pair) => pair.unit,
+  );
   return {
     build,
     profile,
@@ -200,7 +205,7 @@ async function readRuns(tx: Tx, projectId: number, build: string): Promise<CordR
     .where(and(eq(evidence.projectId, projectId), isNull(evidence.removedAt)))
     .orderBy(asc(evidence.id));
   const signedBy = groupBy(signed, (s) => s.runId);
-  const filesOf = groupBy<StoredEvidence>(files, (f) => f.runId);
+  const filesOf = groupBy(files, (f) => f.runId);
   return rows.map((run) => {
     const mine = signedBy.get(run.id) ?? [];
     const hash = mine.length ? runHash(runRecord(run, filesOf.get(run.id) ?? [])) : '';
@@ -219,16 +224,6 @@ async function readRuns(tx: Tx, projectId: number, build: string): Promise<CordR
       signatures: mine.map((s) => ({ meaning: s.meaning, login: s.login, matches: s.hash === hash })),
     };
   });
-}
-
-function groupBy<T>(items: readonly T[], key: (item: T) => number): Map<number, T[]> {
-  const map = new Map<number, T[]>();
-  for (const item of items) {
-    const list = map.get(key(item));
-    if (list) list.push(item);
-    else map.set(key(item), [item]);
-  }
-  return map;
 }
 
 async function readProblems(tx: Tx, projectId: number, build: string): Promise<CordProblem[]> {
@@ -264,9 +259,9 @@ async function readCode(
     .from(measurements)
     .where(and(eq(measurements.projectId, projectId), eq(measurements.build, build), isNull(measurements.supersededAt)))
     .orderBy(asc(measurements.caseKey));
-  const byPath = new Map<string, { caseKey: string; file: FileMeasurement }[]>();
-  for (const { id, caseKey } of stored)
-    for (const file of await measured(tx, id)) byPath.set(file.path, [...(byPath.get(file.path) ?? []), { caseKey, file }]);
+  const hits: { caseKey: string; file: FileMeasurement }[] = [];
+  for (const { id, caseKey } of stored) for (const file of await measured(tx, id)) hits.push({ caseKey, file });
+  const byPath = groupBy(hits, (hit) => hit.file.path);
   const files = mine.map(({ path, functions }) => ({
     path,
     units: functions.map((f): CodeUnit => ({

@@ -1,5 +1,5 @@
 import type { Board, BoardRow, CordDetail } from '@contract/prove';
-import { compareKeys, knots, type Knot } from '@core/base';
+import { compareKeys, knots, perKnot, type Knot } from '@core/base';
 import {
   boardTotals,
   inFilter,
@@ -44,9 +44,6 @@ export async function judgedBuild(db: Db, projectId: number, build: string, head
   judged.set(facts, fresh);
   return { facts, judged: fresh };
 }
-
-const perKnot = <T>(value: (knot: Knot) => T): Record<Knot, T> =>
-  Object.fromEntries(knots.map((knot) => [knot, value(knot)])) as Record<Knot, T>;
 
 function boardRow(cord: Cord): BoardRow {
   const { key, title, level, firstBreak, below } = cord;

@@ -1,5 +1,5 @@
 import { createHash, createPrivateKey, createPublicKey, generateKeyPairSync, sign } from 'node:crypto';
-import { canonicalJson, ledgerRoot, type Json } from '@core/base';
+import { canonicalJson, compareKeys, ledgerRoot, perKnot, type Json } from '@core/base';
 import { addCoverage, coverageOf, noCoverage, percent, ratioOf } from '@core/measure';
 import {
   boardTotals,
@@ -14,7 +14,6 @@ import {
   type Cord,
   type MatrixRow,
 } from '@core/prove';
-import { compareKeys, knots } from '@core/base';
 import { and, asc, eq } from 'drizzle-orm';
 import { zip, type AsyncZippable } from 'fflate';
 import {
@@ -122,12 +121,10 @@ async function gather(
       seq: facts.seq,
       cords: cords.map((cord) => ({
         ...cord,
-        knots: Object.fromEntries(
-          knots.map((k) => [
-            k,
-            { state: cord.knots[k].state, reasons: cord.knots[k].reasons.map((r) => ({ words: reasonWords(r), records: r.records })) },
-          ]),
-        ),
+        knots: perKnot((k) => ({
+          state: cord.knots[k].state,
+          reasons: cord.knots[k].reasons.map((r) => ({ words: reasonWords(r), records: r.records })),
+        })),
       })),
     }),
   );
@@ -162,7 +159,7 @@ async function gather(
       key: cord.key,
       title: cord.title,
       level: cord.level,
-      states: Object.fromEntries(knots.map((k) => [k, cord.knots[k].state])) as SummaryPaper['cords'][number]['states'],
+      states: perKnot((k) => cord.knots[k].state),
       words: firstWords(cord),
     })),
     coverage: facts.files

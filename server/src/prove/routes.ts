@@ -1,7 +1,7 @@
 import * as base from '@contract/base';
 import * as contract from '@contract/prove';
 import type { FastifyInstance } from 'fastify';
-import { addJob, authorise, cancelJob, listJobs, needBuild, needJob, readBlob, Refusal, serve, type House } from '../base';
+import { addJob, authorise, cancelJob, listJobs, needBuild, needJob, wholeBlob, Refusal, serve, type House } from '../base';
 import { getBoard, getCord } from './board';
 import { jumpTo, waitingFor } from './jump';
 
@@ -27,12 +27,10 @@ export function proveRoutes(app: FastifyInstance, house: House): void {
       const { membership } = await authorise(house, 'member', request);
       const job = await needJob(db, membership.projectId, Number(request.params.id) || 0);
       if (!job.fileHash || job.state !== 'done') throw new Refusal('notFound', { detail: 'The pack is not made yet.' });
-      const parts: Buffer[] = [];
-      for await (const part of readBlob(db, job.fileHash)) parts.push(part);
       return reply
         .type('application/zip')
         .header('content-disposition', `attachment; filename="${job.fileName}"`)
-        .send(Buffer.concat(parts));
+        .send(await wholeBlob(db, job.fileHash));
     },
   );
 }

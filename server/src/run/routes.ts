@@ -3,7 +3,7 @@ import * as contract from '@contract/run';
 import { runOutdated } from '@core/prove';
 import { and, desc, eq } from 'drizzle-orm';
 import type { FastifyInstance } from 'fastify';
-import { authorise, readBlob, Refusal, serve, uploads, type House, type Upload } from '../base';
+import { authorise, Refusal, serve, uploads, wholeBlob, type House, type Upload } from '../base';
 import { addCase, caseWithTraces, listCases, needCase, saveCase, setCaseState } from '../design';
 import { recordHistory } from '../specify';
 import { addBuild, addRound } from './plan';
@@ -54,9 +54,7 @@ export function runRoutes(app: FastifyInstance, house: House): void {
       reply
         .header('content-disposition', `${inline ? 'inline' : 'attachment'}; filename*=UTF-8''${encodeURIComponent(file.name)}`)
         .header('content-length', file.bytes);
-      const chunks: Buffer[] = [];
-      for await (const part of readBlob(db, file.sha256)) chunks.push(part);
-      return reply.send(Buffer.concat(chunks));
+      return reply.send(await wholeBlob(db, file.sha256));
     },
   );
   caseRoutes(app, house);

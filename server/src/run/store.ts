@@ -1,4 +1,5 @@
 import type { RoundDetail, Round, RunDetail, RunSummary } from '@contract/run';
+import { groupBy } from '@core/base';
 import { runOutdated } from '@core/prove';
 import { runHash, type RunRecord } from '@core/run';
 import { and, asc, desc, eq, inArray, isNull, type SQL } from 'drizzle-orm';
@@ -8,7 +9,6 @@ import { requirements } from '../specify';
 import { decisions, evidence, problems, rounds, runs } from './tables';
 
 export type StoredRun = typeof runs.$inferSelect;
-export type StoredSignature = typeof signatures.$inferSelect;
 export type StoredEvidence = typeof evidence.$inferSelect;
 
 /** The record that a signature is bound to, from what is stored now. */
@@ -56,15 +56,13 @@ export function runRecord(run: StoredRun, files: readonly StoredEvidence[]): Run
 }
 
 export async function evidenceOf(db: Db | Tx, runIds: readonly number[]): Promise<Map<number, StoredEvidence[]>> {
-  const map = new Map<number, StoredEvidence[]>();
-  if (!runIds.length) return map;
-  for (const file of await db
+  if (!runIds.length) return new Map();
+  const files = await db
     .select()
     .from(evidence)
     .where(and(inArray(evidence.runId, [...runIds]), isNull(evidence.removedAt)))
-    .orderBy(asc(evidence.id)))
-    map.set(file.runId, [...(map.get(file.runId) ?? []), file]);
-  return map;
+    .orderBy(asc(evidence.id));
+  return groupBy(files, (file) => file.runId);
 }
 
 export async function needRun(db: Db | Tx, projectId: number, key: string): Promise<StoredRun> {

@@ -15,3 +15,4 @@ export * from './ui/reason-dialog';
 export * from './ui/problem-note';
 export * from './ui/words-diff';
 export * from './trace-words';
+export * from './list-keys';

@@ -4,7 +4,7 @@ import { MatButtonModule } from '@angular/material/button';
 import { Router } from '@angular/router';
 import { compareKeys } from '@core/base';
 import { emptyCase } from '@core/design';
-import { Icon, onAction, ProblemNote, useProject } from '../base';
+import { Icon, onAction, ProblemNote, useProject, listMove, showRow } from '../base';
 import { CaseRecord } from './case-record';
 import { designCommands, designFeature } from './state';
 
@@ -269,13 +269,11 @@ export class DesignPage {
   }
 
   protected keys(event: KeyboardEvent): void {
-    const last = this.rows().length - 1;
-    const to = { ArrowDown: Math.min(last, this.at() + 1), ArrowUp: Math.max(0, this.at() - 1), Home: 0, End: last }[event.key];
+    const to = listMove(event.key, this.at(), this.rows().length - 1);
     const here = this.rows()[this.at()];
     if (to !== undefined) {
       this.at.set(to);
-      const range = this.list()?.getRenderedRange();
-      if (range && (to <= range.start + 1 || to >= range.end - 5)) this.list()?.scrollToIndex(Math.max(0, to - 4));
+      showRow(this.list(), to);
     } else if (event.key === 'Enter' && here) this.open(here.key, this.at());
     else if (event.key === ' ' && here) this.toggle(here.key);
     else return;

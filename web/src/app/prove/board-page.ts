@@ -5,7 +5,7 @@ import { Router, RouterLink } from '@angular/router';
 import { knots, type Knot } from '@core/base';
 import { knotWords, type BoardFilter } from '@core/prove';
 import type { BoardRow } from '@contract/prove';
-import { actionLink, CordDrawing, Icon, ProblemNote, RecordLink, recordLink, useProject } from '../base';
+import { actionLink, CordDrawing, Icon, ProblemNote, RecordLink, recordLink, useProject, listMove, showRow } from '../base';
 import { proveCommands, proveFeature } from './state';
 
 const page = 60;
@@ -136,22 +136,12 @@ export class BoardPage {
   }
 
   protected keys(event: KeyboardEvent): void {
-    const last = this.total() - 1;
     const at = this.picked();
-    const to = {
-      ArrowDown: Math.min(last, at + 1),
-      ArrowUp: Math.max(0, at - 1),
-      Home: 0,
-      End: last,
-      PageDown: Math.min(last, at + 10),
-      PageUp: Math.max(0, at - 10),
-    }[event.key];
+    const to = listMove(event.key, at, this.total() - 1);
     if (to !== undefined) {
       event.preventDefault();
       this.picked.set(to);
-      const view = this.view();
-      const range = view?.getRenderedRange();
-      if (view && range && (to <= range.start || to >= range.end - 4)) view.scrollToIndex(Math.max(0, to - 3));
+      showRow(this.view(), to);
     } else if ((event.target as HTMLElement).tagName !== 'A' && this.rows()[at]) {
       if (event.key === 'Enter') this.next(this.rows()[at] as BoardRow);
       else if (event.key === ' ') this.open(this.rows()[at] as BoardRow);

@@ -5,7 +5,7 @@ import { MatButtonModule } from '@angular/material/button';
 import { MatMenuModule } from '@angular/material/menu';
 import { Router, RouterLink } from '@angular/router';
 import { emptyRequirement, treeRows } from '@core/specify';
-import { Icon, onAction, ProblemNote, useProject } from '../base';
+import { Icon, onAction, ProblemNote, useProject, listMove, showRow } from '../base';
 import { RequirementRecord } from './requirement-record';
 import { specifyCommands, specifyFeature } from './state';
 
@@ -248,13 +248,11 @@ export class SpecifyPage {
   }
 
   protected keys(event: KeyboardEvent): void {
-    const last = this.rows().length - 1;
-    const to = { ArrowDown: Math.min(last, this.at() + 1), ArrowUp: Math.max(0, this.at() - 1), Home: 0, End: last }[event.key];
+    const to = listMove(event.key, this.at(), this.rows().length - 1);
     if (to !== undefined) {
       event.preventDefault();
       this.at.set(to);
-      const range = this.view()?.getRenderedRange();
-      if (range && (to <= range.start + 1 || to >= range.end - 5)) this.view()?.scrollToIndex(Math.max(0, to - 4));
+      showRow(this.view(), to);
     } else if (event.key === 'Enter' && this.rows()[this.at()]) this.open(this.rows()[this.at()].item.key, this.at());
   }
 

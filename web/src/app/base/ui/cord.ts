@@ -27,21 +27,6 @@ import { cordWords, drawCord, type KnotState } from '@core/prove';
       fill: none;
       stroke-width: 3.5;
     }
-    .r-sound {
-      --role: var(--cord);
-    }
-    .r-waiting {
-      --role: var(--waiting);
-    }
-    .r-broken {
-      --role: var(--broken);
-    }
-    .r-suspect {
-      --role: var(--suspect);
-    }
-    .r-notReached {
-      --role: var(--hairline-strong);
-    }
     .line,
     .dotted,
     .dashed,

@@ -35,22 +35,6 @@ import { stateWords, type KnotState } from '@core/prove';
       display: inline-flex;
       flex: none;
     }
-    .r-sound,
-    .r-notRequired {
-      --role: var(--cord);
-    }
-    .r-waiting {
-      --role: var(--waiting);
-    }
-    .r-broken {
-      --role: var(--broken);
-    }
-    .r-suspect {
-      --role: var(--suspect);
-    }
-    .r-notReached {
-      --role: var(--hairline-strong);
-    }
     .full {
       fill: var(--role);
     }
