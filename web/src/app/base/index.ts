@@ -16,3 +16,4 @@ export * from './ui/problem-note';
 export * from './ui/words-diff';
 export * from './trace-words';
 export * from './list-keys';
+export * from './device-memory';

@@ -20,8 +20,12 @@ export function listMove(key: string, at: number, last: number): number | undefi
   }
 }
 
-/** Scrolls a list so that a row is seen with some of its neighbours, where it is not already. */
-export function showRow(view: CdkVirtualScrollViewport | undefined, row: number): void {
-  const range = view?.getRenderedRange();
-  if (view && range && (row <= range.start + 1 || row >= range.end - 5)) view.scrollToIndex(Math.max(0, row - 4));
+/** Scrolls a list of rows of one height so that a row is seen. What is rendered reaches beyond what is seen, so the offset decides. */
+export function showRow(view: CdkVirtualScrollViewport | undefined, row: number, rowHeight: number): void {
+  if (!view) return;
+  const top = row * rowHeight;
+  const offset = view.measureScrollOffset();
+  const height = view.getViewportSize();
+  if (top < offset) view.scrollToOffset(top);
+  else if (top + rowHeight > offset + height) view.scrollToOffset(top + rowHeight - height);
 }

@@ -16,13 +16,14 @@ import {
   ProblemNote,
   RecordLink,
   selectRequest,
+  useDeviceMemory,
   useProject,
+  type Draft,
   WordsDiff,
 } from '../base';
 import { designCommands, designFeature } from './state';
 import { StepsEditor } from './steps-editor';
 
-const memory = (key: string): string => `cord-proof.draft.${key}`;
 const contentOf = ({ title, objective, preconditions, steps, plannedMinutes }: CaseDetail): CaseContent => ({
   title,
   objective,
@@ -80,6 +81,7 @@ export class CaseRecord {
   readonly key = input.required<string>();
   protected readonly scope = useProject();
   private readonly store = this.scope.store;
+  private readonly drafts = useDeviceMemory<Draft<CaseContent>>('draft');
   private readonly dialogs = inject(MatDialog);
   private readonly router = inject(Router);
   private readonly route = inject(ActivatedRoute);
@@ -126,11 +128,11 @@ export class CaseRecord {
       untracked(() => {
         this.historyOpen.set(false);
         this.store.dispatch(forgetProblem({ name: this.names.save }));
-        this.begin(this.route.snapshot.queryParamMap.has('edit') || localStorage.getItem(memory(shown.key)) !== null);
+        this.begin(this.route.snapshot.queryParamMap.has('edit') || this.drafts.read(shown.key) !== undefined);
       });
     });
     onAction(designCommands.saveCase.done, ({ answer }) => {
-      localStorage.removeItem(memory(answer.key));
+      this.drafts.drop(answer.key);
       this.begin(false);
       void this.router.navigate([], { queryParams: {} });
     });
@@ -143,9 +145,8 @@ export class CaseRecord {
     const shown = this.shown();
     if (!shown) return;
     const content = contentOf(shown);
-    const kept = localStorage.getItem(memory(shown.key));
     this.base.set(JSON.stringify(content));
-    const known = kept && editing ? (JSON.parse(kept) as { content: CaseContent; basedOn: number }) : undefined;
+    const known = editing ? this.drafts.read(shown.key) : undefined;
     this.basedOn.set(known?.basedOn ?? shown.revision);
     this.draft.set(known?.content ?? content);
     this.editing.set(editing);
@@ -155,8 +156,8 @@ export class CaseRecord {
     const draft = this.draft();
     if (!draft) return;
     this.draft.set({ ...draft, ...change });
-    if (this.changed()) localStorage.setItem(memory(this.key()), JSON.stringify({ content: this.draft(), basedOn: this.basedOn() }));
-    else localStorage.removeItem(memory(this.key()));
+    if (this.changed()) this.drafts.keep(this.key(), { content: { ...draft, ...change }, basedOn: this.basedOn() });
+    else this.drafts.drop(this.key());
   }
 
   protected save(basedOn: number): void {
@@ -173,7 +174,7 @@ export class CaseRecord {
   }
 
   protected discard(): void {
-    localStorage.removeItem(memory(this.key()));
+    this.drafts.drop(this.key());
     this.store.dispatch(forgetProblem({ name: this.names.save }));
     this.begin(false);
     this.store.dispatch(designCommands.getCase.start({ project: this.scope.slug(), key: this.key() }));

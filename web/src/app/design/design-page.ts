@@ -15,6 +15,8 @@ const views = [
   ['untraced', 'Verify nothing'],
 ] as const;
 
+const rowHeight = 50;
+
 /** Design: the verification cases on the left, the chosen one beside them. */
 @Component({
   selector: 'cp-design-page',
@@ -59,7 +61,7 @@ const views = [
         </div>
         @if (rows().length) {
           <cdk-virtual-scroll-viewport
-            [itemSize]="50"
+            [itemSize]="rowHeight"
             class="cases"
             tabindex="0"
             role="listbox"
@@ -190,6 +192,7 @@ export class DesignPage {
   /** From the address: requirements for which a case is to be designed. */
   readonly for = input<string>();
   protected readonly scope = useProject();
+  protected readonly rowHeight = rowHeight;
   private readonly store = this.scope.store;
   private readonly router = inject(Router);
   private readonly list = viewChild(CdkVirtualScrollViewport);
@@ -273,7 +276,7 @@ export class DesignPage {
     const here = this.rows()[this.at()];
     if (to !== undefined) {
       this.at.set(to);
-      showRow(this.list(), to);
+      showRow(this.list(), to, rowHeight);
     } else if (event.key === 'Enter' && here) this.open(here.key, this.at());
     else if (event.key === ' ' && here) this.toggle(here.key);
     else return;

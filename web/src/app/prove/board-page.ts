@@ -24,6 +24,8 @@ const sorts = [
   ['break', 'First break'],
 ] as const;
 
+const rowHeight = 52;
+
 /** The home of a project: every requirement's cord on the build, the first break in words and its next action. */
 @Component({
   selector: 'cp-board-page',
@@ -34,6 +36,7 @@ const sorts = [
 })
 export class BoardPage {
   protected readonly scope = useProject();
+  protected readonly rowHeight = rowHeight;
   private readonly store = this.scope.store;
   private readonly router = inject(Router);
   private readonly view = viewChild(CdkVirtualScrollViewport);
@@ -141,7 +144,7 @@ export class BoardPage {
     if (to !== undefined) {
       event.preventDefault();
       this.picked.set(to);
-      showRow(this.view(), to);
+      showRow(this.view(), to, rowHeight);
     } else if ((event.target as HTMLElement).tagName !== 'A' && this.rows()[at]) {
       if (event.key === 'Enter') this.next(this.rows()[at] as BoardRow);
       else if (event.key === ' ') this.open(this.rows()[at] as BoardRow);

@@ -15,7 +15,7 @@ import { MatButtonModule } from '@angular/material/button';
 import { Router, RouterLink } from '@angular/router';
 import type { RunSummary } from '@contract/run';
 import { rollUp, verdictWords, type StepVerdict } from '@core/run';
-import { Icon, onAction, ProblemNote, RecordLink, selectRequest, useProject } from '../base';
+import { Icon, onAction, ProblemNote, RecordLink, selectRequest, useDeviceMemory, useProject } from '../base';
 import { clockWords, runStateWords } from './words';
 import { runCommands, runFeature } from './state';
 
@@ -82,6 +82,8 @@ export class BenchPage {
   protected readonly outcome = computed(() => rollUp((this.run()?.steps ?? []).map((_, i) => this.resultAt(i)?.verdict ?? null)));
   protected readonly items = computed(() => (this.round()?.items ?? []).filter((item) => item.state !== 'superseded'));
   protected readonly recorded = computed(() => this.items().filter((item) => item.verdict !== null).length);
+  private readonly device = useDeviceMemory<Readonly<Record<number, Unsaved>>>('bench');
+  /** The run whose steps are on the screen. */
   private opened = '';
   private timer: ReturnType<typeof setTimeout> | undefined;
 
@@ -108,8 +110,10 @@ export class BenchPage {
       const timer = setInterval(() => document.visibilityState === 'visible' && this.seconds.update((s) => s + 1), 1000);
       onCleanup(() => clearInterval(timer));
     });
-    onAction(runCommands.recordStep.done, ({ input }) =>
-      this.confirmed(input.step as number, { observed: input.observed, verdict: input.verdict }),
+    onAction(
+      runCommands.recordStep.done,
+      ({ input }) =>
+        input.key === this.opened && this.confirmed(input.step as number, { observed: input.observed, verdict: input.verdict }),
     );
     onAction(runCommands.recordStep.failed, ({ problem }) => {
       if (problem.status === 0 || problem.status === 503 || problem.status === 502) setTimeout(() => this.resend(), retryAfter);
@@ -126,16 +130,12 @@ export class BenchPage {
     });
   }
 
-  private memory(key = this.key()): string {
-    return `cord-proof.bench.${key}`;
-  }
-
   /** Opens a run where it was left: what this device still holds comes back first. */
   private open(): void {
     const run = this.run();
     if (!run) return;
-    const kept = localStorage.getItem(this.memory());
-    this.unsaved.set(kept ? (JSON.parse(kept) as Record<number, Unsaved>) : {});
+    const kept = this.device.read(run.key);
+    this.unsaved.set(kept ?? {});
     this.seconds.set(run.seconds);
     if (run.state === 'planned' && !this.locked())
       this.store.dispatch(runCommands.startRun.start({ project: this.scope.slug(), key: run.key }));
@@ -165,7 +165,7 @@ export class BenchPage {
 
   private hold(i: number, value: Unsaved): void {
     this.unsaved.update((all) => ({ ...all, [i]: value }));
-    localStorage.setItem(this.memory(), JSON.stringify(this.unsaved()));
+    this.device.keep(this.opened, this.unsaved());
   }
 
   private confirmed(step: number, sent: Unsaved): void {
@@ -174,8 +174,8 @@ export class BenchPage {
     const rest: Record<number, Unsaved> = { ...this.unsaved() };
     delete rest[step - 1];
     this.unsaved.set(rest);
-    if (Object.keys(rest).length) localStorage.setItem(this.memory(), JSON.stringify(rest));
-    else localStorage.removeItem(this.memory());
+    if (Object.keys(rest).length) this.device.keep(this.opened, rest);
+    else this.device.drop(this.opened);
   }
 
   /** Sends what is held for the step that is open. */
@@ -190,7 +190,8 @@ export class BenchPage {
   }
 
   private send(i: number, { observed, verdict }: Unsaved): void {
-    if (this.locked() || (verdict !== null && verdict !== 'pass' && !observed.trim())) return;
+    // Between two runs the steps on the screen are still those of the one before: they wait in its own memory.
+    if (this.opened !== this.key() || this.locked() || (verdict !== null && verdict !== 'pass' && !observed.trim())) return;
     this.store.dispatch(
       runCommands.recordStep.start({
         project: this.scope.slug(),

@@ -2,6 +2,7 @@ import { ChangeDetectionStrategy, Component, computed, effect, input, output, si
 import { FormsModule } from '@angular/forms';
 import { MatButtonModule } from '@angular/material/button';
 import type { Requirement } from '@contract/specify';
+import { useDeviceMemory, type Draft } from '../base';
 import { verificationMethods, type RequirementContent } from '@core/specify';
 
 /** The text of a requirement while it is edited. What is typed is kept on this device until it is saved. */
@@ -96,12 +97,13 @@ export class RequirementForm {
   readonly of = input.required<Requirement>();
   readonly levels = input.required<readonly string[]>();
   readonly saving = input(false);
-  readonly save = output<{ readonly content: RequirementContent; readonly basedOn: number }>();
+  readonly save = output<Draft<RequirementContent>>();
   readonly cancelled = output<void>();
   protected readonly methods = verificationMethods;
   protected readonly draft = signal<RequirementContent>({} as RequirementContent);
   private readonly base = signal('');
   protected readonly changed = computed(() => JSON.stringify(this.draft()) !== this.base());
+  private readonly drafts = useDeviceMemory<Draft<RequirementContent>>('draft');
   private editing = '';
   /** The revision that was read when writing began: saving on top of a newer one must be a choice. */
   private basedOn = 0;
@@ -115,8 +117,7 @@ export class RequirementForm {
       untracked(() => {
         const content = contentOf(of);
         this.base.set(JSON.stringify(content));
-        const kept = localStorage.getItem(draftMemory(of.key));
-        const known = kept ? (JSON.parse(kept) as { content: RequirementContent; basedOn: number }) : undefined;
+        const known = this.drafts.read(of.key);
         this.basedOn = known?.basedOn ?? of.revision;
         this.draft.set(known?.content ?? content);
       });
@@ -129,12 +130,10 @@ export class RequirementForm {
 
   protected put(change: Partial<RequirementContent>): void {
     this.draft.update((draft) => ({ ...draft, ...change }));
-    if (this.changed()) localStorage.setItem(draftMemory(this.of().key), JSON.stringify({ content: this.draft(), basedOn: this.basedOn }));
-    else localStorage.removeItem(draftMemory(this.of().key));
+    if (this.changed()) this.drafts.keep(this.of().key, { content: this.draft(), basedOn: this.basedOn });
+    else this.drafts.drop(this.of().key);
   }
 }
-
-export const draftMemory = (key: string): string => `cord-proof.draft.${key}`;
 
 export function contentOf(r: Requirement): RequirementContent {
   const { kind, title, text, rationale, level, method, topLevel, derived, notInCode, notInCodeRationale } = r;

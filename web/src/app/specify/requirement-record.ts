@@ -15,10 +15,12 @@ import {
   ProblemNote,
   RecordLink,
   selectRequest,
+  useDeviceMemory,
   useProject,
+  type Draft,
   WordsDiff,
 } from '../base';
-import { draftMemory, RequirementForm } from './requirement-form';
+import { RequirementForm } from './requirement-form';
 import { RequirementProof } from './requirement-proof';
 import { specifyCommands, specifyFeature } from './state';
 
@@ -67,6 +69,7 @@ export class RequirementRecord {
   readonly key = input.required<string>();
   protected readonly scope = useProject();
   private readonly store = this.scope.store;
+  private readonly drafts = useDeviceMemory<Draft<RequirementContent>>('draft');
   private readonly dialogs = inject(MatDialog);
   private readonly router = inject(Router);
   private readonly route = inject(ActivatedRoute);
@@ -111,12 +114,12 @@ export class RequirementRecord {
       const key = this.key();
       untracked(() => {
         this.historyOpen.set(false);
-        this.editing.set(this.route.snapshot.queryParamMap.has('edit') || localStorage.getItem(draftMemory(key)) !== null);
+        this.editing.set(this.route.snapshot.queryParamMap.has('edit') || this.drafts.read(key) !== undefined);
         this.store.dispatch(forgetProblem({ name: this.names.save }));
       });
     });
     onAction(specifyCommands.saveRequirement.done, ({ answer }) => {
-      localStorage.removeItem(draftMemory(answer.key));
+      this.drafts.drop(answer.key);
       this.editing.set(false);
       void this.router.navigate([], { queryParams: {} });
     });
@@ -147,7 +150,7 @@ export class RequirementRecord {
   }
 
   protected discard(): void {
-    localStorage.removeItem(draftMemory(this.key()));
+    this.drafts.drop(this.key());
     this.store.dispatch(forgetProblem({ name: this.names.save }));
     this.editing.set(false);
   }

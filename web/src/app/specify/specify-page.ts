@@ -9,6 +9,8 @@ import { Icon, onAction, ProblemNote, useProject, listMove, showRow } from '../b
 import { RequirementRecord } from './requirement-record';
 import { specifyCommands, specifyFeature } from './state';
 
+const rowHeight = 40;
+
 /** Specify: a specification's tree on the left, the chosen requirement beside it. */
 @Component({
   selector: 'cp-specify-page',
@@ -73,7 +75,7 @@ import { specifyCommands, specifyFeature } from './state';
         <span class="second small" role="status">{{ rows().length }} of {{ all().length }}</span>
         @if (rows().length) {
           <cdk-virtual-scroll-viewport
-            [itemSize]="40"
+            [itemSize]="rowHeight"
             class="tree"
             tabindex="0"
             role="tree"
@@ -190,6 +192,7 @@ export class SpecifyPage {
   readonly spec = input<string>();
   readonly record = input<string>();
   protected readonly scope = useProject();
+  protected readonly rowHeight = rowHeight;
   private readonly store = this.scope.store;
   private readonly router = inject(Router);
   private readonly view = viewChild(CdkVirtualScrollViewport);
@@ -252,7 +255,7 @@ export class SpecifyPage {
     if (to !== undefined) {
       event.preventDefault();
       this.at.set(to);
-      showRow(this.view(), to);
+      showRow(this.view(), to, rowHeight);
     } else if (event.key === 'Enter' && this.rows()[this.at()]) this.open(this.rows()[this.at()].item.key, this.at());
   }
 
