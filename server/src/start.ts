@@ -5,7 +5,7 @@ import type { FastifyInstance } from 'fastify';
 import { Piscina } from 'piscina';
 import { buildApp } from './app';
 import { JobRunner, openDatabase, type Database, type DatabaseAddress } from './base';
-import { makeProofPack, type SetPaper } from './prove';
+import { makeProofPack, warmBoards, type SetPaper } from './prove';
 
 export interface Running {
   readonly app: FastifyInstance;
@@ -40,6 +40,8 @@ export async function startServer(told: {
   );
   runner.start();
   const address = await app.listen({ host: '127.0.0.1', port: told.port });
+  // Not waited for: a database that is away now is no reason not to start.
+  void warmBoards(database.db).catch((err: unknown) => app.log.warn({ err }, 'no board was judged ahead'));
   return {
     app,
     database,

@@ -66,40 +66,94 @@ interface CaseRuns {
   readonly unreviewed: readonly string[];
 }
 
+const noRuns: readonly never[] = [];
+/** Most lists stay empty: they share one. */
+const add = <T>(list: readonly T[], item: T): readonly T[] => (list.length ? [...list, item] : [item]);
+
 function sortOut(runs: readonly CordRun[], caseRevision: number): CaseRuns {
   const latest = latestRuns(runs);
-  const [troubled, mismatched, unsigned, unreviewed]: [CordRun[], string[], string[], string[]] = [[], [], [], []];
+  let troubled: readonly CordRun[] = noRuns;
+  let mismatched: readonly string[] = noRuns;
+  let unsigned: readonly string[] = noRuns;
+  let unreviewed: readonly string[] = noRuns;
   for (const run of latest) {
-    if (!runPasses(run, caseRevision)) troubled.push(run);
-    if (run.signatures.some((signature) => !signature.matches)) mismatched.push(run.key);
-    const performed = run.signatures.find((signature) => signature.meaning === 'performed');
-    if (!performed) unsigned.push(run.key);
-    else if (!run.signatures.some((signature) => signature.meaning === 'reviewed' && signature.login !== performed.login))
-      unreviewed.push(run.key);
+    if (!runPasses(run, caseRevision)) troubled = add(troubled, run);
+    let performedBy: string | undefined;
+    let matches = true;
+    for (const signature of run.signatures) {
+      matches &&= signature.matches;
+      if (signature.meaning === 'performed') performedBy ??= signature.login;
+    }
+    if (!matches) mismatched = add(mismatched, run.key);
+    if (performedBy === undefined) unsigned = add(unsigned, run.key);
+    else if (!reviewedByAnother(run, performedBy)) unreviewed = add(unreviewed, run.key);
   }
   return { count: latest.length, troubled, mismatched, unsigned, unreviewed };
 }
 
-interface Joined {
-  readonly requirements: ReadonlyMap<string, CordRequirement>;
-  readonly cases: ReadonlyMap<string, CordCase>;
-  readonly parentsOf: ReadonlyMap<string, readonly Trace[]>;
-  readonly childrenOf: ReadonlyMap<string, readonly string[]>;
-  readonly casesOf: ReadonlyMap<string, readonly Trace[]>;
-  readonly runsOf: ReadonlyMap<string, CaseRuns>;
-  readonly problemsOf: ReadonlyMap<string, readonly string[]>;
-  readonly problemOfRun: ReadonlyMap<string, string>;
+function reviewedByAnother(run: CordRun, performedBy: string): boolean {
+  for (const { meaning, login } of run.signatures) if (meaning === 'reviewed' && login !== performedBy) return true;
+  return false;
+}
+
+/** A case with its runs sorted out. */
+interface CaseEntry {
+  readonly case: CordCase;
+  readonly runs: CaseRuns | undefined;
+  readonly measured: boolean;
+}
+
+/** A requirement with all that is joined to it: every key is looked up once. */
+interface Entry {
+  readonly requirement: CordRequirement;
+  readonly parents: { readonly trace: Trace; readonly parent: Entry | undefined }[];
+  readonly children: Entry[];
+  readonly cases: { readonly trace: Trace; readonly of: CaseEntry | undefined }[];
+  readonly problems: string[];
+  judged: Record<Knot, JudgedKnot> | undefined;
+  below: Record<Knot, KnotState> | null | undefined;
+}
+
+function joinCases(input: CordInput): Map<string, CaseEntry> {
+  const runsOf = new Map<string, CordRun[]>(input.cases.map((c) => [c.key, []]));
+  for (const run of input.runs) runsOf.get(run.caseKey)?.push(run);
+  return new Map(
+    input.cases.map((c) => {
+      const runs = runsOf.get(c.key);
+      return [c.key, { case: c, runs: runs?.length ? sortOut(runs, c.revision) : undefined, measured: input.measured.has(c.key) }];
+    }),
+  );
+}
+
+function join(input: CordInput): Map<string, Entry> {
+  const entries = new Map<string, Entry>(
+    input.requirements.map((requirement) => [
+      requirement.key,
+      { requirement, parents: [], children: [], cases: [], problems: [], judged: undefined, below: undefined },
+    ]),
+  );
+  for (const trace of input.parents) {
+    const [child, parent] = [entries.get(trace.from), entries.get(trace.to)];
+    child?.parents.push({ trace, parent });
+    if (child) parent?.children.push(child);
+  }
+  const cases = joinCases(input);
+  for (const trace of input.verifies) entries.get(trace.to)?.cases.push({ trace, of: cases.get(trace.from) });
+  for (const problem of input.problems)
+    if (problem.open && problem.blocking) for (const key of problem.requirements) entries.get(key)?.problems.push(problem.key);
+  return entries;
 }
 
 /** Of runs of one case, the latest of each data row and configuration. */
 export function latestRuns<T extends { readonly row: string | null; readonly configuration: string }>(runs: readonly T[]): readonly T[] {
   if (runs.length < 2) return runs;
   // Few runs a case are the rule: comparing them with each other is quicker than keys made of their names.
-  return runs.filter((run, i) => {
+  const overtaken = (run: T, i: number): boolean => {
     for (let later = i + 1; later < runs.length; later++)
-      if (runs[later].configuration === run.configuration && runs[later].row === run.row) return false;
-    return true;
-  });
+      if (runs[later].configuration === run.configuration && runs[later].row === run.row) return true;
+    return false;
+  };
+  return runs.some(overtaken) ? runs.filter((run, i) => !overtaken(run, i)) : runs;
 }
 
 /** Does a run count as passed: passed, or passed with a deviation that a reviewer accepted; and recorded against the case as it is now, or carried over. */
@@ -128,88 +182,52 @@ export function passingCases(cases: readonly CordCase[], runs: readonly CordRun[
 
 /** Judges every requirement of a project on one build, by the rules of DESIGN.md section 3. */
 export function judgeCords(input: CordInput): Cord[] {
-  const cases = new Map(input.cases.map((c) => [c.key, c]));
-  const joined: Joined = {
-    requirements: new Map(input.requirements.map((r) => [r.key, r])),
-    cases,
-    parentsOf: groupBy(input.parents, (t) => t.from),
-    childrenOf: groupBy(
-      input.parents,
-      (t) => t.to,
-      (t) => t.from,
-    ),
-    casesOf: groupBy(input.verifies, (t) => t.to),
-    runsOf: new Map(
-      [...groupBy(input.runs, (run) => run.caseKey)].map(([key, runs]) => [key, sortOut(runs, cases.get(key)?.revision ?? 0)]),
-    ),
-    problemsOf: groupBy(
-      input.problems.filter((p) => p.open && p.blocking).flatMap((p) => p.requirements.map((key) => ({ key, problem: p.key }))),
-      (p) => p.key,
-      (p) => p.problem,
-    ),
-    problemOfRun: new Map(input.problems.filter((p) => p.open && p.run !== null).map((p) => [p.run ?? '', p.key])),
-  };
-  const judged = new Map<string, Record<Knot, JudgedKnot>>();
-  for (const requirement of input.requirements) judged.set(requirement.key, judgeOne(requirement, input, joined));
-  const belowMemo = new Map<string, Record<Knot, KnotState> | null>();
-  return input.requirements.map((requirement) => {
-    const own = judged.get(requirement.key) as Record<Knot, JudgedKnot>;
+  const entries = join(input);
+  const problemOfRun = new Map(input.problems.filter((p) => p.open && p.run !== null).map((p) => [p.run ?? '', p.key]));
+  for (const entry of entries.values()) entry.judged = judgeOne(entry, input, problemOfRun);
+  return input.requirements.map(({ key, title, level }) => {
+    const entry = entries.get(key) as Entry;
+    const own = entry.judged as Record<Knot, JudgedKnot>;
     const firstBreak = knots.find((name) => own[name].state !== 'sound' && own[name].state !== 'notRequired') ?? null;
-    return {
-      key: requirement.key,
-      title: requirement.title,
-      level: requirement.level,
-      knots: own,
-      firstBreak,
-      below: worstBelow(requirement.key, joined, judged, belowMemo, new Set()),
-    };
+    return { key, title, level, knots: own, firstBreak, below: worstBelow(entry, new Set()) };
   });
 }
 
-function worstBelow(
-  key: string,
-  joined: Joined,
-  judged: ReadonlyMap<string, Record<Knot, JudgedKnot>>,
-  memo: Map<string, Record<Knot, KnotState> | null>,
-  path: Set<string>,
-): Record<Knot, KnotState> | null {
-  const known = memo.get(key);
-  if (known !== undefined) return known;
-  if (path.has(key)) return null;
-  path.add(key);
-  let worst: Record<Knot, KnotState> | null = null;
-  for (const child of joined.childrenOf.get(key) ?? []) {
-    const own = judged.get(child);
-    if (!own) continue;
-    const under = worstBelow(child, joined, judged, memo, path);
-    worst ??= { specify: 'sound', design: 'sound', run: 'sound', measure: 'sound', prove: 'sound' };
-    for (const name of knots) worst[name] = worse(worse(worst[name], own[name].state), under?.[name] ?? 'sound');
+function worstBelow(entry: Entry, path: Set<Entry>): Record<Knot, KnotState> | null {
+  if (!entry.children.length) return null;
+  if (entry.below !== undefined) return entry.below;
+  if (path.has(entry)) return null;
+  path.add(entry);
+  const worst: Record<Knot, KnotState> = { specify: 'sound', design: 'sound', run: 'sound', measure: 'sound', prove: 'sound' };
+  for (const child of entry.children) {
+    const under = worstBelow(child, path);
+    for (const name of knots) worst[name] = worse(worse(worst[name], child.judged?.[name].state ?? 'sound'), under?.[name] ?? 'sound');
   }
-  path.delete(key);
-  memo.set(key, worst);
+  path.delete(entry);
+  entry.below = worst;
   return worst;
 }
 
-function judgeOne(r: CordRequirement, input: CordInput, joined: Joined): Record<Knot, JudgedKnot> {
-  const specify = judgeSpecify(r, joined);
+function judgeOne(entry: Entry, input: CordInput, problemOfRun: ReadonlyMap<string, string>): Record<Knot, JudgedKnot> {
+  const specify = judgeSpecify(entry);
   // A broken knot, and a waiting one in the first two, stops the judgement: what comes after has nothing to rest on.
   if (specify.state === 'broken' || specify.state === 'waiting')
     return { specify, design: notReached, run: notReached, measure: notReached, prove: notReached };
-  const design = judgeDesign(r, joined);
+  const design = judgeDesign(entry);
   if (design.state === 'broken' || design.state === 'waiting')
     return { specify, design, run: notReached, measure: notReached, prove: notReached };
-  const run = judgeRun(r, input, joined);
+  const run = judgeRun(entry, input, problemOfRun);
   if (run.state === 'broken') return { specify, design, run, measure: notReached, prove: notReached };
-  const measure = judgeMeasure(r, input, joined);
+  const measure = judgeMeasure(entry, input);
   if (run.state === 'waiting') return { specify, design, run, measure, prove: notReached };
-  return { specify, design, run, measure, prove: judgeProve(r, input, joined) };
+  return { specify, design, run, measure, prove: judgeProve(entry, input) };
 }
 
 function requirementAction(label: string, key: string): NextAction {
   return { label, to: { kind: 'requirement', key }, place: 'requirement' };
 }
 
-function judgeSpecify(r: CordRequirement, joined: Joined): JudgedKnot {
+function judgeSpecify({ requirement: r, parents }: Entry): JudgedKnot {
   const reasons: Reason[] = [];
   const say = (code: ReasonCode, label: string, values: Reason['values'] = {}, records: Reason['records'] = []): void =>
     void reasons.push({
@@ -224,27 +242,24 @@ function judgeSpecify(r: CordRequirement, joined: Joined): JudgedKnot {
   if (r.state === 'approved') {
     if (!r.level) say('noLevel', 'Give a level');
     if (!r.method) say('noMethod', 'Choose a method');
-    const parents = joined.parentsOf.get(r.key) ?? [];
     if (!parents.length && !r.topLevel && !r.derived) say('noParent', 'Trace a parent');
     if (!parents.length && r.derived && !r.hasRationale) say('derivedNoRationale', 'Write the rationale');
-    for (const trace of parents) {
-      const parent = joined.requirements.get(trace.to);
+    for (const { trace, parent } of parents) {
       const record = { kind: 'requirement' as const, key: trace.to };
       if (!parent) say('parentDraft', 'Trace a parent', { parent: trace.to }, [record]);
-      else if (parent.revision > trace.toRevision) say('parentRevised', 'Confirm the trace', { parent: trace.to }, [record]);
+      else if (parent.requirement.revision > trace.toRevision) say('parentRevised', 'Confirm the trace', { parent: trace.to }, [record]);
     }
   }
   return knot(reasons);
 }
 
-function judgeDesign(r: CordRequirement, joined: Joined): JudgedKnot {
-  const traces = joined.casesOf.get(r.key) ?? [];
+function judgeDesign({ requirement: r, cases }: Entry): JudgedKnot {
   const records: Reason['records'] = [{ kind: 'requirement', key: r.key }];
-  if (!traces.length) return knot([{ code: 'noCase', records, values: {}, action: requirementAction('Design a case', r.key) }]);
+  if (!cases.length) return knot([{ code: 'noCase', records, values: {}, action: requirementAction('Design a case', r.key) }]);
   const reasons: Reason[] = [];
-  for (const trace of traces) {
-    const c = joined.cases.get(trace.from);
-    if (!c) continue;
+  for (const { trace, of } of cases) {
+    if (!of) continue;
+    const c = of.case;
     const say = (code: ReasonCode, label: string, values: Reason['values']): void =>
       void reasons.push({
         code,
@@ -259,14 +274,14 @@ function judgeDesign(r: CordRequirement, joined: Joined): JudgedKnot {
   return knot(reasons);
 }
 
-function judgeRun(r: CordRequirement, input: CordInput, joined: Joined): JudgedKnot {
+function judgeRun({ cases }: Entry, input: CordInput, problemOfRun: ReadonlyMap<string, string>): JudgedKnot {
   const reasons: Reason[] = [];
   let open = 0;
   let total = 0;
   let firstOpen: CordRun | undefined;
-  for (const trace of joined.casesOf.get(r.key) ?? []) {
-    const revision = joined.cases.get(trace.from)?.revision ?? 0;
-    const runs = joined.runsOf.get(trace.from);
+  for (const { trace, of } of cases) {
+    const revision = of?.case.revision ?? 0;
+    const runs = of?.runs;
     if (!runs) {
       reasons.push({
         code: 'runNotPlanned',
@@ -288,7 +303,7 @@ function judgeRun(r: CordRequirement, input: CordInput, joined: Joined): JudgedK
         open++;
         firstOpen ??= run;
       } else if (run.verdict === 'failed') {
-        const problem = joined.problemOfRun.get(run.key);
+        const problem = problemOfRun.get(run.key);
         reasons.push({
           code: 'runFailed',
           records: problem ? [...records, { kind: 'problem', key: problem }] : records,
@@ -315,22 +330,24 @@ function judgeRun(r: CordRequirement, input: CordInput, joined: Joined): JudgedK
 }
 
 /** A requirement and everything derived from it. */
-function family(key: string, joined: Joined): Set<string> {
-  const found = new Set([key]);
-  for (const member of found) for (const child of joined.childrenOf.get(member) ?? []) found.add(child);
-  return found;
+function family(entry: Entry): readonly Entry[] {
+  if (!entry.children.length) return [entry];
+  const found = new Set([entry]);
+  for (const member of found) for (const child of member.children) found.add(child);
+  return [...found];
 }
 
-function judgeMeasure(r: CordRequirement, input: CordInput, joined: Joined): JudgedKnot {
+function judgeMeasure(entry: Entry, input: CordInput): JudgedKnot {
+  const r = entry.requirement;
   const records: Reason['records'] = [{ kind: 'requirement', key: r.key }];
   if (r.notInCode) {
     if (r.notInCodeRationale)
       return { state: 'notRequired', reasons: [{ code: 'notInCode', records, values: {}, action: requirementAction('Open', r.key) }] };
     return knot([{ code: 'notInCodeNoRationale', records, values: {}, action: requirementAction('Write the rationale', r.key) }]);
   }
-  const keys = joined.childrenOf.has(r.key) ? family(r.key, joined) : new Set([r.key]);
+  const members = family(entry);
   // None of its cases was measured yet: there is nothing to judge, on this build or of this requirement.
-  const measured = [...keys].some((key) => (joined.casesOf.get(key) ?? []).some((trace) => input.measured.has(trace.from)));
+  const measured = members.some((member) => member.cases.some(({ of }) => of?.measured));
   if (!input.measured.size || (!measured && input.codeOf.has(r.key)))
     return knot([
       {
@@ -340,8 +357,8 @@ function judgeMeasure(r: CordRequirement, input: CordInput, joined: Joined): Jud
         action: { label: 'Load coverage', to: { kind: 'build', key: input.build }, place: 'sources' },
       },
     ]);
-  const code = [...keys].some((key) => input.codeOf.has(key));
-  const coverage = code ? input.coverageOf(keys) : undefined;
+  const code = members.some((member) => input.codeOf.has(member.requirement.key));
+  const coverage = code ? input.coverageOf(new Set(members.map((member) => member.requirement.key))) : undefined;
   if (!coverage)
     return knot([
       { code: 'noCode', records, values: {}, action: { label: 'Trace code', to: { kind: 'build', key: input.build }, place: 'code' } },
@@ -365,13 +382,13 @@ function judgeMeasure(r: CordRequirement, input: CordInput, joined: Joined): Jud
 
 const capital = (text: string): string => text.charAt(0).toUpperCase() + text.slice(1);
 
-function judgeProve(r: CordRequirement, input: CordInput, joined: Joined): JudgedKnot {
+function judgeProve({ requirement: r, cases, problems }: Entry, input: CordInput): JudgedKnot {
   const reasons: Reason[] = [];
   const unsigned: string[] = [];
   const unreviewed: string[] = [];
   const needsReview = input.profile.reviewAt.includes(r.level);
-  for (const trace of joined.casesOf.get(r.key) ?? []) {
-    const runs = joined.runsOf.get(trace.from);
+  for (const { of } of cases) {
+    const runs = of?.runs;
     if (!runs) continue;
     for (const key of runs.mismatched)
       reasons.push({
@@ -394,7 +411,7 @@ function judgeProve(r: CordRequirement, input: CordInput, joined: Joined): Judge
   };
   waiting('notSigned', 'Sign', unsigned);
   waiting('notReviewed', 'Review', unreviewed);
-  for (const problem of joined.problemsOf.get(r.key) ?? [])
+  for (const problem of problems)
     reasons.push({
       code: 'problemOpen',
       records: [{ kind: 'problem', key: problem }],

@@ -1,7 +1,7 @@
 import type { Project } from '@contract/base';
 import type { Role } from '@core/base';
 import { profiles, type StandardProfile } from '@core/prove';
-import { and, asc, eq } from 'drizzle-orm';
+import { and, asc, desc, eq, inArray, max } from 'drizzle-orm';
 import { write, type Actor, type Db } from './database';
 import { Refusal } from './errors';
 import { ledgerHead } from './ledger';
@@ -90,4 +90,16 @@ export async function needBuild(db: Pick<Db, 'select'>, projectId: number, name:
     .from(builds)
     .where(and(eq(builds.projectId, projectId), eq(builds.name, name)));
   if (!build) throw new Refusal('notFound', { detail: `There is no build ${name}.` });
+}
+
+/** The newest build of each project, the latest made first: what people will ask for when they come in. */
+export async function newestBuilds(db: Db, limit: number): Promise<{ projectId: number; build: string }[]> {
+  const newest = (await db.select({ id: max(builds.id) }).from(builds).groupBy(builds.projectId)).flatMap(({ id }) => id ?? []);
+  if (!newest.length) return [];
+  return db
+    .select({ projectId: builds.projectId, build: builds.name })
+    .from(builds)
+    .where(inArray(builds.id, newest))
+    .orderBy(desc(builds.id))
+    .limit(limit);
 }

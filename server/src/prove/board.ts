@@ -11,7 +11,7 @@ import {
   type Cord,
   type KnotState,
 } from '@core/prove';
-import { Refusal, type Db } from '../base';
+import { newestBuilds, Refusal, type Db } from '../base';
 import { buildFacts, type BuildFacts } from '../measure';
 
 interface Judged {
@@ -60,6 +60,11 @@ function boardRow(cord: Cord): BoardRow {
         ? { state: first.state, knot: firstBreak, words: reasonWords(reason), records: [...reason.records], action: reason.action }
         : null,
   };
+}
+
+/** Judges the newest builds before anybody asks, so that the first board of the day is there at once. */
+export async function warmBoards(db: Db): Promise<void> {
+  for (const { projectId, build } of await newestBuilds(db, 4)) await judgedBuild(db, projectId, build);
 }
 
 export interface BoardQuery {

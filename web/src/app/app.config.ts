@@ -2,8 +2,10 @@ import { provideZonelessChangeDetection, type ApplicationConfig } from '@angular
 import { provideRouter, withComponentInputBinding, type Routes } from '@angular/router';
 import { provideEffects } from '@ngrx/effects';
 import { provideStore } from '@ngrx/store';
-import { baseCommands, baseFeature, effectsOf, peekCommands, peekFeature, requestsFeature, signedIn } from './base';
+import { baseCommands, baseFeature, effectsOf, peekCommands, peekFeature, requestsFeature, Shell, signedIn } from './base';
+import { proveRoutes } from './prove';
 
+/** What the first screen needs comes with the first load; every other room when it is entered. */
 const routes: Routes = [
   { path: 'sign-in', title: 'Sign in · Cord Proof', loadComponent: () => import('./base/sign-in').then((m) => m.SignIn) },
   {
@@ -16,7 +18,7 @@ const routes: Routes = [
   {
     path: ':project',
     canActivate: [signedIn],
-    loadComponent: () => import('./base/shell').then((m) => m.Shell),
+    component: Shell,
     children: [
       { path: '', pathMatch: 'full', redirectTo: 'cord' },
       { path: 'ledger', title: 'Ledger · Cord Proof', loadComponent: () => import('./base/ledger-page').then((m) => m.LedgerPage) },
@@ -29,7 +31,7 @@ const routes: Routes = [
       { path: 'design', loadChildren: () => import('./design').then((m) => m.designRoutes) },
       { path: 'run', loadChildren: () => import('./run').then((m) => m.runRoutes) },
       { path: 'measure', loadChildren: () => import('./measure').then((m) => m.measureRoutes) },
-      { path: '', loadChildren: () => import('./prove').then((m) => m.proveRoutes) },
+      ...proveRoutes,
     ],
   },
 ];

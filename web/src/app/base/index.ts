@@ -17,3 +17,4 @@ export * from './ui/words-diff';
 export * from './trace-words';
 export * from './list-keys';
 export * from './device-memory';
+export * from './shell';

@@ -2,7 +2,7 @@ import { CdkVirtualScrollViewport, ScrollingModule } from '@angular/cdk/scrollin
 import { ChangeDetectionStrategy, Component, computed, effect, inject, signal, untracked, viewChild } from '@angular/core';
 import { MatMenuModule } from '@angular/material/menu';
 import { Router, RouterLink } from '@angular/router';
-import { knots, type Knot } from '@core/base';
+import { knots, perKnot, type Knot } from '@core/base';
 import { knotWords, type BoardFilter } from '@core/prove';
 import type { BoardRow } from '@contract/prove';
 import { actionLink, CordDrawing, Icon, ProblemNote, RecordLink, recordLink, useProject, listMove, showRow } from '../base';
@@ -26,6 +26,8 @@ const sorts = [
 
 const rowHeight = 52;
 
+const coming: BoardRow = { key: '', title: '…', level: ' ', states: perKnot(() => 'notReached'), below: null, break: null };
+
 /** The home of a project: every requirement's cord on the build, the first break in words and its next action. */
 @Component({
   selector: 'cp-board-page',
@@ -37,6 +39,7 @@ const rowHeight = 52;
 export class BoardPage {
   protected readonly scope = useProject();
   protected readonly rowHeight = rowHeight;
+  protected readonly coming = coming;
   private readonly store = this.scope.store;
   private readonly router = inject(Router);
   private readonly view = viewChild(CdkVirtualScrollViewport);

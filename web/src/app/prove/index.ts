@@ -2,6 +2,7 @@ import { provideEffects } from '@ngrx/effects';
 import { provideState } from '@ngrx/store';
 import type { Routes } from '@angular/router';
 import { effectsOf } from '../base';
+import { BoardPage } from './board-page';
 import { proveCommands, proveFeature } from './state';
 
 export * from './state';
@@ -11,7 +12,7 @@ export const proveRoutes: Routes = [
     path: '',
     providers: [provideState(proveFeature), provideEffects(effectsOf(proveCommands))],
     children: [
-      { path: 'cord', title: 'Cord · Cord Proof', loadComponent: () => import('./board-page').then((m) => m.BoardPage) },
+      { path: 'cord', title: 'Cord · Cord Proof', component: BoardPage },
       { path: 'prove', title: 'Prove · Cord Proof', loadComponent: () => import('./prove-page').then((m) => m.ProvePage) },
     ],
   },
