@@ -27,7 +27,10 @@ if (wants('check')) {
   part('lint and import rules', 'npx', ['eslint', '--max-warnings', '0', '.']);
   part('types', 'npx', ['tsc', '-p', 'tsconfig.server.json']);
 }
-if (wants('core')) part('core and web specs in Chromium', 'npx', ['ng', 'test', 'web']);
+if (wants('core')) {
+  part('core and web specs in Chromium', 'npx', ['ng', 'test', 'web']);
+  await jasmine('core specs against the compilers', 'core/spec');
+}
 if (wants('server') || wants('e2e')) {
   const { buildAll } = await import('./build.mjs');
   buildAll();
@@ -40,20 +43,21 @@ if (wants('server') || wants('e2e')) {
     CORD_TEST_APP_PASSWORD: database.appPassword,
   };
   try {
-    if (wants('server')) {
-      const { bundle } = await import('./build-server.mjs');
-      const specs = readdirSync(join(root, 'server/spec')).filter((file) => file.endsWith('.spec.ts'));
-      rmSync(join(root, 'dist/specs'), { recursive: true, force: true });
-      await bundle({
-        entryPoints: Object.fromEntries(specs.map((file) => [file.replace('.ts', ''), `server/spec/${file}`])),
-        outdir: 'dist/specs',
-      });
-      part('server specs on MariaDB', 'npx', ['jasmine', '--config=server/spec/jasmine.json'], env);
-    }
+    if (wants('server')) await jasmine('server specs on MariaDB', 'server/spec', env);
     if (wants('e2e')) await journeys(database);
   } finally {
     await database.stop();
   }
+}
+
+/** Specs that need Node: bundled, then run by Jasmine's own runner. */
+async function jasmine(name, folder, env = {}) {
+  const { bundle } = await import('./build-server.mjs');
+  const outdir = `dist/specs/${folder.split('/')[0]}`;
+  const specs = readdirSync(join(root, folder)).filter((file) => file.endsWith('.spec.ts'));
+  rmSync(join(root, outdir), { recursive: true, force: true });
+  await bundle({ entryPoints: Object.fromEntries(specs.map((file) => [file.replace('.ts', ''), `${folder}/${file}`])), outdir });
+  part(name, 'npx', ['jasmine', '--config=scripts/jasmine.json', `${outdir}/*.spec.js`], env);
 }
 
 /** The really built and started application, with the demo in a database of its own. */

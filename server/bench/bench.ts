@@ -133,6 +133,7 @@ function manyCords(): CordInput {
       run: null,
     })),
     measured: new Set(Array.from({ length: 2 * n }, (_, i) => key('C', i))),
+    measuredMetrics: new Set(['function', 'line', 'branch']),
     codeOf: new Map(keys.map((k) => [k, ['a.c']])),
     coverageOf: () => ({ totals: noCoverage, firstGap: () => undefined }),
   };

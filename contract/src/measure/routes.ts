@@ -4,8 +4,15 @@ import { endpoint, inProject, key } from '../base';
 const inBuild = inProject.extend({ build: key });
 const path = z.string().max(500);
 const coverage = z.object({ found: z.number(), exercised: z.number(), credited: z.number(), justified: z.number() });
-export const coverageSchema = z.object({ function: coverage, line: coverage, branch: coverage });
-const pointState = z.enum(['credited', 'neverHit', 'noRequirement', 'noCase', 'noPassingRun', 'otherCases']);
+export const coverageSchema = z.object({
+  function: coverage,
+  line: coverage,
+  branch: coverage,
+  condition: coverage,
+  mcdc: coverage,
+  call: coverage,
+});
+const pointState = z.enum(['credited', 'justified', 'neverHit', 'noRequirement', 'noCase', 'noPassingRun', 'otherCases']);
 const finding = z.object({
   row: z.number().optional(),
   cell: z.string().optional(),
@@ -56,7 +63,9 @@ export const diagnosisSchema = z.object({
   requirements: z.array(z.string()),
   hitBy: z.array(z.object({ caseKey: z.string(), title: z.string(), verifies: z.array(z.string()) })),
   ownCases: z.array(z.string()),
-  outcomes: z.array(z.object({ detail: z.string(), state: pointState, hitBy: z.array(z.string()) })),
+  outcomes: z.array(
+    z.object({ metric: z.enum(['branch', 'condition', 'mcdc']), detail: z.string(), state: pointState, hitBy: z.array(z.string()) }),
+  ),
   remedies: z.array(
     z.object({
       kind: z.enum(['extendCase', 'traceCode', 'linkCase', 'designCase', 'recordRun', 'removeCode']),
@@ -76,14 +85,38 @@ export const loadAnswerSchema = z.object({
   files: z.number(),
   sections: z.number(),
   cases: z.array(z.string()),
+  /** Each file with the format that it was recognised to have. */
+  read: z.array(z.object({ name: z.string(), format: z.string(), sections: z.number(), results: z.number() })),
+  /** Test results that a file held: told, not recorded. */
+  results: z.array(
+    z.object({
+      group: z.string(),
+      name: z.string(),
+      verdict: z.enum(['passed', 'failed', 'skipped']),
+      seconds: z.number().nullable(),
+      message: z.string(),
+      caseKey: z.string().nullable(),
+    }),
+  ),
   findings: z.array(finding),
 });
 export type LoadAnswer = z.output<typeof loadAnswerSchema>;
 
+const loadQuery = z.object({
+  /** A file with faults is refused as a whole, or what is good in it is kept. */
+  faults: z.enum(['refuse', 'keepGood']).optional(),
+  /** A prefix of the measured paths, and what stands in its place in the source tree. */
+  from: path.optional(),
+  to: path.optional(),
+  ignoreCase: z.enum(['yes', 'no']).optional(),
+});
+export type LoadQuery = z.output<typeof loadQuery>;
 export const loadCoverage = endpoint('POST', '/projects/:project/builds/:build/coverage', {
-  summary: 'Load LCOV tracefiles for a build: TN names the case, or the file name does (multipart, 64 MiB a file)',
+  summary:
+    'Load coverage for a build: LCOV, Cobertura, JaCoCo, Istanbul, gcov, llvm-cov or Go, also gzipped. The test name in the file or the file name names the case (multipart, 64 MiB a file)',
   may: ['author', 'tester'],
   params: inBuild,
+  query: loadQuery,
   multipart: true,
   answer: loadAnswerSchema,
 });

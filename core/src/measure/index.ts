@@ -1,5 +1,14 @@
+export * from './bits';
+export * from './point';
 export * from './measurement';
-export * from './lcov';
+export { PointCollector } from './collector';
+export * from './packing';
+export * from './paths';
+export * from './formats';
 export * from './functions';
 export * from './credit';
+export * from './lanes';
 export * from './remedies';
+export * from './carry';
+export * from './write';
+export * from './mcdc';

@@ -1,13 +1,26 @@
+import { bitsFor, countBits, hasBit, orAll, setBit, type Bits } from './bits';
+import { PointCollector } from './collector';
+import { decodeVector, independenceOf, type VectorCode } from './mcdc';
+import { decisionsOf, metrics, placeOf, rangeOf, sameTable, sizeOf, type Decision, type Metric, type PointTable } from './point';
+
+/** The vectors of one decision that were executed: a sorted set of codes. */
+export interface DecisionVectors {
+  readonly line: number;
+  readonly place: number;
+  readonly codes: readonly VectorCode[];
+}
+
 /**
- * What one run of a program hit in one source file. Flat arrays, so that large files stay small:
- * `lines` = line, hits, line, hits, …; `branches` = line, block, branch, taken, … with taken -1 where the
- * decision was never evaluated (LCOV writes `-`).
+ * What was hit in one source file, by one run or by several merged. Points of the metric mcdc are hit where independence
+ * was shown: by the vectors, where a source gives them, else by its own word, which after merging is a lower bound.
  */
 export interface FileMeasurement {
   readonly path: string;
-  readonly lines: readonly number[];
-  readonly branches: readonly number[];
-  readonly functions: readonly { readonly name: string; readonly line: number; readonly hits: number }[];
+  readonly table: PointTable;
+  readonly bits: Bits;
+  /** How often each point was hit; whole numbers to 2^53. */
+  readonly counts: Float64Array;
+  readonly vectors: readonly DecisionVectors[];
 }
 
 /** Hit and found of one metric. */
@@ -15,9 +28,6 @@ export interface Ratio {
   readonly hit: number;
   readonly found: number;
 }
-
-export const metrics = ['function', 'line', 'branch'] as const;
-export type Metric = (typeof metrics)[number];
 export type Totals = Readonly<Record<Metric, Ratio>>;
 
 /** Per cent with one decimal, rounded down, so that 100 means all; 100 where there is nothing to hit. */
@@ -25,53 +35,111 @@ export function percent({ hit, found }: Ratio): number {
   return found === 0 ? 100 : Math.floor((hit * 1000) / found) / 10;
 }
 
-/** The sum of several measurements of the same file: hits add up; a branch counts as evaluated if it was in any of them. */
-export function mergeFile(path: string, parts: readonly FileMeasurement[]): FileMeasurement {
-  const lines = new Map<number, number>();
-  const branches = new Map<string, number[]>();
-  const functions = new Map<string, { name: string; line: number; hits: number }>();
-  for (const part of parts) {
-    for (let i = 0; i < part.lines.length; i += 2) lines.set(part.lines[i], (lines.get(part.lines[i]) ?? 0) + part.lines[i + 1]);
-    for (let i = 0; i < part.branches.length; i += 4) {
-      const [line, block, branch, taken] = part.branches.slice(i, i + 4);
-      const id = `${line}:${block}:${branch}`;
-      const known = branches.get(id);
-      if (!known) branches.set(id, [line, block, branch, taken]);
-      else if (taken >= 0) known[3] = Math.max(known[3], 0) + taken;
-    }
-    for (const f of part.functions) {
-      const known = functions.get(f.name);
-      if (known) known.hits += f.hits;
-      else functions.set(f.name, { ...f });
-    }
-  }
-  const ordered = [...branches.values()].sort((a, b) => a[0] - b[0] || a[1] - b[1] || a[2] - b[2]);
-  return {
-    path,
-    lines: [...lines].sort((a, b) => a[0] - b[0]).flat(),
-    branches: ordered.flat(),
-    functions: [...functions.values()].sort((a, b) => a.line - b.line || (a.name < b.name ? -1 : 1)),
-  };
+/** A value for each metric, in their order. */
+export function perMetric<T>(value: (metric: Metric) => T): Record<Metric, T> {
+  return Object.fromEntries(metrics.map((metric) => [metric, value(metric)])) as Record<Metric, T>;
 }
 
 /** Totals of a file as the compiler's own tools count them. */
-export function fileTotals(file: FileMeasurement): Totals {
-  const count = (values: readonly number[], step: number): Ratio => {
-    let hit = 0;
-    for (let i = step - 1; i < values.length; i += step) if (values[i] > 0) hit++;
-    return { hit, found: values.length / step };
-  };
-  return {
-    line: count(file.lines, 2),
-    branch: count(file.branches, 4),
-    function: { hit: file.functions.filter((f) => f.hits > 0).length, found: file.functions.length },
-  };
+export function fileTotals({ table, bits }: Pick<FileMeasurement, 'table' | 'bits'>): Totals {
+  return perMetric((metric) => {
+    const [from, to] = rangeOf(table, metric);
+    return { hit: countBits(bits, from, to), found: to - from };
+  });
 }
 
 export function addTotals(a: Totals, b: Totals): Totals {
-  const add = (x: Ratio, y: Ratio): Ratio => ({ hit: x.hit + y.hit, found: x.found + y.found });
-  return { function: add(a.function, b.function), line: add(a.line, b.line), branch: add(a.branch, b.branch) };
+  return perMetric((metric) => ({ hit: a[metric].hit + b[metric].hit, found: a[metric].found + b[metric].found }));
+}
+export const noTotals: Totals = perMetric(() => ({ hit: 0, found: 0 }));
+
+/** The points that stand in any of several tables, and where each table's points went; no places where all are one table. */
+export function unionTables(tables: readonly PointTable[]): { readonly table: PointTable; readonly places?: readonly Uint32Array[] } {
+  const [first, ...others] = tables;
+  if (others.every((other) => sameTable(first, other))) return { table: first };
+  const collector = new PointCollector();
+  for (const table of tables)
+    for (const metric of metrics) {
+      const [from, to] = rangeOf(table, metric);
+      for (let i = from; i < to; i++)
+        if (metric === 'function') collector.addFunction(table.names[table.b[i]], table.line[i], 0);
+        else collector.add(metric, table.line[i], table.a[i], table.b[i], 0);
+    }
+  const { table } = collector.finish('');
+  const nameAt = new Map(table.names.map((name, i) => [name, i]));
+  const functionAt = new Map(Array.from({ length: rangeOf(table, 'function')[1] }, (_, i) => [table.b[i], i]));
+  const places = tables.map((old) => {
+    const moved = new Uint32Array(sizeOf(old));
+    for (const metric of metrics) {
+      const [from, to] = rangeOf(old, metric);
+      for (let i = from; i < to; i++)
+        moved[i] =
+          (metric === 'function'
+            ? functionAt.get(nameAt.get(old.names[old.b[i]]) ?? -1)
+            : placeOf(table, metric, old.line[i], old.a[i], old.b[i])) ?? 0;
+    }
+    return moved;
+  });
+  return { table, places };
 }
 
-const none: Ratio = { hit: 0, found: 0 };
-export const noTotals: Totals = { function: none, line: none, branch: none };
+/** Bits that were set in another table's order. */
+export function moveBits(bits: Bits, places: Uint32Array, size: number): Bits {
+  const moved = bitsFor(size);
+  for (let i = 0; i < places.length; i++) if (hasBit(bits, i)) setBit(moved, places[i]);
+  return moved;
+}
+
+/** Vectors of several measurements of a file, decision by decision. */
+export function mergeVectors(parts: readonly (readonly DecisionVectors[])[]): DecisionVectors[] {
+  const merged = new Map<string, { line: number; place: number; codes: Set<VectorCode> }>();
+  for (const part of parts)
+    for (const { line, place, codes } of part) {
+      const id = `${line}:${place}`;
+      const known = merged.get(id) ?? { line, place, codes: new Set<VectorCode>() };
+      merged.set(id, known);
+      for (const code of codes) known.codes.add(code);
+    }
+  return [...merged.values()]
+    .map(({ line, place, codes }) => ({ line, place, codes: [...codes].sort((x, y) => x - y) }))
+    .sort((x, y) => x.line - y.line || x.place - y.place);
+}
+
+/** The decision that executed vectors belong to. */
+export function decisionOf(decisions: readonly Decision[], { line, place }: DecisionVectors): Decision | undefined {
+  return decisions.find((d) => d.line === line && d.place === place);
+}
+
+/** Sets the mcdc points that the vectors show. MC/DC is not additive: together they may show what none does alone. */
+export function markIndependence(table: PointTable, bits: Bits, vectors: readonly DecisionVectors[]): void {
+  if (!vectors.length) return;
+  const decisions = new Map(decisionsOf(table).map((d) => [`${d.line}:${d.place}`, d]));
+  for (const { line, place, codes } of vectors) {
+    const decision = decisions.get(`${line}:${place}`);
+    if (!decision) continue;
+    const shown = independenceOf(codes.map((code) => decodeVector(code, decision.conditions)));
+    for (let i = 0; i < decision.conditions; i++) if ((shown >>> i) & 1) setBit(bits, decision.first + i);
+  }
+}
+
+/**
+ * The sum of several measurements of the same file. A point is hit if any of them hit it; how often adds up (to 2^53);
+ * vectors are joined, and independence is judged anew from them.
+ */
+export function mergeFile(path: string, parts: readonly FileMeasurement[]): FileMeasurement {
+  if (!parts.length) return { ...new PointCollector().finish(path), path };
+  const { table, places } = unionTables(parts.map((part) => part.table));
+  const size = sizeOf(table);
+  const bits = bitsFor(size);
+  const counts = new Float64Array(size);
+  parts.forEach((part, p) => {
+    const moved = places?.[p];
+    if (moved) for (let i = 0; i < moved.length; i++) counts[moved[i]] += part.counts[i];
+    else for (let i = 0; i < size; i++) counts[i] += part.counts[i];
+    orAll(bits, moved ? moveBits(part.bits, moved, size) : part.bits);
+  });
+  for (let i = 0; i < size; i++) if (counts[i] > Number.MAX_SAFE_INTEGER) counts[i] = Number.MAX_SAFE_INTEGER;
+  const vectors = mergeVectors(parts.map((part) => part.vectors));
+  markIndependence(table, bits, vectors);
+  return { path, table, bits, counts, vectors };
+}

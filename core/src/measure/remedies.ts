@@ -1,24 +1,30 @@
+import { hasBit } from './bits';
 import {
+  casesHitting,
   coverageOf,
-  creditFile,
+  creditRules,
+  pointOf,
   ratioOf,
+  recreditUnits,
+  stateOf,
+  unitOfPoint,
   type Coverage,
   type CreditContext,
   type FileCredit,
-  type MeasuredFile,
   type Point,
   type PointState,
 } from './credit';
 import { percent } from './measurement';
+import { metrics, rangeOf, type Metric } from './point';
 
 /** A change that would give credit to a place in the code, with what it would do to the file's figures. */
 export interface Remedy {
   readonly kind: 'extendCase' | 'traceCode' | 'linkCase' | 'designCase' | 'recordRun' | 'removeCode';
   readonly caseKey?: string;
   readonly requirement?: string;
-  /** For the nearest case: how many of the function's measured points it hits already. */
+  /** For the nearest case: how many of the function's measured points it hits already. That is how near is measured. */
   readonly near?: { readonly hit: number; readonly of: number };
-  /** Credited branches of the file before and after, in points. */
+  /** Credited points of the file (all but function entries) before and after. */
   readonly before: number;
   readonly after: number;
   readonly beforePercent: number;
@@ -31,55 +37,64 @@ export interface LineDiagnosis {
   readonly unit: string | null;
   readonly requirements: readonly string[];
   readonly hitBy: readonly string[];
-  /** Cases of the code's own requirements. */
+  /** Cases that may give credit to this code. */
   readonly ownCases: readonly string[];
-  /** Outcomes of the decision on this line. */
+  /** Outcomes of the decisions on this line, and the independence of their conditions. */
   readonly outcomes: readonly Point[];
   readonly remedies: readonly Remedy[];
 }
 
-/** Lines and branches of a file together. */
-function pointsOf(credit: FileCredit): Coverage {
-  const sums = coverageOf([credit]);
-  return {
-    found: sums.branch.found + sums.line.found,
-    exercised: sums.branch.exercised + sums.line.exercised,
-    credited: sums.branch.credited + sums.line.credited,
-    justified: 0,
-  };
+/** All points of a file together, but for function entries. */
+function pointsTogether(credit: FileCredit): Coverage {
+  const coverage = coverageOf([credit]);
+  const add = (lane: keyof Coverage): number => metrics.reduce((n, metric) => (metric === 'function' ? n : n + coverage[metric][lane]), 0);
+  return { found: add('found'), exercised: add('exercised'), credited: add('credited'), justified: add('justified') };
 }
 
-/** Why a line has or has not its credit, and what would close it. Figures count lines and branches of the file. */
-export function diagnoseLine(file: MeasuredFile, line: number, context: CreditContext): LineDiagnosis | undefined {
-  const credit = creditFile(file, context);
-  const indexes = credit.points.flatMap((point, i) => (point.line === line && point.metric !== 'function' ? [i] : []));
+const order: readonly PointState[] = ['noPassingRun', 'noCase', 'otherCases', 'noRequirement', 'neverHit', 'justified', 'credited'];
+const toldOutcomes: readonly Metric[] = ['branch', 'condition', 'mcdc'];
+
+/** Why a line has or has not its credit, and what would close it; undefined where nothing on it is measured. */
+export function diagnoseLine(credit: FileCredit, line: number, context: CreditContext): LineDiagnosis | undefined {
+  const { file } = credit;
+  const indexes = pointsOnLine(credit, line);
   if (!indexes.length) return undefined;
-  const here = indexes.map((i) => credit.points[i]);
-  const order: readonly PointState[] = ['noPassingRun', 'noCase', 'otherCases', 'noRequirement', 'neverHit', 'credited'];
+  const here = indexes.map((i) => pointOf(credit, i));
   const state = order.find((candidate) => here.some((point) => point.state === candidate)) ?? 'credited';
-  const unitIndex = credit.unitOf[indexes[0]];
+  const unitIndex = unitOfPoint(credit, indexes[0]);
   const unit = unitIndex < 0 ? undefined : file.units[unitIndex];
   const hitBy = [...new Set(here.filter((point) => point.state === state).flatMap((point) => point.hitBy))].sort();
-  const ownCases = [...context.verifies]
-    .filter(([, keys]) => unit?.requirements.some((key) => keys.has(key)))
-    .map(([key]) => key)
-    .sort();
-  const found = pointsOf(credit);
-  const base = { before: found.credited, beforePercent: percent(ratioOf(found, 'credited')) };
+  const rules = creditRules(context);
+  const ownCases = unit ? [...rules.casesOf(unit.requirements)].sort() : [];
+  const found = pointsTogether(credit);
   const figure = (after: Coverage): Pick<Remedy, 'before' | 'after' | 'beforePercent' | 'afterPercent'> => ({
-    ...base,
+    before: found.credited,
+    beforePercent: percent(ratioOf(found, 'credited')),
     after: after.credited,
     afterPercent: percent(ratioOf(after, 'credited')),
   });
+  /** The file's figures if this function were judged in another context or with other traces. */
+  const judgedWith = (changed: CreditContext, requirements = unit?.requirements ?? []): Coverage => {
+    const units = file.units.map((u, i) => (i === unitIndex ? { ...u, requirements } : u));
+    return pointsTogether(
+      recreditUnits(
+        credit,
+        units,
+        file.units.map((_, i) => i),
+        creditRules(changed),
+      ),
+    );
+  };
   const remedies: Remedy[] = [];
-  if (unit && state !== 'credited') {
+  if (unit && state !== 'credited' && state !== 'justified') {
     const near = nearestCase(
-      credit.points.filter((_, i) => credit.unitOf[i] === unitIndex),
+      credit,
+      unitIndex,
       ownCases.filter((key) => context.passing.has(key)),
     );
     if (near && (state === 'otherCases' || state === 'neverHit')) {
       // As if the nearest case also reached every point of this function that lacks credit for the same reason.
-      const extra = credit.points.filter((p, i) => credit.unitOf[i] === unitIndex && p.state === state).length;
+      const extra = unitPoints(credit, unitIndex).filter((i) => stateOf(credit, i, unitIndex) === state).length;
       remedies.push({
         kind: 'extendCase',
         caseKey: near.caseKey,
@@ -88,25 +103,18 @@ export function diagnoseLine(file: MeasuredFile, line: number, context: CreditCo
         ...figure({ ...found, credited: found.credited + extra }),
       });
     }
-    const others = new Set(
-      hitBy.flatMap((key) => [...(context.verifies.get(key) ?? [])]).filter((key) => !unit.requirements.includes(key)),
-    );
     if (state === 'otherCases' || state === 'noRequirement' || state === 'noCase') {
-      for (const requirement of [...others].sort().slice(0, 2)) {
-        const units = file.units.map((u, i) => (i === unitIndex ? { ...u, requirements: [...u.requirements, requirement] } : u));
-        remedies.push({ kind: 'traceCode', requirement, ...figure(pointsOf(creditFile({ ...file, units }, context))) });
-      }
+      const others = new Set(
+        hitBy.flatMap((key) => [...(context.verifies.get(key) ?? [])]).filter((key) => !unit.requirements.includes(key)),
+      );
+      for (const requirement of [...others].sort().slice(0, 2))
+        remedies.push({ kind: 'traceCode', requirement, ...figure(judgedWith(context, [...unit.requirements, requirement])) });
     }
     if ((state === 'otherCases' || state === 'noCase') && unit.requirements.length) {
       for (const caseKey of hitBy.slice(0, 2)) {
         const verifies = new Map(context.verifies);
         verifies.set(caseKey, new Set([...(verifies.get(caseKey) ?? []), unit.requirements[0]]));
-        remedies.push({
-          kind: 'linkCase',
-          caseKey,
-          requirement: unit.requirements[0],
-          ...figure(pointsOf(creditFile(file, { ...context, verifies }))),
-        });
+        remedies.push({ kind: 'linkCase', caseKey, requirement: unit.requirements[0], ...figure(judgedWith({ ...context, verifies })) });
       }
     }
     if ((state === 'noCase' || (state === 'neverHit' && !ownCases.length)) && unit.requirements.length)
@@ -116,7 +124,7 @@ export function diagnoseLine(file: MeasuredFile, line: number, context: CreditCo
         remedies.push({
           kind: 'recordRun',
           caseKey,
-          ...figure(pointsOf(creditFile(file, { ...context, passing: new Set([...context.passing, caseKey]) }))),
+          ...figure(judgedWith({ ...context, passing: new Set([...context.passing, caseKey]) })),
         });
     }
   }
@@ -128,17 +136,36 @@ export function diagnoseLine(file: MeasuredFile, line: number, context: CreditCo
     requirements: unit?.requirements ?? [],
     hitBy,
     ownCases,
-    outcomes: here.filter((p) => p.metric === 'branch'),
+    outcomes: here.filter((p) => toldOutcomes.includes(p.metric)),
     remedies: remedies.sort((a, b) => b.after - a.after).slice(0, 3),
   };
 }
 
+function pointsOnLine({ file: { table } }: FileCredit, line: number): number[] {
+  const found: number[] = [];
+  for (let i = rangeOf(table, 'line')[0]; i < table.line.length; i++) if (table.line[i] === line) found.push(i);
+  return found;
+}
+
+function unitPoints({ spans }: FileCredit, unit: number): number[] {
+  return spans[unit].ranges.flatMap(([from, to]) => Array.from({ length: to - from }, (_, i) => from + i));
+}
+
 /** The case that hits most of a function's points: the nearest to reaching the rest. Ties go to the first key. */
-function nearestCase(points: readonly Point[], cases: readonly string[]): { caseKey: string; hit: number; of: number } | undefined {
+function nearestCase(credit: FileCredit, unit: number, cases: readonly string[]): { caseKey: string; hit: number; of: number } | undefined {
+  const points = unitPoints(credit, unit);
   let best: { caseKey: string; hit: number; of: number } | undefined;
   for (const caseKey of cases) {
-    const hit = points.filter((point) => point.hitBy.includes(caseKey)).length;
+    const bits = credit.hitsOf.get(caseKey)?.bits;
+    const hit = bits ? points.filter((i) => hasBit(bits, i)).length : 0;
     if (hit > (best?.hit ?? 0)) best = { caseKey, hit, of: points.length };
   }
   return best;
+}
+
+/** Which cases of other requirements hit a point, for the reason `otherCases`. */
+export function otherCases(credit: FileCredit, point: number, context: CreditContext): string[] {
+  const unit = unitOfPoint(credit, point);
+  const own = unit < 0 ? new Set<string>() : creditRules(context).casesOf(credit.file.units[unit].requirements);
+  return casesHitting(credit.file, point).filter((key) => !own.has(key));
 }

@@ -1,5 +1,5 @@
 import type { Trace } from '../design';
-import type { CoverageByMetric } from '../measure';
+import type { CoverageByMetric, Metric } from '../measure';
 import type { RunVerdict, SignatureMeaning } from '../run';
 import type { RequirementState, VerificationMethod } from '../specify';
 import type { StandardProfile } from './profile';
@@ -19,6 +19,8 @@ export interface CordInput {
   readonly problems: readonly CordProblem[];
   /** Cases for which coverage is loaded on this build. */
   readonly measured: ReadonlySet<string>;
+  /** Metrics that the coverage loaded for this build tells anything of. */
+  readonly measuredMetrics: ReadonlySet<Metric>;
   /** Requirements to which code is traced directly, with where the code stands. */
   readonly codeOf: ReadonlyMap<string, readonly string[]>;
   /**
@@ -27,7 +29,7 @@ export interface CordInput {
    */
   readonly coverageOf: (
     keys: ReadonlySet<string>,
-  ) => { readonly totals: CoverageByMetric; readonly firstGap: (metric: 'function' | 'line' | 'branch') => string | undefined } | undefined;
+  ) => { readonly totals: CoverageByMetric; readonly firstGap: (metric: Metric) => string | undefined } | undefined;
 }
 
 export interface CordRequirement {

@@ -63,6 +63,7 @@ const sound: CordInput = {
   runs: [run()],
   problems: [],
   measured: new Set(['C-1']),
+  measuredMetrics: new Set(['function', 'line', 'branch']),
   codeOf: new Map([['R-1', ['a.c']]]),
   coverageOf: () => full,
 };

@@ -40,6 +40,7 @@ const stateOf: Partial<Record<ReasonCode, KnotState>> = {
   runBlocked: 'waiting',
   deviationOpen: 'waiting',
   noCoverage: 'waiting',
+  noMetric: 'waiting',
   notSigned: 'waiting',
   notReviewed: 'waiting',
   parentRevised: 'suspect',
@@ -367,8 +368,18 @@ function judgeMeasure(entry: Entry, input: CordInput): JudgedKnot {
   const reasons: Reason[] = [];
   for (const metric of [...metrics].reverse()) {
     const target = targets[metric];
+    if (target === undefined || target === 0) continue;
+    if (!input.measuredMetrics.has(metric)) {
+      reasons.push({
+        code: 'noMetric',
+        records,
+        values: { metric: metricWords[metric], level: r.level, build: input.build },
+        action: { label: 'Load coverage', to: { kind: 'build', key: input.build }, place: 'sources' },
+      });
+      continue;
+    }
     const { found, credited, justified } = coverage.totals[metric];
-    if (target === undefined || (credited + justified) * 100 >= target * found) continue;
+    if ((credited + justified) * 100 >= target * found) continue;
     const place = coverage.firstGap(metric) ?? '';
     reasons.push({
       code: 'underTarget',

@@ -14,7 +14,8 @@ export interface StandardProfile {
 const note = 'Recalled from memory; to be checked against the standard before use.';
 
 /**
- * IEC 61508-3:2010 table B.2, rows 7a to 7c (recalled): entry points HR at SIL 1 to 4; statements R HR HR HR; branches R R HR HR.
+ * IEC 61508-3:2010 table B.2, rows 7a to 7d (recalled): entry points HR at SIL 1 to 4; statements R HR HR HR; branches R R HR HR;
+ * conditions, MC/DC R R R HR.
  * A metric is asked for where it is highly recommended (HR), with a target of 100 %.
  */
 export const iec61508: StandardProfile = {
@@ -24,17 +25,17 @@ export const iec61508: StandardProfile = {
     'SIL 1': { function: 100 },
     'SIL 2': { function: 100, line: 100 },
     'SIL 3': { function: 100, line: 100, branch: 100 },
-    'SIL 4': { function: 100, line: 100, branch: 100 },
+    'SIL 4': { function: 100, line: 100, branch: 100, mcdc: 100 },
   },
   reviewAt: ['SIL 1', 'SIL 2', 'SIL 3', 'SIL 4'],
   note,
 };
 
-/** DO-178C table A-7 (recalled): statement A to C, decision A and B. */
+/** DO-178C table A-7 (recalled): statement A to C, decision A and B, MC/DC A. */
 export const do178c: StandardProfile = {
   standard: 'DO-178C',
   levels: ['DAL A', 'DAL B', 'DAL C', 'DAL D'],
-  targets: { 'DAL A': { line: 100, branch: 100 }, 'DAL B': { line: 100, branch: 100 }, 'DAL C': { line: 100 }, 'DAL D': {} },
+  targets: { 'DAL A': { line: 100, branch: 100, mcdc: 100 }, 'DAL B': { line: 100, branch: 100 }, 'DAL C': { line: 100 }, 'DAL D': {} },
   reviewAt: ['DAL A', 'DAL B'],
   note,
 };
@@ -47,8 +48,8 @@ export const iso26262: StandardProfile = {
     QM: {},
     'ASIL A': { line: 100 },
     'ASIL B': { line: 100, branch: 100 },
-    'ASIL C': { branch: 100, function: 100 },
-    'ASIL D': { branch: 100, function: 100 },
+    'ASIL C': { branch: 100, function: 100, call: 100 },
+    'ASIL D': { branch: 100, mcdc: 100, function: 100, call: 100 },
   },
   reviewAt: ['ASIL B', 'ASIL C', 'ASIL D'],
   note,
@@ -65,4 +66,11 @@ export const iec62304: StandardProfile = {
 
 export const profiles: readonly StandardProfile[] = [iec61508, do178c, iso26262, iec62304];
 
-export const metricWords: Record<Metric, string> = { function: 'entry points', line: 'statements', branch: 'branches' };
+export const metricWords: Record<Metric, string> = {
+  function: 'entry points',
+  line: 'statements',
+  branch: 'branches',
+  condition: 'conditions',
+  mcdc: 'MC/DC',
+  call: 'calls',
+};

@@ -27,6 +27,7 @@ export type ReasonCode =
   | 'deviationOpen'
   | 'noCode'
   | 'noCoverage'
+  | 'noMetric'
   | 'underTarget'
   | 'notInCode'
   | 'notInCodeNoRationale'
@@ -71,6 +72,7 @@ const sentences: Record<ReasonCode, (v: Values) => string> = {
   deviationOpen: (v) => `${v['run']} passed with a deviation that no reviewer has accepted`,
   noCode: () => 'No code is traced to it',
   noCoverage: (v) => `No coverage of its cases is loaded for ${v['build']}`,
+  noMetric: (v) => `${v['level']} asks for ${v['metric']}, of which the coverage loaded for ${v['build']} tells nothing`,
   underTarget: (v) => `${v['metric']}: ${v['credited']} of ${v['found']} credited${v['place'] ? `, first gap at ${v['place']}` : ''}`,
   notInCode: () => 'Not in code',
   notInCodeNoRationale: () => 'Marked “not in code”, without a rationale',

@@ -39,6 +39,7 @@ const shortWords: Partial<Record<ReasonCode, string>> = {
   deviationOpen: 'with an open deviation',
   noCode: 'without code',
   noCoverage: 'not measured',
+  noMetric: 'not measured as asked',
   underTarget: 'short of target',
   notInCodeNoRationale: 'without a rationale',
   notSigned: 'not signed',

@@ -94,7 +94,12 @@ export async function needBuild(db: Pick<Db, 'select'>, projectId: number, name:
 
 /** The newest build of each project, the latest made first: what people will ask for when they come in. */
 export async function newestBuilds(db: Db, limit: number): Promise<{ projectId: number; build: string }[]> {
-  const newest = (await db.select({ id: max(builds.id) }).from(builds).groupBy(builds.projectId)).flatMap(({ id }) => id ?? []);
+  const newest = (
+    await db
+      .select({ id: max(builds.id) })
+      .from(builds)
+      .groupBy(builds.projectId)
+  ).flatMap(({ id }) => id ?? []);
   if (!newest.length) return [];
   return db
     .select({ projectId: builds.projectId, build: builds.name })

@@ -54,8 +54,8 @@ export async function getFile(db: Db, projectId: number, build: string, path: st
 
 export async function diagnose(db: Db, projectId: number, build: string, path: string, line: number): Promise<Diagnosis> {
   const facts = await buildFacts(db, projectId, build);
-  const file = facts.files.find((candidate) => candidate.path === path);
-  const found = file && diagnoseLine(file, line, facts.context);
+  const at = facts.files.findIndex((candidate) => candidate.path === path);
+  const found = at < 0 ? undefined : diagnoseLine(facts.credits[at], line, facts.context);
   if (!found) throw new Refusal('notFound', { detail: `Line ${line} of ${path} holds nothing that is measured.` });
   return {
     ...found,
@@ -66,7 +66,12 @@ export async function diagnose(db: Db, projectId: number, build: string, path: s
       title: facts.caseTitles.get(caseKey) ?? '',
       verifies: [...(facts.context.verifies.get(caseKey) ?? [])],
     })),
-    outcomes: found.outcomes.map(({ detail, state, hitBy }) => ({ detail, state, hitBy: [...hitBy] })),
+    outcomes: found.outcomes.map(({ metric, detail, state, hitBy }) => ({
+      metric: metric as Diagnosis['outcomes'][number]['metric'],
+      detail,
+      state,
+      hitBy: [...hitBy],
+    })),
     remedies: [...found.remedies],
   };
 }

@@ -1,14 +1,24 @@
 import {
   addCoverage,
+  coverageOf,
   creditFile,
+  creditRules,
+  metrics,
+  moveBits,
   noCoverage,
+  sizeOf,
+  unionTables,
   unitCoverages,
+  unpackFiles,
+  unpackHits,
+  unpackTable,
   type CodeUnit,
   type CreditContext,
   type FileCredit,
   type FileMeasurement,
   type MeasuredFile,
   type Metric,
+  type PointTable,
   type UnitCoverage,
 } from '@core/measure';
 import {
@@ -23,12 +33,11 @@ import {
 import { groupBy } from '@core/base';
 import { runHash } from '@core/run';
 import { and, asc, eq, isNull } from 'drizzle-orm';
-import { allTraces, ledgerHead, projects, signatures, type Db, type Tx } from '../base';
+import { allTraces, ledgerHead, projects, signatures, wholeBlob, type Db, type Tx } from '../base';
 import { cases } from '../design';
 import { evidence, problems, runRecord, runs } from '../run';
 import { requirements } from '../specify';
-import { unpackMeasurement } from './load';
-import { codeTraces, measurements, sources, type StoredMeasurement } from './tables';
+import { codeTraces, measurements, sources } from './tables';
 
 /** Everything that is judged of one build, as it stood at one ledger number. */
 export interface BuildFacts {
@@ -53,7 +62,9 @@ const readings = new Map<string, Promise<BuildFacts>>();
 const keptLimit = 8;
 /** However quiet the ledger is, stored records are read again after this time, so that a change behind our back is noticed. */
 const staleAfter = 60_000;
-const unpacked = new Map<number, StoredMeasurement>();
+/** Stored measurements never change, and neither do the points under a hash: both are unpacked once. */
+const unpacked = new Map<number, readonly FileMeasurement[]>();
+const tables = new Map<string, PointTable>();
 
 /**
  * The facts of a build. Kept in memory while the ledger has not moved: any node may do so, since the ledger tells.
@@ -96,8 +107,9 @@ export async function readFacts(tx: Tx, projectId: number, build: string): Promi
   for (const { from, to } of verifies) byCase.set(from, (byCase.get(from) ?? new Set()).add(to));
   const context: CreditContext = { verifies: byCase, passing };
   const { files, byHand, measuredCases } = await readCode(tx, projectId, build);
-  const credits = files.map((file) => creditFile(file, context));
-  const units = unitCoverages(files, credits);
+  const rules = creditRules(context);
+  const credits = files.map((file) => creditFile(file, rules));
+  const units = unitCoverages(credits);
   const input = cordInput(
     build,
     profile,
@@ -108,6 +120,7 @@ export async function readFacts(tx: Tx, projectId: number, build: string): Promi
     cordRuns,
     await readProblems(tx, projectId, build),
     units,
+    credits,
     new Set(measuredCases),
   );
   return {
@@ -134,8 +147,10 @@ function cordInput(
   cordRuns: CordRun[],
   cordProblems: CordProblem[],
   units: readonly UnitCoverage[],
+  credits: readonly FileCredit[],
   measured: ReadonlySet<string>,
 ): CordInput {
+  const whole = coverageOf(credits);
   const pairs = units.flatMap((unit) => unit.unit.requirements.map((key) => ({ key, unit })));
   const unitsOf = groupBy(
     pairs,
@@ -152,6 +167,7 @@ function cordInput(
     runs: cordRuns,
     problems: cordProblems,
     measured,
+    measuredMetrics: new Set(metrics.filter((metric) => whole[metric].found > 0)),
     codeOf: new Map([...unitsOf].map(([key, list]) => [key, list.map((u) => u.path)])),
     coverageOf: (keys) => {
       const mine = [...new Set([...keys].flatMap((key) => unitsOf.get(key) ?? []))];
@@ -262,28 +278,48 @@ async function readCode(
   const hits: { caseKey: string; file: FileMeasurement }[] = [];
   for (const { id, caseKey } of stored) for (const file of await measured(tx, id)) hits.push({ caseKey, file });
   const byPath = groupBy(hits, (hit) => hit.file.path);
-  const files = mine.map(({ path, functions }) => ({
-    path,
-    units: functions.map((f): CodeUnit => ({
+  const files = mine.map(({ path, functions }) => {
+    const units = functions.map((f): CodeUnit => ({
       name: f.name,
       start: f.start,
       end: f.end,
       requirements: [
         ...new Set([...f.requirements, ...byHand.filter((t) => t.path === path && t.unit === f.name).map((t) => t.requirement)]),
       ],
-    })),
-    byCase: byPath.get(path) ?? [],
-  }));
+    }));
+    return measuredFile(path, units, byPath.get(path) ?? []);
+  });
   return { files, byHand, measuredCases: stored.map((s) => s.caseKey) };
 }
 
-/** A stored measurement never changes, so it is unpacked once. */
-async function measured(tx: Tx, id: number): Promise<StoredMeasurement> {
+const noPoints: PointTable = unionTables([unpackTable(new Uint8Array(metrics.length + 1))]).table;
+
+/** The hits of all cases over one table: the same for all, or the union of theirs. */
+function measuredFile(path: string, units: CodeUnit[], hits: readonly { caseKey: string; file: FileMeasurement }[]): MeasuredFile {
+  const { table, places } = hits.length ? unionTables(hits.map(({ file }) => file.table)) : { table: noPoints, places: undefined };
+  const byCase = hits.map(({ caseKey, file }, i) => {
+    const moved = places?.[i];
+    return { caseKey, bits: moved ? moveBits(file.bits, moved, sizeOf(table)) : file.bits, vectors: file.vectors };
+  });
+  return { path, table, units, byCase };
+}
+
+async function measured(tx: Tx, id: number): Promise<readonly FileMeasurement[]> {
   const known = unpacked.get(id);
   if (known) return known;
   const [{ data }] = await tx.select({ data: measurements.data }).from(measurements).where(eq(measurements.id, id));
-  const files = unpackMeasurement(data);
+  const files: FileMeasurement[] = [];
+  for (const { path, table, hits } of unpackFiles(data)) files.push(unpackHits(path, await pointTable(tx, table), hits));
   unpacked.set(id, files);
   if (unpacked.size > 2000) unpacked.delete(unpacked.keys().next().value ?? 0);
   return files;
+}
+
+async function pointTable(tx: Tx, hash: string): Promise<PointTable> {
+  const known = tables.get(hash);
+  if (known) return known;
+  const table = unpackTable(await wholeBlob(tx, hash));
+  tables.set(hash, table);
+  if (tables.size > 5000) tables.delete(tables.keys().next().value ?? '');
+  return table;
 }

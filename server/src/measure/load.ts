@@ -1,14 +1,26 @@
 import { createHash } from 'node:crypto';
-import { deflateRawSync, inflateRawSync } from 'node:zlib';
-import type { LoadAnswer } from '@contract/measure';
+import type { LoadAnswer, LoadQuery } from '@contract/measure';
 import type { Finding } from '@core/base';
-import { caseOfTestName, LcovReader, matchPath, mergeFile, sourceFunctions, type FileMeasurement } from '@core/measure';
+import {
+  caseOfTestName,
+  CoverageLoad,
+  formatWords,
+  matchPath,
+  mergeFile,
+  packFiles,
+  packHits,
+  packTable,
+  sourceFunctions,
+  type FileMeasurement,
+  type PathMapping,
+  type StoredFile,
+} from '@core/measure';
 import { and, eq, inArray, isNull } from 'drizzle-orm';
-import { needBuild, Refusal, write, type Actor, type Db, type Upload } from '../base';
+import { needBuild, Refusal, storeBlob, write, type Actor, type Db, type Upload } from '../base';
 import { cases } from '../design';
 import { requirements } from '../specify';
 import { readArchive } from './archive';
-import { measurements, sources, type StoredMeasurement } from './tables';
+import { measurements, sources } from './tables';
 
 const sourceEnding = /\.(c|h|cc|cpp|cxx|hpp|hh)$/i;
 const archiveLimits = { bytes: 128 << 20, files: 20_000 };
@@ -69,15 +81,26 @@ export function loadSources(
   });
 }
 
-export const packMeasurement = (files: StoredMeasurement): Buffer => deflateRawSync(JSON.stringify(files));
-export const unpackMeasurement = (data: Buffer): StoredMeasurement =>
-  JSON.parse(inflateRawSync(data).toString('utf8')) as StoredMeasurement;
+/** What the files of one upload hold, before it is known whether all of it can be used. */
+interface Gathered {
+  readonly byCase: Map<string, { readonly fileName: string; readonly sha256: string; readonly parts: Map<string, FileMeasurement[]> }>;
+  readonly findings: Finding[];
+  readonly read: LoadAnswer['read'];
+  readonly results: LoadAnswer['results'];
+}
 
 /**
- * Loads LCOV tracefiles: all of them or, where one cannot be used, none. TN names the case; where it names none, the file's
- * name does. Sections of files that the build's source tree does not hold are left out and named; a file of which nothing fits is refused.
+ * Loads coverage of any format that the core reads: all files or, where one cannot be used, none, unless the caller asked to keep
+ * what is good. A test name in the file names the case; where there is none, the file's name does. Sections of files that the build's
+ * source tree does not hold are left out and named; a file of which nothing fits is refused. Test results are read and told, not recorded.
  */
-export async function loadCoverage(db: Db, actor: Actor, build: string, files: readonly Upload[]): Promise<LoadAnswer> {
+export async function loadCoverage(
+  db: Db,
+  actor: Actor,
+  build: string,
+  files: readonly Upload[],
+  asked: LoadQuery = {},
+): Promise<LoadAnswer> {
   const caseKeys = new Set((await db.select({ key: cases.key }).from(cases).where(eq(cases.projectId, actor.projectId))).map((c) => c.key));
   const tree = (
     await db
@@ -87,51 +110,19 @@ export async function loadCoverage(db: Db, actor: Actor, build: string, files: r
   ).map((s) => s.path);
   if (!tree.length)
     throw new Refusal('stateForbids', {
-      detail: `Load the source tree of ${build} first: without it nobody can say which program a tracefile is of.`,
+      detail: `Load the source tree of ${build} first: without it nobody can say which program a coverage file is of.`,
     });
-  const byCase = new Map<string, { fileName: string; sha256: string; parts: Map<string, FileMeasurement[]> }>();
-  const findings: Finding[] = [];
-  let sections = 0;
-  for (const { name, bytes } of files) {
-    const sha256 = createHash('sha256').update(bytes).digest('hex');
-    const strange = new Set<string>();
-    const unknownTests = new Set<string>();
-    let fitting = 0;
-    const reader = new LcovReader(({ test, file }) => {
-      sections++;
-      const path = matchPath(file.path, tree);
-      const caseKey = caseOfTestName(test, caseKeys) ?? caseOfTestName(name, caseKeys);
-      if (!path) strange.add(file.path);
-      if (!caseKey) unknownTests.add(test || name);
-      if (!path || !caseKey) return;
-      fitting++;
-      const entry = byCase.get(caseKey) ?? { fileName: name, sha256, parts: new Map<string, FileMeasurement[]>() };
-      byCase.set(caseKey, entry);
-      entry.parts.set(path, [...(entry.parts.get(path) ?? []), file]);
-    });
-    for (let at = 0; at < bytes.length; at += 1 << 20) reader.push(bytes.subarray(at, at + (1 << 20)));
-    reader.finish();
-    findings.push(...reader.findings.map((finding) => ({ ...finding, cell: name })));
-    for (const path of strange)
-      findings.push({
-        severity: fitting ? 'warning' : 'error',
-        cell: name,
-        text: `${path} matches no source file of ${build}${fitting ? '; left out' : ''}.`,
-      });
-    for (const test of unknownTests)
-      findings.push({
-        severity: 'error',
-        cell: name,
-        text: `“${test}” names no case: set TN to the case’s key, or name the file after it.`,
-      });
-    if (!fitting && reader.sections)
-      findings.push({ severity: 'error', cell: name, text: `Nothing in this file belongs to ${build}: is it of another program?` });
-  }
-  if (findings.some((finding) => finding.severity === 'error'))
+  const gathered: Gathered = { byCase: new Map(), findings: [], read: [], results: [] };
+  for (const file of files) readFile(file, build, caseKeys, tree, asked, gathered);
+  const { byCase, findings, read, results } = gathered;
+  if ((asked.faults !== 'keepGood' && findings.some((finding) => finding.severity === 'error')) || (!byCase.size && !results.length))
     throw new Refusal('unreadable', { detail: 'The coverage was not loaded.', findings: findings.slice(0, 200) });
+  const keys = [...byCase.keys()].sort();
+  const sections = read.reduce((n, file) => n + file.sections, 0);
+  const answer = { files: files.length, sections, cases: keys, read, results: results.slice(0, 500), findings: findings.slice(0, 200) };
+  if (!byCase.size) return answer;
   return write(db, actor, async (w) => {
     await needBuild(w.tx, actor.projectId, build);
-    const keys = [...byCase.keys()].sort();
     await w.tx
       .update(measurements)
       .set({ supersededAt: w.at })
@@ -144,23 +135,78 @@ export async function loadCoverage(db: Db, actor: Actor, build: string, files: r
         ),
       );
     for (const [caseKey, { fileName, sha256, parts }] of byCase) {
-      const merged = [...parts].map(([path, list]) => mergeFile(path, list));
+      const stored: StoredFile[] = [];
+      for (const [path, list] of parts) {
+        const merged = mergeFile(path, list);
+        // The points are the same for every case of a build: they are stored once, under their hash.
+        const table = await storeBlob(w.tx, Buffer.from(packTable(merged.table)));
+        stored.push({ path, table, hits: packHits(merged) });
+      }
       await w.tx.insert(measurements).values({
         projectId: actor.projectId,
         build,
         caseKey,
         fileName,
         sha256,
-        data: packMeasurement(merged),
+        data: Buffer.from(packFiles(stored)),
         loadedBy: actor.login,
         loadedAt: w.at,
       });
     }
     await w.log('coverage loaded', 'build', build, null, {
-      files: files.map((f) => ({ name: f.name, sha256: createHash('sha256').update(f.bytes).digest('hex') })),
+      files: files.map((f, i) => ({ name: f.name, sha256: sha256Of(f.bytes), format: read[i]?.format ?? '' })),
       cases: keys,
       sections,
     });
-    return { files: files.length, sections, cases: keys, findings: findings.slice(0, 200) };
+    return answer;
   });
+}
+
+const sha256Of = (bytes: Buffer): string => createHash('sha256').update(bytes).digest('hex');
+
+function readFile(
+  { name, bytes }: Upload,
+  build: string,
+  caseKeys: ReadonlySet<string>,
+  tree: readonly string[],
+  asked: LoadQuery,
+  { byCase, findings, read, results }: Gathered,
+): void {
+  const mapping: PathMapping = {
+    prefixes: asked.from === undefined ? [] : [{ from: asked.from, to: asked.to ?? '' }],
+    ignoreCase: asked.ignoreCase === 'yes',
+  };
+  const strange = new Set<string>();
+  const unknownTests = new Set<string>();
+  let fitting = 0;
+  const load = new CoverageLoad(
+    {
+      section: ({ test, file }) => {
+        const path = matchPath(file.path, tree, mapping);
+        const caseKey = caseOfTestName(test, caseKeys) ?? caseOfTestName(name, caseKeys);
+        if (!path) strange.add(file.path);
+        if (!caseKey) unknownTests.add(test || name);
+        if (!path || !caseKey) return;
+        fitting++;
+        const entry = byCase.get(caseKey) ?? { fileName: name, sha256: sha256Of(bytes), parts: new Map<string, FileMeasurement[]>() };
+        byCase.set(caseKey, entry);
+        const parts = entry.parts.get(path);
+        if (parts) parts.push(file);
+        else entry.parts.set(path, [file]);
+      },
+      result: (result) => results.push({ ...result, caseKey: caseOfTestName(result.name, caseKeys) ?? null }),
+    },
+    asked.faults,
+  );
+  for (let at = 0; at < bytes.length; at += 1 << 20) load.push(bytes.subarray(at, at + (1 << 20)));
+  const done = load.finish();
+  read.push({ name, format: done.format ? formatWords[done.format] : 'unknown', sections: done.sections, results: done.results });
+  const say = (severity: Finding['severity'], text: string): void => void findings.push({ severity, cell: name, text });
+  for (const { severity, row, cell, text } of done.findings)
+    findings.push({ severity, ...(row === undefined ? {} : { row }), cell: name, text: cell === undefined ? text : `${cell}: ${text}` });
+  for (const path of strange)
+    say(fitting ? 'warning' : 'error', `${path} matches no source file of ${build}${fitting ? '; left out' : ''}.`);
+  for (const test of unknownTests) say('error', `“${test}” names no case: set TN to the case’s key, or name the file after it.`);
+  if (!fitting && done.sections && !done.refused) say('error', `Nothing in this file belongs to ${build}: is it of another program?`);
+  if (done.results) say('warning', `${done.results} test results were read. They are not recorded: a run is recorded on the Bench.`);
 }

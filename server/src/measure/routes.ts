@@ -6,11 +6,11 @@ import { loadCoverage, loadSources } from './load';
 
 export function measureRoutes(app: FastifyInstance, house: House): void {
   const { db } = house.database;
-  serve(app, house, contract.loadCoverage, async ({ actor, params, request }) => {
+  serve(app, house, contract.loadCoverage, async ({ actor, params, query, request }) => {
     await needBuild(db, actor.projectId, params.build);
     const files: Upload[] = [];
     for await (const file of uploads(request, { fileSize: 64 << 20, files: 2000, total: 256 << 20 })) files.push(file);
-    return loadCoverage(db, actor, params.build, files);
+    return loadCoverage(db, actor, params.build, files, query);
   });
   serve(app, house, contract.loadSources, async ({ actor, params, request }) => {
     await needBuild(db, actor.projectId, params.build);

@@ -1,4 +1,4 @@
-import type { FileMeasurement, SourceFunction } from '@core/measure';
+import type { SourceFunction } from '@core/measure';
 import { index, mysqlTable, varchar } from 'drizzle-orm/mysql-core';
 import { hashColumn, jsonText, mediumBlob, mediumText, moment, ref, rowId } from '../base';
 
@@ -17,7 +17,7 @@ export const sources = mysqlTable(
   (t) => [index('sources_build').on(t.projectId, t.build)],
 );
 
-/** What one case hit on one build: deflated JSON of its files. A later load of the same case supersedes it. */
+/** What one case hit on one build, packed by the core; the points that it is over are stored as files, by hash. A later load of the same case supersedes it. */
 export const measurements = mysqlTable(
   'measurements',
   {
@@ -34,7 +34,6 @@ export const measurements = mysqlTable(
   },
   (t) => [index('measurements_build').on(t.projectId, t.build)],
 );
-export type StoredMeasurement = readonly FileMeasurement[];
 
 export const codeTraces = mysqlTable(
   'code_traces',

@@ -1,6 +1,6 @@
 import { createHash, createPrivateKey, createPublicKey, generateKeyPairSync, sign } from 'node:crypto';
 import { canonicalJson, compareKeys, ledgerRoot, perKnot, type Json } from '@core/base';
-import { addCoverage, coverageOf, noCoverage, percent, ratioOf } from '@core/measure';
+import { addCoverage, coverageOf, noCoverage, percent, pointsOf, ratioOf, writeCobertura, writeLcov, type FileCredit } from '@core/measure';
 import {
   boardTotals,
   breaksCsv,
@@ -135,7 +135,7 @@ async function gather(
   files.set('requirements.json', pretty(requirementRows.sort((a, b) => compareKeys(a.key, b.key)).map(asRequirement)));
   const caseRows = await tx.select().from(cases).where(eq(cases.projectId, projectId)).orderBy(asc(cases.key));
   files.set('cases.json', pretty(caseRows.map((c) => ({ key: c.key, revision: c.revision, state: c.state, ...caseContent(c) }))));
-  addCoverageFiles(facts, files);
+  addCoverageFiles(facts, files, Date.parse(head.at));
   await talk.tell(0.25, 'Collecting run records and evidence');
   const runsPaper: RunsPaper = { kind: 'runs', head, runs: await gatherRuns(tx, projectId, build, talk, files, problemList) };
   const rows = matrix(facts, requirementRows, runsPaper, problemList);
@@ -183,7 +183,7 @@ function coverageRow(name: string, coverage: ReturnType<typeof coverageOf>): Sum
   return { name, cells: [cell('line', 'exercised'), cell('line', 'credited'), cell('branch', 'exercised'), cell('branch', 'credited')] };
 }
 
-function addCoverageFiles(facts: BuildFacts, files: Files): void {
+function addCoverageFiles(facts: BuildFacts, files: Files, madeAt: number): void {
   const perRequirement = new Map<string, ReturnType<typeof coverageOf>>();
   for (const { unit, totals } of facts.units)
     for (const key of unit.requirements) perRequirement.set(key, addCoverage(perRequirement.get(key) ?? noCoverage, totals));
@@ -196,8 +196,15 @@ function addCoverageFiles(facts: BuildFacts, files: Files): void {
   files.set('coverage/coverage.csv', Buffer.from(coverageCsv(items)));
   files.set(
     'coverage/coverage.json',
-    pretty({ build: facts.build, items, points: facts.credits.map(({ path, points }) => ({ path, points })) }),
+    pretty({ build: facts.build, items, points: facts.credits.map((credit) => ({ path: credit.path, points: pointsOf(credit) })) }),
   );
+  // For other tools: both lanes in the two formats that most of them read.
+  const measured = facts.credits.filter((credit) => credit.file.byCase.length > 0);
+  for (const lane of ['exercised', 'credited'] as const) {
+    const written = measured.map((credit: FileCredit) => ({ path: credit.path, table: credit.file.table, bits: credit[lane] }));
+    files.set(`coverage/${lane}.info`, Buffer.from(writeLcov(written, facts.build)));
+    files.set(`coverage/${lane}.cobertura.xml`, Buffer.from(writeCobertura(written, madeAt)));
+  }
 }
 
 async function gatherRuns(

@@ -1,0 +1,47 @@
+/** How paths of a measurement become paths of the source tree, where tools see them differently. */
+export interface PathMapping {
+  /** A prefix that is taken off, and what stands in its place: `/build/agent7/` and ``. The first that fits is used. */
+  readonly prefixes?: readonly { readonly from: string; readonly to: string }[];
+  /** Are `Brake.c` and `brake.c` the same file? */
+  readonly ignoreCase?: boolean;
+}
+
+/** Forward slashes, no `.` and no doubled separators, inner `..` resolved. */
+export function plainPath(path: string): string {
+  const parts: string[] = [];
+  const text = path.replaceAll('\\', '/');
+  for (const part of text.split('/')) {
+    if (part === '..' && parts.length && parts.at(-1) !== '..') parts.pop();
+    else if (part !== '.' && (part !== '' || !parts.length)) parts.push(part);
+  }
+  return parts.join('/');
+}
+
+/**
+ * The known source file that a measured path means: equal, or the only one whose path it ends with, whole segments compared;
+ * undefined where none or several fit.
+ */
+export function matchPath(measured: string, known: readonly string[], mapping: PathMapping = {}): string | undefined {
+  const fold = (text: string): string => (mapping.ignoreCase ? text.toLowerCase() : text);
+  let path = fold(plainPath(measured));
+  const prefix = mapping.prefixes?.find(({ from }) => path.startsWith(fold(plainPath(from))));
+  if (prefix) path = plainPath(fold(prefix.to) + path.slice(fold(plainPath(prefix.from)).length)).replace(/^\//, '');
+  const exact = known.find((candidate) => fold(candidate) === path);
+  if (exact) return exact;
+  const matches = known.filter((candidate) => path.endsWith(`/${fold(candidate)}`) || fold(candidate).endsWith(`/${path}`));
+  return matches.length === 1 ? matches[0] : undefined;
+}
+
+/**
+ * Which case a test name means. Some writers allow only letters, digits and `_` in TN, so that `C_018` means C-018.
+ * Exact keys win over rewritten ones.
+ */
+export function caseOfTestName(test: string, keys: ReadonlySet<string>): string | undefined {
+  const name =
+    test
+      .replace(/\.(info|lcov)$/i, '')
+      .split(/[\\/]/)
+      .pop() ?? '';
+  const bare = name.replace(/(\.(gcov|json|xml|txt|out|cov|tap|gz))+$/i, '');
+  return [name, bare, bare.replaceAll('_', '-'), bare.toUpperCase().replaceAll('_', '-')].find((key) => keys.has(key));
+}
