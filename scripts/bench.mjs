@@ -10,7 +10,7 @@ needModules();
 const { buildAll } = await import('./build.mjs');
 const { bundle } = await import('./build-server.mjs');
 buildAll();
-await bundle({ entryPoints: { bench: 'server/bench/bench.ts' }, outdir: 'dist/bench' });
+await bundle({ entryPoints: { bench: 'server/bench/bench.ts', memory: 'server/bench/memory.ts' }, outdir: 'dist/bench' });
 const database = await freshDatabase('bench');
 try {
   const env = await prepareDatabase(database, 'bench', root);

@@ -1,82 +1,14 @@
 import { performance } from 'node:perf_hooks';
 import Fastify from 'fastify';
 import { compareKeys } from '@core/base';
-import { LcovReader, noCoverage } from '@core/measure';
+import { noCoverage } from '@core/measure';
 import { boardTotals, iec61508, judgeCords, type CordInput } from '@core/prove';
 import { addressFromEnvironment } from '../src/address';
 import { buildApp } from '../src/app';
 import { openDatabase } from '../src/base';
 import { bulkProject } from './bulk';
-
-/** Best of several goes, in milliseconds: the least disturbed one. */
-function best(times: number, work: () => void): number {
-  let least = Infinity;
-  for (let i = 0; i < times; i++) {
-    const begun = performance.now();
-    work();
-    least = Math.min(least, performance.now() - begun);
-  }
-  return least;
-}
-
-async function bestAsync(times: number, work: () => Promise<unknown>): Promise<number> {
-  let least = Infinity;
-  for (let i = 0; i < times; i++) {
-    const begun = performance.now();
-    await work();
-    least = Math.min(least, performance.now() - begun);
-  }
-  return least;
-}
-
-const row = (what: string, figure: string, target: string): void => console.log(`${what.padEnd(62)} ${figure.padStart(22)}   ${target}`);
-
-function lcovBytes(megabytes: number): Uint8Array {
-  const section = [
-    'TN:C_018',
-    'SF:/build/src/brake.c',
-    ...Array.from({ length: 40 }, (_, i) => `FN:${i * 25 + 1},function_${i}\nFNDA:${i},function_${i}`),
-    ...Array.from({ length: 1000 }, (_, i) => `DA:${i + 1},${(i * 7919) % 1000}`),
-    ...Array.from({ length: 600 }, (_, i) => `BRDA:${i + 1},0,${i % 2},${i % 3 ? i : '-'}`),
-    'end_of_record',
-    '',
-  ].join('\n');
-  return new TextEncoder().encode(section.repeat(Math.ceil((megabytes << 20) / section.length)));
-}
-
-function reading(): void {
-  const bytes = lcovBytes(64);
-  const chunk = 1 << 20;
-  let newlines = 0;
-  const scan = best(5, () => {
-    newlines = 0;
-    for (let i = 0; i < bytes.length; i++) if (bytes[i] === 10) newlines++;
-  });
-  const read = best(5, () => {
-    const reader = new LcovReader(() => undefined);
-    for (let at = 0; at < bytes.length; at += chunk) reader.push(bytes.subarray(at, at + chunk));
-    reader.finish();
-  });
-  row(
-    `LCOV reading, 64 MiB, ${newlines} lines, against a scan for newlines`,
-    `${(read / scan).toFixed(1)} x (${read.toFixed(0)} ms)`,
-    'target: at most 6 x',
-  );
-  const memory = (repeats: number): number => {
-    globalThis.gc?.();
-    const before = process.memoryUsage().heapUsed;
-    let most = 0;
-    const reader = new LcovReader(() => (most = Math.max(most, process.memoryUsage().heapUsed - before)));
-    for (let n = 0; n < repeats; n++) for (let at = 0; at < bytes.length; at += chunk) reader.push(bytes.subarray(at, at + chunk));
-    reader.finish();
-    return most / (1 << 20);
-  };
-  row(
-    'memory while reading 64 MiB, then 512 MiB',
-    `${memory(1).toFixed(0)} and ${memory(8).toFixed(0)} MiB`,
-    'target: does not grow with the file',
-  );
-}
+import { measuring } from './measure';
+import { best, bestAsync, row } from './timing';
 
 /** 10,000 requirements, 20,000 cases, 60,000 runs, 100,000 traces. */
 function manyCords(): CordInput {
@@ -187,6 +119,6 @@ async function listing(): Promise<void> {
   await database.close();
 }
 
-reading();
+measuring();
 judging();
 await listing();

@@ -3,8 +3,9 @@ import { FormsModule } from '@angular/forms';
 import { MatButtonModule } from '@angular/material/button';
 import { MatProgressBarModule } from '@angular/material/progress-bar';
 import { Router } from '@angular/router';
-import type { CodeFile, Diagnosis } from '@contract/measure';
-import { percent, ratioOf, type Metric, type PointState } from '@core/measure';
+import type { CodeFile, Diagnosis, LoadAnswer } from '@contract/measure';
+import { groupBy } from '@core/base';
+import { metrics, percent, ratioOf, type Metric, type PointState } from '@core/measure';
 import { metricWords } from '@core/prove';
 import { Icon, onAction, ProblemNote, RecordLink, selectRequest, useProject } from '../base';
 import { measureCommands, measureFeature } from './state';
@@ -13,6 +14,7 @@ type Remedy = Diagnosis['remedies'][number];
 
 const heads: Record<PointState, string> = {
   credited: 'Credited',
+  justified: 'Justified: somebody wrote why it needs no evidence',
   otherCases: 'Reached only by a case of another requirement',
   noRequirement: 'No requirement is traced to this code',
   noCase: 'Its requirements have no case',
@@ -21,6 +23,7 @@ const heads: Record<PointState, string> = {
 };
 const stateWord: Record<PointState, string> = {
   credited: 'credited',
+  justified: 'justified',
   otherCases: 'hit by other cases only',
   noRequirement: 'no requirement',
   noCase: 'no case',
@@ -29,6 +32,7 @@ const stateWord: Record<PointState, string> = {
 };
 const tones: Record<PointState, string> = {
   credited: 'sound',
+  justified: 'sound',
   otherCases: 'suspect',
   noRequirement: 'waiting',
   noCase: 'broken',
@@ -64,8 +68,14 @@ export class MeasurePage {
   private readonly loadedFile = this.store.selectSignal(measureFeature.selectFile);
   protected readonly diagnosis = this.store.selectSignal(measureFeature.selectDiagnosis);
   protected readonly loaded = this.store.selectSignal(measureFeature.selectLoaded);
-  protected readonly metric = signal<Metric>('branch');
-  protected readonly metrics: readonly Metric[] = ['branch', 'line', 'function'];
+  protected readonly chosenMetric = signal<Metric>('branch');
+  /** Metrics that this build's coverage tells of. */
+  protected readonly metrics = computed(() => metrics.filter((metric) => this.code()?.total[metric].found));
+  /** The chosen one, where this build's coverage tells of it. */
+  protected readonly metric = computed(() => {
+    const known = this.metrics();
+    return known.includes(this.chosenMetric()) ? this.chosenMetric() : (known.find((m) => m === 'line') ?? known[0] ?? 'line');
+  });
   protected readonly metricWords = metricWords;
   protected readonly heads = heads;
   protected readonly stateWord = stateWord;
@@ -189,6 +199,19 @@ export class MeasurePage {
       }),
     );
     this.requirementKey.set('');
+  }
+
+  /** What a point of a decision is, in words: an outcome, or whether a condition was shown to matter by itself. */
+  protected outcomeWords({ metric, detail }: Diagnosis['outcomes'][number]): string {
+    const [place, which] = detail.split(':');
+    if (metric === 'mcdc') return `condition ${which}, MC/DC`;
+    return metric === 'condition' ? `condition ${which}` : `outcome ${place}.${which}`;
+  }
+
+  /** What the files of an upload were recognised to be: "2 LCOV tracefile, 1 gcov JSON". */
+  protected recognised(read: LoadAnswer['read']): string {
+    const formats = groupBy(read, (file) => file.format);
+    return [...formats].map(([format, files]) => `${files.length} ${format}`).join(', ');
   }
 
   protected title(r: Remedy): string {

@@ -1,4 +1,4 @@
-import { ChangeDetectionStrategy, Component, effect, untracked } from '@angular/core';
+import { ChangeDetectionStrategy, Component, computed, effect, untracked } from '@angular/core';
 import { DatePipe } from '@angular/common';
 import { MatButtonModule } from '@angular/material/button';
 import { MatProgressBarModule } from '@angular/material/progress-bar';
@@ -87,7 +87,7 @@ import { proveCommands, proveFeature } from './state';
                 <thead>
                   <tr>
                     <th scope="col">Level</th>
-                    @for (m of metrics; track m) {
+                    @for (m of asked(); track m) {
                       <th scope="col" class="num">{{ metricWords[m] }}</th>
                     }
                   </tr>
@@ -96,7 +96,7 @@ import { proveCommands, proveFeature } from './state';
                   @for (level of p.profile.levels; track level) {
                     <tr>
                       <th scope="row">{{ level }}</th>
-                      @for (m of metrics; track m) {
+                      @for (m of asked(); track m) {
                         <td class="num">{{ p.profile.targets[level]?.[m] !== undefined ? p.profile.targets[level]?.[m] + ' %' : '–' }}</td>
                       }
                     </tr>
@@ -136,7 +136,11 @@ export class ProvePage {
   protected readonly totals = this.store.selectSignal(proveFeature.selectTotals);
   protected readonly knots = knots;
   protected readonly words = knotWords;
-  protected readonly metrics = metrics;
+  /** Metrics that some level asks for. */
+  protected readonly asked = computed(() => {
+    const targets = Object.values(this.scope.project()?.profile.targets ?? {});
+    return metrics.filter((metric) => targets.some((target) => target[metric] !== undefined));
+  });
   protected readonly metricWords = metricWords;
   protected readonly names = { make: proveCommands.makePack.name, cancel: proveCommands.cancelPack.name };
   protected readonly running = () => this.packs().some((job) => job.state === 'running' || job.state === 'queued');

@@ -108,7 +108,7 @@ export const proofFeature = createFeature({
           <thead>
             <tr>
               <th scope="col">Function</th>
-              @for (m of metrics; track m) {
+              @for (m of metrics(); track m) {
                 <th scope="col" class="num">{{ words[m] }} credited</th>
               }
             </tr>
@@ -122,7 +122,7 @@ export const proofFeature = createFeature({
                   }}</a>
                   <span class="second small">{{ u.path }}</span>
                 </td>
-                @for (m of metrics; track m) {
+                @for (m of metrics(); track m) {
                   <td class="num">{{ u.coverage[m].credited }} of {{ u.coverage[m].found }}</td>
                 }
               </tr>
@@ -130,7 +130,7 @@ export const proofFeature = createFeature({
             @if (code()!.total; as t) {
               <tr>
                 <th scope="row">All</th>
-                @for (m of metrics; track m) {
+                @for (m of metrics(); track m) {
                   <td class="num">
                     <b>{{ pct(t[m]) }} %</b>
                   </td>
@@ -188,7 +188,8 @@ export class RequirementProof {
   private readonly state = this.store.selectSignal(proofFeature.selectProofState);
   protected readonly knots = knots;
   protected readonly knotWords = knotWords;
-  protected readonly metrics = metrics;
+  /** Of the metrics, those of which its code has any points. */
+  protected readonly metrics = computed(() => metrics.filter((metric) => this.code()?.total?.[metric].found));
   protected readonly words = metricWords;
   protected readonly cord = computed(() => (this.state().cord?.key === this.key() ? this.state().cord : null));
   protected readonly code = computed(() => this.state().code);
