@@ -89,6 +89,7 @@ export const profileSchema = z.object({
   ),
   reviewAt: z.array(z.string()),
   note: z.string(),
+  credit: z.object({ childCases: z.boolean(), parentCases: z.boolean(), deviations: z.boolean() }).optional(),
 });
 export const buildSchema = z.object({ name: z.string(), description: z.string(), createdAt: z.string() });
 export type Build = z.output<typeof buildSchema>;

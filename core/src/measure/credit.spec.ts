@@ -174,11 +174,11 @@ describe('credit', () => {
     const credited = (policy: CreditContext['policy'], traces = parents): number =>
       coverageOf([creditFile(m, context(['C-003'], { ...(policy ? { policy } : {}), parents: traces }))]).line.credited;
     expect(credited(undefined)).toBe(0);
-    expect(credited({ childCases: true, parentCases: false })).toBe(1);
-    expect(credited({ childCases: false, parentCases: true })).toBe(0);
-    expect(credited({ childCases: false, parentCases: true }, [{ from: 'BRK-007', to: 'BRK-012' }])).toBe(1);
+    expect(credited({ childCases: true, parentCases: false, deviations: true })).toBe(1);
+    expect(credited({ childCases: false, parentCases: true, deviations: true })).toBe(0);
+    expect(credited({ childCases: false, parentCases: true, deviations: true }, [{ from: 'BRK-007', to: 'BRK-012' }])).toBe(1);
     // A circle of traces is walked once.
-    expect(credited({ childCases: true, parentCases: true }, [...parents, { from: 'BRK-007', to: 'BRK-012' }])).toBe(1);
+    expect(credited({ childCases: true, parentCases: true, deviations: true }, [...parents, { from: 'BRK-007', to: 'BRK-012' }])).toBe(1);
   });
 
   it('judges MC/DC by the vectors of credited runs alone', () => {

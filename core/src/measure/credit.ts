@@ -1,8 +1,7 @@
 import { groupBy } from '../base';
 import { bitsFor, clearRange, countBits, firstClear, hasBit, orAll, orRange, setBit, type Bits } from './bits';
-import { decodeVector, independenceOf } from './mcdc';
-import { mergeVectors, perMetric, type DecisionVectors, type Ratio } from './measurement';
-import { decisionsOf, detailOf, lowerBound, metricOf, metrics, rangeOf, sizeOf, type Metric, type PointTable } from './point';
+import { markIndependence, mergeVectors, perMetric, type DecisionVectors, type Ratio } from './measurement';
+import { detailOf, lowerBound, metricOf, metrics, rangeOf, sizeOf, type Metric, type PointTable } from './point';
 
 /** A function as the credit rules see it. Functions of a file do not overlap. */
 export interface CodeUnit {
@@ -37,16 +36,16 @@ export interface CreditPolicy {
   readonly childCases: boolean;
   /** May a case that verifies the requirement from which this one is derived? */
   readonly parentCases: boolean;
+  /** Does a run that passed with a deviation, which a reviewer accepted, count as passed? */
+  readonly deviations: boolean;
 }
-export const strictPolicy: CreditPolicy = { childCases: false, parentCases: false };
+/** Own cases only; accepted deviations count, as they do in the verdict (DESIGN.md section 3). */
+export const usualPolicy: CreditPolicy = { childCases: false, parentCases: false, deviations: true };
 
 export interface CreditContext {
   /** Requirements that a case verifies. */
   readonly verifies: ReadonlyMap<string, ReadonlySet<string>>;
-  /**
-   * Cases whose latest valid runs on this build all passed and are current; whether a run that passed with an accepted deviation
-   * counts as passed is settled where this set is made.
-   */
+  /** Cases whose latest valid runs on this build all passed, by the policy, and are current. */
   readonly passing: ReadonlySet<string>;
   readonly policy?: CreditPolicy;
   /** Parent traces, from child to parent; wanted by a policy that looks at them. */
@@ -97,7 +96,7 @@ export interface CreditRules {
   readonly passing: ReadonlySet<string>;
 }
 
-export function creditRules({ verifies, passing, policy = strictPolicy, parents = [] }: CreditContext): CreditRules {
+export function creditRules({ verifies, passing, policy = usualPolicy, parents = [] }: CreditContext): CreditRules {
   const verifying = new Map<string, Set<string>>();
   for (const [caseKey, requirements] of verifies)
     for (const key of requirements) verifying.set(key, (verifying.get(key) ?? new Set()).add(caseKey));
@@ -147,11 +146,7 @@ export function creditFile(file: MeasuredFile, rules: CreditRules | CreditContex
   const size = sizeOf(file.table);
   const exercised = bitsFor(size);
   for (const { bits } of file.byCase) orAll(exercised, bits);
-  markMerged(
-    file.table,
-    exercised,
-    file.byCase.map((c) => c.vectors),
-  );
+  markIndependence(file.table, exercised, vectorsOf(file.byCase));
   const credit = {
     path: file.path,
     file,
@@ -227,42 +222,14 @@ function creditUnit(credit: Growing, u: number, { casesOf, passing }: CreditRule
         }
     }
     // MC/DC is judged from the vectors of those cases together, not from what each shows alone.
-    const [from, to] = ranges[metrics.indexOf('mcdc') - 1];
-    markMerged(
-      file.table,
-      ownHit,
-      mine.map((c) => c.vectors),
-      from,
-      to,
-    );
-    markMerged(
-      file.table,
-      credited,
-      mine.filter((c) => passing.has(c.caseKey)).map((c) => c.vectors),
-      from,
-      to,
-    );
+    const range = ranges[metrics.indexOf('mcdc') - 1];
+    markIndependence(file.table, ownHit, vectorsOf(mine), range);
+    markIndependence(file.table, credited, vectorsOf(mine.filter((c) => passing.has(c.caseKey))), range);
   }
   credit.tallies[u] = tallyOf(credit, spans[u]);
 }
 
-/** Sets the mcdc points in [from, to) that the vectors together show. */
-function markMerged(
-  table: PointTable,
-  bits: Bits,
-  parts: readonly (readonly DecisionVectors[])[],
-  from = rangeOf(table, 'mcdc')[0],
-  to = rangeOf(table, 'mcdc')[1],
-): void {
-  if (from >= to || !parts.some((part) => part.length)) return;
-  const merged = new Map(mergeVectors(parts).map((v) => [`${v.line}:${v.place}`, v.codes]));
-  for (const { line, place, first, conditions } of decisionsOf(table, from, to)) {
-    const codes = merged.get(`${line}:${place}`);
-    if (!codes) continue;
-    const shown = independenceOf(codes.map((code) => decodeVector(code, conditions)));
-    for (let i = 0; i < conditions; i++) if ((shown >>> i) & 1) setBit(bits, first + i);
-  }
-}
+const vectorsOf = (hits: readonly CaseHits[]): DecisionVectors[] => mergeVectors(hits.map((c) => c.vectors));
 
 function tallyOf(
   { exercised, credited, file }: Pick<FileCredit, 'exercised' | 'credited' | 'file'>,

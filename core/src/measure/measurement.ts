@@ -105,21 +105,43 @@ export function mergeVectors(parts: readonly (readonly DecisionVectors[])[]): De
     .sort((x, y) => x.line - y.line || x.place - y.place);
 }
 
-/** The decision that executed vectors belong to. */
-export function decisionOf(decisions: readonly Decision[], { line, place }: DecisionVectors): Decision | undefined {
-  return decisions.find((d) => d.line === line && d.place === place);
-}
-
-/** Sets the mcdc points that the vectors show. MC/DC is not additive: together they may show what none does alone. */
-export function markIndependence(table: PointTable, bits: Bits, vectors: readonly DecisionVectors[]): void {
-  if (!vectors.length) return;
-  const decisions = new Map(decisionsOf(table).map((d) => [`${d.line}:${d.place}`, d]));
-  for (const { line, place, codes } of vectors) {
-    const decision = decisions.get(`${line}:${place}`);
-    if (!decision) continue;
-    const shown = independenceOf(codes.map((code) => decodeVector(code, decision.conditions)));
+/**
+ * Sets the mcdc points in [from, to) that are shown by what was merged: by vectors, which may show together what none does alone (MC/DC
+ * is not additive), or by outcomes of conditions, where a condition is independent once both of its outcomes were shown to decide.
+ */
+export function markIndependence(
+  table: PointTable,
+  bits: Bits,
+  vectors: readonly DecisionVectors[],
+  [from, to]: readonly [number, number] = rangeOf(table, 'mcdc'),
+): void {
+  const outcomes = rangeOf(table, 'condition');
+  if (from >= to || (!vectors.length && outcomes[0] === outcomes[1])) return;
+  const executed = new Map(vectors.map((v) => [`${v.line}:${v.place}`, v.codes]));
+  for (const decision of decisionsOf(table, from, to)) {
+    const codes = executed.get(`${decision.line}:${decision.place}`);
+    const shown = codes
+      ? independenceOf(codes.map((code) => decodeVector(code, decision.conditions)))
+      : bothOutcomes(table, bits, decision);
     for (let i = 0; i < decision.conditions; i++) if ((shown >>> i) & 1) setBit(bits, decision.first + i);
   }
+}
+
+function bothOutcomes(table: PointTable, bits: Bits, { line, place, conditions }: Decision): number {
+  const first = placeOf(table, 'condition', line, place, 0);
+  if (first === undefined) return 0;
+  let shown = 0;
+  for (let i = 0; i < conditions; i++) if (hasBit(bits, first + 2 * i) && hasBit(bits, first + 2 * i + 1)) shown |= 1 << i;
+  return shown;
+}
+
+/** What a decision's independence rests on: executed vectors; outcomes of conditions; or flags alone, whose merging is a lower bound. */
+export function evidenceOf(
+  { table, vectors }: Pick<FileMeasurement, 'table' | 'vectors'>,
+  { line, place }: Decision,
+): 'vectors' | 'outcomes' | 'flagsOnly' {
+  if (vectors.some((v) => v.line === line && v.place === place)) return 'vectors';
+  return placeOf(table, 'condition', line, place, 0) === undefined ? 'flagsOnly' : 'outcomes';
 }
 
 /**

@@ -1,6 +1,6 @@
 import fc from 'fast-check';
 import { knots } from '../base';
-import { noCoverage } from '../measure';
+import { noCoverage, usualPolicy } from '../measure';
 import {
   boardFilters,
   boardTotals,
@@ -10,6 +10,7 @@ import {
   iec61508,
   inFilter,
   judgeCords,
+  passingCases,
   matrixHtml,
   projectCord,
   reasonWords,
@@ -76,6 +77,22 @@ const why = (cord: Cord): string => (cord.firstBreak ? reasonWords(cord.knots[co
 
 // The rules are those of DESIGN.md section 3.
 describe('the judgement of a cord', () => {
+  it('waits where the standard asks for a metric that no loaded coverage tells', () => {
+    const sil4 = judge({ requirements: [requirement('R-1', { level: 'SIL 4' })] });
+    expect([states(sil4), why(sil4)]).toEqual(['SSSWS', 'SIL 4 asks for MC/DC, of which the coverage loaded for 1.0 tells nothing']);
+    const measured = judge({
+      requirements: [requirement('R-1', { level: 'SIL 4' })],
+      measuredMetrics: new Set(['function', 'line', 'branch', 'mcdc'] as const),
+    });
+    expect(states(measured)).toBe('SSSSS');
+  });
+
+  it('gives credit for an accepted deviation as the policy says', () => {
+    const runs = [run({ verdict: 'deviation', deviationAccepted: true })];
+    expect([...passingCases(sound.cases, runs)]).toEqual(['C-1']);
+    expect([...passingCases(sound.cases, runs, { ...usualPolicy, deviations: false })]).toEqual([]);
+  });
+
   it('is sound when nothing is missing', () => {
     expect(states(judge({}))).toBe('SSSSS');
     expect(judge({}).firstBreak).toBeNull();

@@ -1,6 +1,6 @@
 import { groupBy, knots, type Knot } from '../base';
 import type { Trace } from '../design';
-import { metrics } from '../measure';
+import { metrics, usualPolicy, type CreditPolicy } from '../measure';
 import { metricWords } from './profile';
 import type { CordCase, CordInput, CordRequirement, CordRun } from './cord-input';
 import type { NextAction, Reason, ReasonCode } from './reason';
@@ -171,13 +171,13 @@ export function runOutdated(run: Pick<CordRun, 'caseRevision' | 'carriedOverTo'>
   return Math.max(run.caseRevision, run.carriedOverTo ?? 0) < caseRevision;
 }
 
-/** Cases whose latest valid runs all passed and are current: the ones that give credit. */
-export function passingCases(cases: readonly CordCase[], runs: readonly CordRun[]): Set<string> {
+/** Cases whose latest valid runs all passed and are current: the ones that give credit. The policy says whether an accepted deviation is a pass. */
+export function passingCases(cases: readonly CordCase[], runs: readonly CordRun[], policy: CreditPolicy = usualPolicy): Set<string> {
+  const counts = (run: CordRun, revision: number): boolean =>
+    runPasses(run, revision) && (policy.deviations || run.verdict !== 'deviation');
   const runsOf = groupBy(runs, (run) => run.caseKey);
   return new Set(
-    cases
-      .filter((c) => runsOf.has(c.key) && latestRuns(runsOf.get(c.key) ?? []).every((run) => runPasses(run, c.revision)))
-      .map((c) => c.key),
+    cases.filter((c) => runsOf.has(c.key) && latestRuns(runsOf.get(c.key) ?? []).every((run) => counts(run, c.revision))).map((c) => c.key),
   );
 }
 

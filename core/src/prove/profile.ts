@@ -1,4 +1,4 @@
-import type { Metric } from '../measure';
+import type { CreditPolicy, Metric } from '../measure';
 
 /** What a standard asks for, as data that a project may correct. */
 export interface StandardProfile {
@@ -9,6 +9,8 @@ export interface StandardProfile {
   /** At which levels a run needs a second person's signature. */
   readonly reviewAt: readonly string[];
   readonly note: string;
+  /** What gives credit here; the usual where nothing is said. */
+  readonly credit?: CreditPolicy;
 }
 
 const note = 'Recalled from memory; to be checked against the standard before use.';

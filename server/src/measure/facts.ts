@@ -102,10 +102,15 @@ export async function readFacts(tx: Tx, projectId: number, build: string): Promi
     .where(eq(cases.projectId, projectId));
   const cordCases: CordCase[] = caseRows.map(({ key, revision, state }) => ({ key, revision, approved: state === 'approved' }));
   const cordRuns = await readRuns(tx, projectId, build);
-  const passing = passingCases(cordCases, cordRuns);
+  const passing = passingCases(cordCases, cordRuns, profile.credit);
   const byCase = new Map<string, Set<string>>();
   for (const { from, to } of verifies) byCase.set(from, (byCase.get(from) ?? new Set()).add(to));
-  const context: CreditContext = { verifies: byCase, passing };
+  const context: CreditContext = {
+    verifies: byCase,
+    passing,
+    parents: asTraces('parent'),
+    ...(profile.credit ? { policy: profile.credit } : {}),
+  };
   const { files, byHand, measuredCases } = await readCode(tx, projectId, build);
   const rules = creditRules(context);
   const credits = files.map((file) => creditFile(file, rules));

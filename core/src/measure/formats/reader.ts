@@ -53,6 +53,11 @@ export class LineCutter {
   constructor(
     private readonly take: (bytes: Uint8Array, start: number, end: number) => void,
     private readonly tooLong: () => void,
+    /**
+     * Reads many whole lines at once from `start`, up to `end`, where a line ends; answers where it met a line that it leaves to `take`.
+     * It counts the lines that it read into `line`.
+     */
+    private readonly takeMany: (bytes: Uint8Array, start: number, end: number) => number = (_, start) => start,
   ) {}
 
   push(chunk: Uint8Array): void {
@@ -77,7 +82,11 @@ export class LineCutter {
       this.take(joined, 0, joined.length);
       start = end + 1;
     }
-    for (let end = chunk.indexOf(10, start); end >= 0; end = chunk.indexOf(10, start)) {
+    const whole = chunk.lastIndexOf(10) + 1;
+    while (start < whole) {
+      start = this.takeMany(chunk, start, whole);
+      if (start >= whole) break;
+      const end = chunk.indexOf(10, start);
       this.line++;
       this.take(chunk, start, end);
       start = end + 1;

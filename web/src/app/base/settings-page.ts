@@ -2,11 +2,17 @@ import { ChangeDetectionStrategy, Component, computed, effect, signal, untracked
 import { FormsModule } from '@angular/forms';
 import { MatButtonModule } from '@angular/material/button';
 import { roles, type Role } from '@core/base';
-import { metrics, type Metric } from '@core/measure';
+import { metrics, usualPolicy, type CreditPolicy, type Metric } from '@core/measure';
 import { metricWords, type StandardProfile } from '@core/prove';
 import { useProject } from './live';
 import { baseCommands, baseFeature } from './state';
 import { ProblemNote } from './ui/problem-note';
+
+const creditChoices = [
+  ['childCases', 'cases of derived requirements'],
+  ['parentCases', 'cases of the parent'],
+  ['deviations', 'runs passed with an accepted deviation'],
+] as const;
 
 /** Who is what in the project, what its standard asks for, and one's own password; accounts for the installation's administrators. */
 @Component({
@@ -105,6 +111,20 @@ import { ProblemNote } from './ui/problem-note';
               }
             </tbody>
           </table>
+          <fieldset class="row">
+            <legend class="second">Code gets credit also from</legend>
+            @for (c of creditChoices; track c[0]) {
+              <label class="row"
+                ><input
+                  type="checkbox"
+                  [disabled]="!admin()"
+                  [checked]="(p.credit ?? usualPolicy)[c[0]]"
+                  (change)="credit(c[0], $any($event.target).checked)"
+                />
+                {{ c[1] }}</label
+              >
+            }
+          </fieldset>
         </section>
       }
       @if (scope.session()?.person?.installation) {
@@ -190,6 +210,8 @@ export class SettingsPage {
   private readonly store = this.scope.store;
   protected readonly roles = roles;
   protected readonly metrics = metrics;
+  protected readonly usualPolicy = usualPolicy;
+  protected readonly creditChoices = creditChoices;
   protected readonly metricWords = metricWords;
   protected readonly people = this.store.selectSignal(baseFeature.selectPeople);
   protected readonly members = computed(() => this.scope.project()?.members ?? []);
@@ -245,6 +267,10 @@ export class SettingsPage {
         [level]: { ...p.targets[level], [metric]: value === '' ? undefined : Math.min(100, Math.max(0, Number(value))) },
       },
     }));
+  }
+
+  protected credit(choice: keyof CreditPolicy, chosen: boolean): void {
+    this.correct((p) => ({ ...p, credit: { ...(p.credit ?? usualPolicy), [choice]: chosen } }));
   }
 
   protected review(level: string): void {
