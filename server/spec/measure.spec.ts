@@ -1,9 +1,10 @@
 import { readdirSync, readFileSync } from 'node:fs';
+import { join } from 'node:path';
 import * as measure from '@contract/measure';
 import { zipSync } from 'fflate';
 import { addTotals, caseOfTestName, fileTotals, LcovReader, noTotals, type FileMeasurement, type Totals } from '@core/measure';
 import { addCase } from '../src/design';
-import { caseContent, content, demo, openProject, type Project } from './support';
+import { caseContent, content, demo, openProject, root, type Project } from './support';
 import { addRequirement } from '../src/specify';
 
 const tracefiles = readdirSync(demo('coverage', 'lcov')).sort();
@@ -113,6 +114,38 @@ describe('loading code and coverage', () => {
     expect(code.total.line.exercised).toBeGreaterThan(200);
     // No run passed: nothing counts yet.
     expect(code.total.line.credited).toBe(0);
+  });
+
+  it('takes every format that the core reads, recognises it and says so', async () => {
+    const fixture = (...path: string[]): Buffer => readFileSync(join(root, 'core/fixtures/measure', ...path));
+    const upload = (name: string, bytes: Buffer) => load(name, bytes).then(({ body }) => (body['read'] as { format: string }[])[0].format);
+    expect(await upload('C-018.gcov.json.gz', fixture('gcov', 'C-018.gcov.json.gz'))).toBe('gcov JSON');
+    const gcov = (await p.call('auditor', measure.getCode, { build: '1.0' })).body.total;
+    expect(gcov.line.found).toBe(326);
+    expect(await upload('C-018.txt.gz', fixture('llvm', 'C-018.txt.gz'))).toBe('llvm-cov show text');
+    expect(await upload('C-018.json.gz', fixture('llvm', 'C-018.json.gz'))).toBe('llvm-cov export JSON');
+    const clang = (await p.call('auditor', measure.getCode, { build: '1.0' })).body.total;
+    // Source: llvm-cov 19's own totals of MC/DC for these files (read, in the fixture).
+    expect(clang.mcdc.found).toBe(70);
+    await load('C-018.info', lcov('C-018'));
+  });
+
+  it('reads test results and says that they are not recorded', async () => {
+    const { body } = await load('results.xml', Buffer.from('<testsuite><testcase name="C-018"/><testcase name="C-404"/></testsuite>'));
+    expect((body['results'] as { caseKey: string | null }[]).map((r) => r.caseKey)).toEqual(['C-018', null]);
+    expect(body['cases']).toEqual([]);
+  });
+
+  it('keeps the good part of a faulty file where that is asked for, and maps paths', async () => {
+    const half = `${lcov('C-018').toString()}SF:x\nDA:?\nend_of_record\n`;
+    const asked = (query: string, text: string) =>
+      p.upload('tester', `/builds/1.0/coverage${query}`, [{ name: 'C-018.info', bytes: Buffer.from(text) }]);
+    expect((await asked('', half)).status).toBe(422);
+    expect((await asked('?faults=keepGood', half)).body['cases']).toEqual(['C-018']);
+    const moved = 'TN:C_018\nSF:D:\\Agent\\7\\BRAKE.C\nDA:6,1\nend_of_record\n';
+    expect((await asked('', moved)).status).toBe(422);
+    expect((await asked('?from=d:/agent/7/&to=src/&ignoreCase=yes', moved)).body['cases']).toEqual(['C-018']);
+    await load('C-018.info', lcov('C-018'));
   });
 
   it('says where a tracefile is cut off, and loads nothing of it', async () => {

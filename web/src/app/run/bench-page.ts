@@ -34,6 +34,9 @@ interface Unsaved {
   readonly verdict: StepVerdict | null;
 }
 
+/** A verdict other than pass says what was observed. */
+const needsWords = ({ observed, verdict }: Unsaved): boolean => verdict !== null && verdict !== 'pass' && !observed.trim();
+
 /** The Bench: one step at a time, for hands that hold a device. Keys first; every key has a button. */
 @Component({
   selector: 'cp-bench-page',
@@ -83,6 +86,8 @@ export class BenchPage {
   protected readonly items = computed(() => (this.round()?.items ?? []).filter((item) => item.state !== 'superseded'));
   protected readonly recorded = computed(() => this.items().filter((item) => item.verdict !== null).length);
   private readonly device = useDeviceMemory<Readonly<Record<number, Unsaved>>>('bench');
+  /** Somebody asked to finish, and what is held here is still on its way. */
+  private readonly finishing = signal(false);
   /** The run whose steps are on the screen. */
   private opened = '';
   private timer: ReturnType<typeof setTimeout> | undefined;
@@ -115,8 +120,16 @@ export class BenchPage {
       ({ input }) =>
         input.key === this.opened && this.confirmed(input.step as number, { observed: input.observed, verdict: input.verdict }),
     );
+    effect(() => {
+      if (!this.finishing() || Object.keys(this.unsaved()).length) return;
+      untracked(() => {
+        this.finishing.set(false);
+        this.store.dispatch(runCommands.finishRun.start({ project: this.scope.slug(), key: this.key(), seconds: this.seconds() }));
+      });
+    });
     onAction(runCommands.recordStep.failed, ({ problem }) => {
       if (problem.status === 0 || problem.status === 503 || problem.status === 502) setTimeout(() => this.resend(), retryAfter);
+      else this.finishing.set(false);
     });
     onAction(runCommands.addProblem.done, () => {
       this.raising.set(false);
@@ -191,7 +204,7 @@ export class BenchPage {
 
   private send(i: number, { observed, verdict }: Unsaved): void {
     // Between two runs the steps on the screen are still those of the one before: they wait in its own memory.
-    if (this.opened !== this.key() || this.locked() || (verdict !== null && verdict !== 'pass' && !observed.trim())) return;
+    if (this.opened !== this.key() || this.locked() || needsWords({ observed, verdict })) return;
     this.store.dispatch(
       runCommands.recordStep.start({
         project: this.scope.slug(),
@@ -211,10 +224,7 @@ export class BenchPage {
     else this.flush();
   }
 
-  protected readonly needsWords = computed(() => {
-    const verdict = this.result()?.verdict;
-    return verdict !== undefined && verdict !== null && verdict !== 'pass' && !this.observed().trim();
-  });
+  protected readonly needsWords = computed(() => needsWords({ observed: this.observed(), verdict: this.result()?.verdict ?? null }));
 
   protected next(): void {
     if (this.needsWords()) return this.box()?.nativeElement.focus();
@@ -227,13 +237,16 @@ export class BenchPage {
     this.go(this.at() + 1);
   }
 
+  /** Finishes once everything that this device holds has arrived: two requests on their way may overtake each other. */
   protected finish(): void {
-    if (this.locked() || Object.keys(this.unsaved()).length) {
-      // What is on its way arrives first: the server takes a project's writes in order.
-      this.resend();
+    if (this.run()?.finishedAt) return void this.router.navigate(['/', this.scope.slug(), 'run', 'record', this.key()]);
+    const wordless = Object.entries(this.unsaved()).find(([, held]) => needsWords(held));
+    if (wordless) {
+      this.go(Number(wordless[0]));
+      return this.box()?.nativeElement.focus();
     }
-    if (this.run()?.finishedAt) void this.router.navigate(['/', this.scope.slug(), 'run', 'record', this.key()]);
-    else this.store.dispatch(runCommands.finishRun.start({ project: this.scope.slug(), key: this.key(), seconds: this.seconds() }));
+    for (const [i, held] of Object.entries(this.unsaved())) if (Number(i) !== this.at()) this.send(Number(i), held);
+    this.finishing.set(true);
   }
 
   protected raise(i: number): void {

@@ -1,0 +1,151 @@
+import type { Finding } from '../../base';
+import type { Flow, FlowEdge, FlowNode, FlowNodeKind } from './flow';
+import { comparisons, type Comparison, type FlowVariable, type Guard } from './guard';
+
+/*
+ * Flows as Mermaid flowchart text, a general open notation. Shapes: `([ ])` start and end, `[ ]` action, `[/ /]` check, `{ }` decision.
+ * `expect:` in a box begins what must be seen; `[wind > 70]` behind a label is a guard; variables stand in `%% variable` comments.
+ */
+
+const quote = (text: string): string => `"${text.replaceAll('"', '#quot;').replaceAll('\n', '<br/>')}"`;
+const unquote = (text: string): string =>
+  text
+    .trim()
+    .replace(/^"([\s\S]*)"$/, '$1')
+    .replaceAll('#quot;', '"')
+    .replace(/<br\s*\/?>/g, '\n')
+    .trim();
+
+const boxes: Readonly<Record<FlowNodeKind, readonly [string, string]>> = {
+  start: ['([', '])'],
+  end: ['([', '])'],
+  action: ['[', ']'],
+  check: ['[/', '/]'],
+  decision: ['{', '}'],
+};
+
+function guardWords(guard: Guard | undefined): string {
+  return guard?.length ? ` [${guard.map(({ variable, is, value }) => `${variable} ${is} ${value}`).join(' and ')}]` : '';
+}
+
+export function writeMermaid(flow: Flow): string {
+  const lines = ['flowchart TD', `%% title ${flow.title}`];
+  for (const { name, unit, domain } of flow.variables) {
+    const values = domain.kind === 'values' ? `one of ${domain.values.join(', ')}` : `${domain.from} to ${domain.to} step ${domain.step}`;
+    lines.push(`%% variable ${name}${unit ? ` (${unit})` : ''}: ${values}`);
+  }
+  for (const { id, kind, text, expected } of flow.nodes) {
+    const [open, shut] = boxes[kind];
+    lines.push(`  ${id}${open}${quote(expected ? `${text}\nexpect: ${expected}` : text)}${shut}`);
+  }
+  for (const { from, to, label, guard } of flow.edges) {
+    const words = `${label}${guardWords(guard)}`.trim();
+    lines.push(`  ${from} -->${words ? `|${quote(words)}|` : ''} ${to}`);
+  }
+  return `${lines.join('\n')}\n`;
+}
+
+const shapes: readonly (readonly [RegExp, FlowNodeKind | 'terminal'])[] = [
+  [/^\(\[([\s\S]*)\]\)$/, 'terminal'],
+  [/^\(\(+([\s\S]*?)\)+\)$/, 'terminal'],
+  [/^\[\/([\s\S]*)[/\\]\]$/, 'check'],
+  [/^\{+([\s\S]*?)\}+$/, 'decision'],
+  [/^\[+([\s\S]*?)\]+$/, 'action'],
+  [/^\(([\s\S]*)\)$/, 'action'],
+];
+
+interface Reading {
+  readonly nodes: Map<string, { id: string; kind: FlowNodeKind | 'terminal'; text: string }>;
+  readonly edges: FlowEdge[];
+  readonly variables: FlowVariable[];
+  readonly findings: Finding[];
+}
+
+/** Reads a flowchart. Lines that have no place in it (styles, classes, subgraphs) are passed over; what cannot be read is a finding with its line. */
+export function readMermaid(text: string): { readonly flow: Flow; readonly findings: readonly Finding[] } {
+  const reading: Reading = { nodes: new Map(), edges: [], variables: [], findings: [] };
+  let title = '';
+  text.split(/\r?\n/).forEach((raw, i) => {
+    const line = raw.trim().replace(/;$/, '');
+    const row = i + 1;
+    const named = /^%% title (.+)$/.exec(line);
+    const variable = /^%% variable (.+)$/.exec(line);
+    if (named) title = named[1];
+    else if (variable) readVariable(variable[1], row, reading);
+    else if (
+      !line ||
+      line.startsWith('%%') ||
+      /^(flowchart|graph|subgraph|end$|style|class|classDef|linkStyle|click|direction)\b/.test(line)
+    )
+      return;
+    else readStatement(line, row, reading);
+  });
+  const into = new Set(reading.edges.map((edge) => edge.to));
+  const nodes = [...reading.nodes.values()].map(({ id, kind, text: words }): FlowNode => {
+    const [does, expected] = words.split(/\n?expect(?:ed)?:\s*/i);
+    const told = kind === 'terminal' ? (into.has(id) ? 'end' : 'start') : kind;
+    return { id, kind: told, text: does.trim(), ...(expected ? { expected: expected.trim() } : {}) };
+  });
+  return { flow: { title, variables: reading.variables, nodes, edges: reading.edges }, findings: reading.findings };
+}
+
+function readVariable(text: string, row: number, { variables, findings }: Reading): void {
+  const m = /^([\w.]+)(?: \(([^)]*)\))?: (?:one of (.+)|(-?[\d.]+) to (-?[\d.]+) step ([\d.]+))$/.exec(text);
+  if (!m) return void findings.push({ severity: 'error', row, text: 'This variable cannot be read.' });
+  const unit = m[2] ? { unit: m[2] } : {};
+  if (m[3]) variables.push({ name: m[1], ...unit, domain: { kind: 'values', values: m[3].split(/\s*,\s*/).map(value) } });
+  else variables.push({ name: m[1], ...unit, domain: { kind: 'range', from: Number(m[4]), to: Number(m[5]), step: Number(m[6]) } });
+}
+
+const value = (text: string): string | number => (/^-?\d+(\.\d+)?$/.test(text.trim()) ? Number(text) : text.trim());
+
+/** `a[Do] -->|yes| b{Is it?} --> c`: nodes and edges of one line. */
+function readStatement(line: string, row: number, reading: Reading): void {
+  let rest = line;
+  let from = takeNode();
+  if (from === undefined) return fault();
+  while (rest) {
+    const edge = /^\s*(?:--\s+(.+?)\s+-->|==\s+(.+?)\s+==>|-->|---|==>|-\.->)\s*(?:\|((?:"[^"]*"|[^|])*)\|)?\s*/.exec(rest);
+    if (!edge) return fault();
+    rest = rest.slice(edge[0].length);
+    const to = takeNode();
+    if (to === undefined) return fault();
+    const words = unquote(edge[3] ?? edge[1] ?? edge[2] ?? '');
+    const guarded = /^([\s\S]*?)\s*\[(.+)\]$/.exec(words);
+    const guard = guarded && readGuard(guarded[2]);
+    reading.edges.push({ from, to, label: guard ? guarded[1] : words, ...(guard ? { guard } : {}) });
+    from = to;
+  }
+
+  function takeNode(): string | undefined {
+    const m = /^\s*([\w-]*\w)/.exec(rest);
+    if (!m) return undefined;
+    const id = m[1];
+    rest = rest.slice(m[0].length);
+    const shape = /^(\(\[.*?\]\)|\(\(.*?\)\)|\[\/.*?[/\\]\]|\{\{.*?\}\}|\{.*?\}|\[\[.*?\]\]|\[.*?\]|\(.*?\))(?=\s*($|-|=|\|))/.exec(rest);
+    if (shape) {
+      rest = rest.slice(shape[0].length);
+      for (const [pattern, kind] of shapes) {
+        const inner = pattern.exec(shape[1]);
+        if (!inner) continue;
+        reading.nodes.set(id, { id, kind, text: unquote(inner[1]) });
+        break;
+      }
+    } else if (!reading.nodes.has(id)) reading.nodes.set(id, { id, kind: 'action', text: id });
+    return id;
+  }
+
+  function fault(): void {
+    reading.findings.push({ severity: 'error', row, text: `“${line.slice(0, 60)}” cannot be read.` });
+  }
+}
+
+function readGuard(text: string): Comparison[] | undefined {
+  const parts = text.split(/\s+and\s+/).map((part) => /^([\w.]+)\s*(<=|>=|!=|=|<|>)\s*(.+)$/.exec(part.trim()));
+  if (parts.some((m) => !m)) return undefined;
+  return parts.map((m) => ({
+    variable: m?.[1] ?? '',
+    is: (comparisons.find((c) => c === m?.[2]) ?? '=') as Comparison['is'],
+    value: value(m?.[3] ?? ''),
+  }));
+}
