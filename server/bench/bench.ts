@@ -7,6 +7,7 @@ import { addressFromEnvironment } from '../src/address';
 import { buildApp } from '../src/app';
 import { openDatabase } from '../src/base';
 import { bulkProject } from './bulk';
+import { designing } from './design';
 import { measuring } from './measure';
 import { best, bestAsync, row } from './timing';
 
@@ -120,5 +121,6 @@ async function listing(): Promise<void> {
 }
 
 measuring();
+designing();
 judging();
 await listing();

@@ -96,7 +96,10 @@ function knownArray(factors: readonly Factor[]): number[][] | undefined {
   const sizes = factors.map((f) => f.values.length);
   const most = Math.max(...sizes);
   if (factors.length < 2 || most < 2) return undefined;
-  if (most === 2) return twoValuedRows(factors.length);
+  if (most === 2) {
+    const twos = sizes.flatMap((size, f) => (size === 2 ? [f] : []));
+    return twos.length < 2 ? undefined : twoValuedRows(twos.length).map((row) => sizes.map((_, f) => row[twos.indexOf(f)] ?? 0));
+  }
   // Each value at least as often as the two largest factors ask for: nothing smaller is possible.
   const sorted = [...sizes].sort((a, b) => b - a);
   const rows = orthogonalRows(factors.length, most);

@@ -1,0 +1,66 @@
+import type { Finding } from '../../base';
+import type { CaseContent, CaseStep } from '../case';
+import type { Parameter, Row, RowValue } from '../rows';
+
+const pattern = /\{\{\s*([A-Za-z_][\w.]*)\s*\}\}/g;
+
+/** The names that a text wants to have filled in, each once, in the order in which they come. */
+export function placeholdersIn(text: string): string[] {
+  return [...new Set([...text.matchAll(pattern)].map((m) => m[1]))];
+}
+
+/** The text with what the row knows filled in; what it does not know stays as it is. */
+export function fillText(text: string, row: Row): string {
+  return text.replace(pattern, (whole, name: string) => (row[name] === undefined ? whole : String(row[name])));
+}
+
+export function fillStep({ action, expected }: CaseStep, row: Row): CaseStep {
+  return { action: fillText(action, row), expected: fillText(expected, row) };
+}
+
+/** The texts of a case in which names may stand, each with where it is. */
+export function textsOf(content: Pick<CaseContent, 'preconditions' | 'steps'>): { readonly place: string; readonly text: string }[] {
+  return [
+    { place: 'preconditions', text: content.preconditions },
+    ...content.steps.flatMap((step, i) => [
+      { place: `step ${i + 1}, action`, text: step.action },
+      { place: `step ${i + 1}, expected`, text: step.expected },
+    ]),
+  ];
+}
+
+const fits = (type: Parameter['type'], value: RowValue): boolean => typeof value === (type === 'text' ? 'string' : type);
+
+/**
+ * What does not go together: names that a row does not fill (error, by row), columns that no text uses (warning), values of another type
+ * than their parameter (error). `row` counts from 1.
+ */
+export function placeholderFindings(
+  content: Pick<CaseContent, 'preconditions' | 'steps'>,
+  rows: readonly Row[],
+  parameters: readonly Parameter[] = [],
+): Finding[] {
+  const findings: Finding[] = [];
+  const used = new Set<string>();
+  for (const { place, text } of textsOf(content)) {
+    // A brace that is no name is a slip of the pen, not text.
+    for (const [whole] of text.replace(pattern, '').matchAll(/\{\{[^}]*\}?\}?|\}\}/g))
+      findings.push({ severity: 'error', cell: place, text: `“${whole}” is no name in braces: {{name}}.` });
+    for (const name of placeholdersIn(text)) {
+      used.add(name);
+      if (!rows.length) findings.push({ severity: 'error', cell: place, text: `{{${name}}} has no data row to be filled from.` });
+      rows.forEach((row, r) => {
+        if (row[name] === undefined || row[name] === '')
+          findings.push({ severity: 'error', row: r + 1, cell: name, text: `Row ${r + 1} has no value for {{${name}}} (${place}).` });
+      });
+    }
+  }
+  for (const name of new Set(rows.flatMap((row) => Object.keys(row))))
+    if (!used.has(name)) findings.push({ severity: 'warning', cell: name, text: `No text uses the column ${name}.` });
+  for (const { name, type } of parameters)
+    rows.forEach((row, r) => {
+      if (row[name] !== undefined && !fits(type, row[name]))
+        findings.push({ severity: 'error', row: r + 1, cell: name, text: `“${row[name]}” is no ${type}.` });
+    });
+  return findings;
+}

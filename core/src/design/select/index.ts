@@ -1,0 +1,2 @@
+export * from './needed';
+export * from './cover';
