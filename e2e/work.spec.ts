@@ -208,3 +208,35 @@ test('the code view tells why a line does not count, and a remedy does what it s
   await expect(page.getByText('Line 29 · credited')).toBeVisible();
   expect(promised).toBeDefined();
 });
+
+test('an outline becomes steps, names in braces become columns, and the Bench shows each row filled in', async ({ page, browser }) => {
+  await enter(page, 'mira.oberon', '/larkfell/design/C-002?edit=1');
+  await page.getByRole('button', { name: 'From an outline' }).click();
+  await page.getByLabel(/An outline: a line a step/).fill('1. Wait {{time}} s -> the lamp is green\n2. Look around');
+  await expect(page.getByText('Without an expected result: line 2')).toBeVisible();
+  await page.getByRole('button', { name: 'Add 2 steps' }).click();
+  await expect(page.getByText(/\{\{time\}\} has no data row/).first()).toBeVisible();
+  await page.getByRole('button', { name: 'Data row' }).click();
+  await page.getByLabel('Row 1, time').fill('2.5');
+  await page.keyboard.press('Control+Enter');
+  await page.getByLabel('Row 2, time').fill('3.5');
+  await page
+    .getByLabel(/Step \d+, expected result/)
+    .last()
+    .fill('Nothing has changed');
+  await page.getByRole('button', { name: /Save revision/ }).click();
+  await page.getByRole('button', { name: 'Approve' }).click();
+  await page.getByRole('button', { name: 'Plan a run' }).click();
+  await page.getByLabel('Title').fill('Rows');
+  await page.getByLabel('Done by').selectOption({ label: 'Tomas Vell' });
+  await page.getByRole('button', { name: 'Plan 2 runs' }).click();
+  await page.waitForURL(/run\/round\/R-\d+/);
+  const tester = await another(browser, 'tomas.vell', page.url().replace(/^https?:\/\/[^/]+/, ''));
+  await tester
+    .getByRole('link', { name: /Record C-002/ })
+    .last()
+    .click();
+  await expect(tester.getByText('C-002 row 2').first()).toBeVisible();
+  await tester.getByRole('button', { name: /Wait 3.5 s/ }).click();
+  await expect(tester.locator('mark', { hasText: '3.5' })).toBeVisible();
+});

@@ -1,5 +1,5 @@
 import { deflateSync, crc32 } from 'node:zlib';
-import type { CaseContent, CaseStep } from '../../core/src/design';
+import type { CaseContent, CaseRow, CaseStep } from '../../core/src/design';
 
 export interface DemoCase {
   readonly key: string;
@@ -20,12 +20,19 @@ export function readCases(text: string): DemoCase[] {
         if (line.startsWith('do ')) steps.push({ action: line.slice(3), expected: '' });
         else if (line.startsWith('expect ')) steps.push({ action: steps.pop()?.action ?? '', expected: line.slice(7) });
       }
-      const content = {
+      const rows = lines
+        .filter((line) => line.startsWith('row '))
+        .map((line): CaseRow => {
+          const [name, ...values] = line.slice(4).split(' ');
+          return { name, values: Object.fromEntries(values.map((value) => value.split('='))) as Record<string, string> };
+        });
+      const content: CaseContent = {
         title: field('title'),
         objective: field('about'),
         preconditions: field('before'),
         steps,
         plannedMinutes: Number(field('minutes')),
+        ...(rows.length ? { rows } : {}),
       };
       return { key: key.trim(), verifies: field('verifies').split(' ').filter(Boolean), content };
     });

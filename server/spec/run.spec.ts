@@ -62,6 +62,43 @@ describe('Run', () => {
     expect(refused.problem.detail).toContain(body.key);
   });
 
+  it('plans a run for each data row, filled in, leaves out what still stands, and says when a row is gone', async () => {
+    const rows = ['2.5', '3.5'].map((time, i) => ({ name: String(i + 1), values: { time } }));
+    const told = { ...caseContent('Rows'), steps: [{ action: 'Wait {{time}} s', expected: 'Alarm' }], rows };
+    const { body } = await p.call('author', design.addCase, { content: told, verifies: [] });
+    const approve = (basedOn: number) => p.call('reviewer', design.setCaseState, { key: body.key, basedOn, state: 'approved' });
+    expect((await approve(1)).body.rows).toEqual(rows);
+    const round = await plan([body.key]);
+    expect(round.items.map((item) => item.row)).toEqual(['1', '2']);
+    const first = (await p.call('tester', run.getRun, { key: round.items[0].key })).body;
+    expect([first.case.steps[0].action, first.case.rows]).toEqual(['Wait 2.5 s', [rows[0]]]);
+    await record(round.items[0].key, ['pass']);
+    const again = { build: '1.0', title: 'Again', configuration: 'rig', tester: 'tester', cases: [body.key], leaveOut: 'passed' as const };
+    expect((await p.call('author', run.addRound, again)).body.items.map((item) => item.row)).toEqual(['2']);
+    // Another configuration has passed nothing.
+    expect((await p.call('author', run.addRound, { ...again, configuration: 'cold' })).body.items.length).toBe(2);
+    // The row is taken out of the case: its run can be carried over, not run again.
+    await p.call('author', design.saveCase, { key: body.key, basedOn: 1, content: { ...told, rows: rows.slice(1) } });
+    expect((await approve(2)).status).toBe(200);
+    const gone = await p.call('tester', run.decideRun, { key: round.items[0].key, choice: 'rerun', reason: 'It changed.', password });
+    expect(gone.problem.detail).toContain('no data row 1 any more');
+    await p.call('author', design.saveCase, {
+      key: body.key,
+      basedOn: 2,
+      content: { ...told, rows: undefined, steps: caseContent('x').steps },
+    });
+    expect((await p.call('auditor', design.getCase, { key: body.key })).body.rows).toBeUndefined();
+  });
+
+  it('refuses to approve a case whose names no row fills', async () => {
+    const { body } = await p.call('author', design.addCase, {
+      content: { ...caseContent('Open'), steps: [{ action: 'Wait {{time}} s', expected: 'x' }] },
+      verifies: [],
+    });
+    const refused = await p.call('reviewer', design.setCaseState, { key: body.key, basedOn: 1, state: 'approved' });
+    expect(refused.problem.detail).toContain('{{time}} has no data row');
+  });
+
   it('signs only with the right password, by the right person, for the record that was seen', async () => {
     const key = await designCase('Signatures');
     const [item] = (await plan([key], 'both')).items;

@@ -8,6 +8,10 @@ export const caseContentSchema = z.object({
   preconditions: longText,
   steps: z.array(z.object({ action: longText, expected: longText })).max(500),
   plannedMinutes: z.number().min(0).max(10_000),
+  rows: z
+    .array(z.object({ name: z.string().max(60), values: z.record(z.string().max(60), z.string().max(2000)) }))
+    .max(500)
+    .optional(),
 });
 export const caseSummarySchema = z.object({
   key: z.string(),
@@ -15,6 +19,7 @@ export const caseSummarySchema = z.object({
   revision: z.number(),
   state: z.enum(['draft', 'review', 'approved']),
   steps: z.number(),
+  rows: z.number(),
   plannedMinutes: z.number(),
   verifies: z.array(z.string()),
   suspect: z.boolean(),

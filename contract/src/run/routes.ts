@@ -135,6 +135,7 @@ export const addRound = endpoint('POST', '/projects/:project/rounds', {
     tools: shortText.default(''),
     tester: z.string().max(60),
     cases: z.array(key).min(1, 'Choose at least one case.').max(2000),
+    leaveOut: z.literal('passed').optional(),
   }),
   answer: roundDetailSchema,
 });

@@ -1,6 +1,15 @@
+import type { Finding } from '../base';
+import { placeholderFindings } from './cases/placeholder';
+
 export interface CaseStep {
   readonly action: string;
   readonly expected: string;
+}
+
+/** A row of data: the case is run once with each. `values` fills the names in braces in its texts. */
+export interface CaseRow {
+  readonly name: string;
+  readonly values: Readonly<Record<string, string>>;
 }
 
 /** What one revision of a verification case says. */
@@ -11,6 +20,8 @@ export interface CaseContent {
   readonly steps: readonly CaseStep[];
   /** Planned duration of one run in minutes; 0 while nobody has said. */
   readonly plannedMinutes: number;
+  /** Absent where the case is run once, without data. */
+  readonly rows?: readonly CaseRow[];
 }
 
 export const emptyCase: CaseContent = {
@@ -20,6 +31,15 @@ export const emptyCase: CaseContent = {
   steps: [{ action: '', expected: '' }],
   plannedMinutes: 0,
 };
+
+/** The same content as plain lists that a message can carry. */
+export function plainContent({ steps, rows, ...rest }: CaseContent) {
+  return {
+    ...rest,
+    steps: steps.map((step) => ({ ...step })),
+    ...(rows?.length ? { rows: rows.map(({ name, values }) => ({ name, values: { ...values } })) } : {}),
+  };
+}
 
 /**
  * What stands in the way of an approval. Common practice: one action a step, one expected result that can be observed,
@@ -34,7 +54,19 @@ export function caseFaults(content: CaseContent): string[] {
     if (!step.action.trim()) faults.push(`Step ${i + 1} has no action.`);
     if (!step.expected.trim()) faults.push(`Step ${i + 1} has no expected result.`);
   });
+  const names = (content.rows ?? []).map((row) => row.name.trim());
+  if (names.some((name) => !name)) faults.push('A data row has no name.');
+  if (new Set(names).size < names.length) faults.push('Two data rows have the same name.');
+  faults.push(...rowFindings(content).flatMap((finding) => (finding.severity === 'error' ? [finding.text] : [])));
   return faults;
+}
+
+/** What does not go together between the texts and the data rows of a case. */
+export function rowFindings(content: CaseContent): Finding[] {
+  return placeholderFindings(
+    content,
+    (content.rows ?? []).map((row) => row.values),
+  );
 }
 
 /** The list with one item moved from place to place; out-of-range places leave it as it is. */

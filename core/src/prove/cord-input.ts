@@ -48,6 +48,8 @@ export interface CordRequirement {
 
 export interface CordCase {
   readonly key: string;
+  /** Its data rows as they are now; absent where it is run once. */
+  readonly rows?: readonly string[];
   readonly revision: number;
   readonly approved: boolean;
 }

@@ -87,6 +87,20 @@ describe('the judgement of a cord', () => {
     expect(states(measured)).toBe('SSSSS');
   });
 
+  it('asks for a run of every data row that the case has now, and of no other', () => {
+    const cases = [{ key: 'C-1', revision: 1, approved: true, rows: ['1', '2'] }];
+    const row = (name: string | null, more: Partial<CordRun> = {}): CordRun => run({ key: `RUN-${name}`, row: name, ...more });
+    const half = judge({ cases, runs: [row('1')] });
+    expect([states(half), why(half)]).toEqual(['SSWS-', '1 data row of C-1 is not planned on 1.0']);
+    expect(states(judge({ cases, runs: [row('1'), row('2')] }))).toBe('SSSSS');
+    // Common practice: one failed data row fails the case.
+    expect(states(judge({ cases, runs: [row('1'), row('2', { verdict: 'failed' })] }))).toBe('SSB--');
+    expect(states(judge({ cases, runs: [row('1'), row('2'), row('3', { verdict: 'failed' }), row(null, { verdict: 'failed' })] }))).toBe(
+      'SSSSS',
+    );
+    expect([...passingCases(cases, [row('1'), row('2', { verdict: 'failed' })])]).toEqual([]);
+  });
+
   it('gives credit for an accepted deviation as the policy says', () => {
     const runs = [run({ verdict: 'deviation', deviationAccepted: true })];
     expect([...passingCases(sound.cases, runs)]).toEqual(['C-1']);

@@ -36,6 +36,7 @@ const stateOf: Partial<Record<ReasonCode, KnotState>> = {
   inReview: 'waiting',
   caseDraft: 'waiting',
   runNotPlanned: 'waiting',
+  rowNotPlanned: 'waiting',
   runNotRecorded: 'waiting',
   runBlocked: 'waiting',
   deviationOpen: 'waiting',
@@ -59,6 +60,8 @@ function knot(reasons: Reason[]): JudgedKnot {
 /** The latest runs of a case, sorted out once: a case may verify many requirements, and most of its runs are in order. */
 interface CaseRuns {
   readonly count: number;
+  /** Data rows of the case for which no run is planned. */
+  readonly missing: readonly string[];
   /** Those that do not count as passed. */
   readonly troubled: readonly CordRun[];
   readonly mismatched: readonly string[];
@@ -71,8 +74,9 @@ const noRuns: readonly never[] = [];
 /** Most lists stay empty: they share one. */
 const add = <T>(list: readonly T[], item: T): readonly T[] => (list.length ? [...list, item] : [item]);
 
-function sortOut(runs: readonly CordRun[], caseRevision: number): CaseRuns {
-  const latest = latestRuns(runs);
+function sortOut(all: readonly CordRun[], c: CordCase): CaseRuns {
+  const caseRevision = c.revision;
+  const latest = latestRuns(currentRuns(all, c));
   let troubled: readonly CordRun[] = noRuns;
   let mismatched: readonly string[] = noRuns;
   let unsigned: readonly string[] = noRuns;
@@ -89,7 +93,8 @@ function sortOut(runs: readonly CordRun[], caseRevision: number): CaseRuns {
     if (performedBy === undefined) unsigned = add(unsigned, run.key);
     else if (!reviewedByAnother(run, performedBy)) unreviewed = add(unreviewed, run.key);
   }
-  return { count: latest.length, troubled, mismatched, unsigned, unreviewed };
+  const missing = (c.rows ?? noRuns).filter((row) => !latest.some((run) => run.row === row));
+  return { count: latest.length, missing, troubled, mismatched, unsigned, unreviewed };
 }
 
 function reviewedByAnother(run: CordRun, performedBy: string): boolean {
@@ -121,7 +126,7 @@ function joinCases(input: CordInput): Map<string, CaseEntry> {
   return new Map(
     input.cases.map((c) => {
       const runs = runsOf.get(c.key);
-      return [c.key, { case: c, runs: runs?.length ? sortOut(runs, c.revision) : undefined, measured: input.measured.has(c.key) }];
+      return [c.key, { case: c, runs: runs?.length ? sortOut(runs, c) : undefined, measured: input.measured.has(c.key) }];
     }),
   );
 }
@@ -143,6 +148,12 @@ function join(input: CordInput): Map<string, Entry> {
   for (const problem of input.problems)
     if (problem.open && problem.blocking) for (const key of problem.requirements) entries.get(key)?.problems.push(problem.key);
   return entries;
+}
+
+/** Runs of the rows that the case has now: a row that was taken out no longer counts, and its runs stay readable. */
+export function currentRuns<T extends { readonly row: string | null }>(runs: readonly T[], { rows }: Pick<CordCase, 'rows'>): readonly T[] {
+  const counts = (run: T): boolean => (rows?.length ? run.row !== null && rows.includes(run.row) : run.row === null);
+  return runs.every(counts) ? runs : runs.filter(counts);
 }
 
 /** Of runs of one case, the latest of each data row and configuration. */
@@ -293,6 +304,13 @@ function judgeRun({ cases }: Entry, input: CordInput, problemOfRun: ReadonlyMap<
       continue;
     }
     total += runs.count;
+    if (runs.missing.length)
+      reasons.push({
+        code: 'rowNotPlanned',
+        records: [{ kind: 'case', key: trace.from }],
+        values: { case: trace.from, row: runs.missing[0], count: runs.missing.length, build: input.build },
+        action: { label: 'Plan a run', to: { kind: 'case', key: trace.from }, place: 'round' },
+      });
     for (const run of runs.troubled) {
       const records: Reason['records'] = [
         { kind: 'run', key: run.key },

@@ -22,6 +22,7 @@ export type ReasonCode =
   | 'runFailed'
   | 'runBlocked'
   | 'runNotPlanned'
+  | 'rowNotPlanned'
   | 'runNotRecorded'
   | 'runOutdated'
   | 'deviationOpen'
@@ -67,6 +68,7 @@ const sentences: Record<ReasonCode, (v: Values) => string> = {
     `${v['step'] ? `Step ${v['step']} of ` : ''}${v['run']} (${v['case']}) failed${v['problem'] ? ` · ${v['problem']} open` : ''}`,
   runBlocked: (v) => `${v['run']} of ${v['case']} is blocked`,
   runNotPlanned: (v) => `${v['case']} is not planned on ${v['build']}`,
+  rowNotPlanned: (v) => `${v['count']} data row${s(v['count'])} of ${v['case']} ${are(v['count'])} not planned on ${v['build']}`,
   runNotRecorded: (v) => `${v['open']} of ${v['total']} run${s(v['total'])} not yet recorded`,
   runOutdated: (v) => `Case ${v['case']} changed after ${v['run']}: decide carry over or rerun`,
   deviationOpen: (v) => `${v['run']} passed with a deviation that no reviewer has accepted`,

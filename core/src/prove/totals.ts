@@ -34,6 +34,7 @@ const shortWords: Partial<Record<ReasonCode, string>> = {
   runFailed: 'failed',
   runBlocked: 'blocked',
   runNotPlanned: 'not planned',
+  rowNotPlanned: 'not planned',
   runNotRecorded: 'not run',
   runOutdated: 'to decide',
   deviationOpen: 'with an open deviation',

@@ -1,6 +1,6 @@
 import type { CaseDetail, CaseSummary } from '@contract/design';
 import { groupBy, isKey, keyNumber, nextKey, type Role } from '@core/base';
-import { caseFaults, suspectEnds, type CaseContent } from '@core/design';
+import { caseFaults, plainContent, suspectEnds, type CaseContent } from '@core/design';
 import { and, asc, eq, inArray, isNull, like } from 'drizzle-orm';
 import { asTrace, insertTrace, lookUpRecords, Refusal, traceEnds, traces, tracesAt, write, type Actor, type Db, type Tx } from '../base';
 import { checkStateChange, needRequirement, requirements } from '../specify';
@@ -16,8 +16,8 @@ lookUpRecords('case', (db, projectId, keys) =>
 export type StoredCase = typeof cases.$inferSelect;
 
 export function caseContent(row: StoredCase): CaseContent {
-  const { title, objective, preconditions, steps, plannedMinutes } = row;
-  return { title, objective, preconditions, steps, plannedMinutes };
+  const { title, objective, preconditions, steps, plannedMinutes, rows } = row;
+  return { title, objective, preconditions, steps, plannedMinutes, ...(rows?.length ? { rows } : {}) };
 }
 
 export async function needCase(db: Db | Tx, projectId: number, key: string): Promise<StoredCase> {
@@ -46,7 +46,7 @@ export async function listCases(db: Db, projectId: number): Promise<CaseSummary[
   const byCase = groupBy(stored, (trace) => trace.fromKey);
   return rows.map((row) => {
     const mine = byCase.get(row.key) ?? [];
-    const { key, title, revision, state, steps, plannedMinutes, updatedBy, updatedAt } = row;
+    const { key, title, revision, state, steps, rows: dataRows, plannedMinutes, updatedBy, updatedAt } = row;
     const suspect = mine.some(
       (trace) => suspectEnds({ ...trace, from: trace.fromKey, to: trace.toKey }, revision, revisionOf.get(trace.toKey) ?? 0).length > 0,
     );
@@ -56,6 +56,7 @@ export async function listCases(db: Db, projectId: number): Promise<CaseSummary[
       revision,
       state,
       steps: steps.length,
+      rows: dataRows?.length ?? 0,
       plannedMinutes,
       verifies: mine.map((t) => t.toKey).sort(),
       suspect,
@@ -71,8 +72,15 @@ export async function caseWithTraces(db: Db | Tx, projectId: number, key: string
   const stored = await tracesAt(db, projectId, key);
   const ends = await traceEnds(db, projectId, stored);
   const { revision, state, updatedBy, updatedAt } = row;
-  const { steps, ...content } = caseContent(row);
-  return { ...content, steps: [...steps], key, revision, state, updatedBy, updatedAt, verifies: stored.map((t) => asTrace(t, ends)) };
+  return {
+    ...plainContent(caseContent(row)),
+    key,
+    revision,
+    state,
+    updatedBy,
+    updatedAt,
+    verifies: stored.map((t) => asTrace(t, ends)),
+  };
 }
 
 function checkContent(content: CaseContent): void {
@@ -103,6 +111,7 @@ export function addCase(db: Db, actor: Actor, told: { key?: string; content: Cas
         state: 'draft',
         everApproved: 0,
         ...told.content,
+        rows: told.content.rows ?? null,
         updatedBy: actor.login,
         updatedAt: w.at,
       })
@@ -133,7 +142,7 @@ export function saveCase(db: Db, actor: Actor, key: string, basedOn: number, con
     const revision = row.revision + 1;
     await w.tx
       .update(cases)
-      .set({ ...content, revision, state: 'draft', updatedBy: actor.login, updatedAt: w.at })
+      .set({ ...content, rows: content.rows ?? null, revision, state: 'draft', updatedBy: actor.login, updatedAt: w.at })
       .where(eq(cases.id, row.id));
     await w.keep('case', row.id, revision, content);
     if (!row.everApproved)

@@ -1,4 +1,4 @@
-import type { CaseStep } from '@core/design';
+import type { CaseRow, CaseStep } from '@core/design';
 import { double, int, mysqlTable, uniqueIndex, varchar } from 'drizzle-orm/mysql-core';
 import { jsonText, mediumText, moment, ref, rowId } from '../base';
 
@@ -17,6 +17,7 @@ export const cases = mysqlTable(
     preconditions: mediumText('preconditions').notNull(),
     steps: jsonText<readonly CaseStep[]>('steps').notNull(),
     plannedMinutes: double('planned_minutes').notNull(),
+    rows: jsonText<readonly CaseRow[]>('data_rows'),
     updatedBy: varchar('updated_by', { length: 60 }).notNull(),
     updatedAt: moment('updated_at').notNull(),
   },

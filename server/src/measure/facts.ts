@@ -97,10 +97,15 @@ export async function readFacts(tx: Tx, projectId: number, build: string): Promi
       .map((t) => ({ from: t.fromKey, to: t.toKey, fromRevision: t.fromRevision, toRevision: t.toRevision }));
   const verifies = asTraces('verifies');
   const caseRows = await tx
-    .select({ key: cases.key, title: cases.title, revision: cases.revision, state: cases.state })
+    .select({ key: cases.key, title: cases.title, revision: cases.revision, state: cases.state, rows: cases.rows })
     .from(cases)
     .where(eq(cases.projectId, projectId));
-  const cordCases: CordCase[] = caseRows.map(({ key, revision, state }) => ({ key, revision, approved: state === 'approved' }));
+  const cordCases: CordCase[] = caseRows.map(({ key, revision, state, rows }) => ({
+    key,
+    revision,
+    approved: state === 'approved',
+    ...(rows?.length ? { rows: rows.map((row) => row.name) } : {}),
+  }));
   const cordRuns = await readRuns(tx, projectId, build);
   const passing = passingCases(cordCases, cordRuns, profile.credit);
   const byCase = new Map<string, Set<string>>();

@@ -1,8 +1,9 @@
 import type { Build } from '@contract/base';
 import type { RoundDetail } from '@contract/run';
 import { keyNumber, nextKey } from '@core/base';
-import { caseFaults } from '@core/design';
-import { and, desc, eq } from 'drizzle-orm';
+import { caseFaults, expandRound, freezeCase, type CaseRow, type PassedRun } from '@core/design';
+import { runPasses } from '@core/prove';
+import { and, desc, eq, inArray, isNull } from 'drizzle-orm';
 import { builds, memberships, needBuild, people, Refusal, write, type Actor, type Db, type Tx, type Writing } from '../base';
 import { caseContent, needCase, type StoredCase } from '../design';
 import { roundDetail } from './store';
@@ -30,13 +31,49 @@ export interface NewRound {
   readonly tools: string;
   readonly tester: string;
   readonly cases: readonly string[];
+  /** Leave out what already passed on this build in this configuration, and still stands. */
+  readonly leaveOut?: 'passed' | undefined;
 }
 
 type RunPlace = Pick<typeof runs.$inferInsert, 'round' | 'build' | 'configuration' | 'unit' | 'tools' | 'tester'>;
 
-/** Plans one run of a case as it stands now: the frozen copy is taken here. */
-export async function planRun(w: Writing, key: string, c: StoredCase, place: RunPlace, supersedes: string | null): Promise<void> {
-  const frozen = caseContent(c);
+function needRow(c: StoredCase, name: string | null): CaseRow | undefined {
+  if (name === null) return undefined;
+  const row = c.rows?.find((candidate) => candidate.name === name);
+  if (!row)
+    throw new Refusal('stateForbids', { detail: `${c.key} has no data row ${name} any more: plan a round with the rows that it has now.` });
+  return row;
+}
+
+/** Runs of these cases on a build that passed and are current. */
+async function passedRuns(w: Writing, build: string, chosen: readonly StoredCase[]): Promise<PassedRun[]> {
+  const revisions = new Map(chosen.map((c) => [c.key, c.revision]));
+  const rows = await w.tx
+    .select()
+    .from(runs)
+    .where(
+      and(
+        eq(runs.projectId, w.actor.projectId),
+        eq(runs.build, build),
+        inArray(runs.caseKey, [...revisions.keys(), '']),
+        isNull(runs.supersededBy),
+      ),
+    );
+  return rows
+    .filter((run) => runPasses(run, revisions.get(run.caseKey) ?? 0))
+    .map(({ key, caseKey, row, configuration }) => ({ key, caseKey, caseRevision: revisions.get(caseKey) ?? 0, row, configuration }));
+}
+
+/** Plans one run of a case, or of one of its rows, as it stands now: the frozen copy is taken here. */
+export async function planRun(
+  w: Writing,
+  key: string,
+  c: StoredCase,
+  row: string | null,
+  place: RunPlace,
+  supersedes: string | null,
+): Promise<void> {
+  const frozen = freezeCase(caseContent(c), needRow(c, row));
   await w.tx.insert(runs).values({
     projectId: w.actor.projectId,
     key,
@@ -44,7 +81,7 @@ export async function planRun(w: Writing, key: string, c: StoredCase, place: Run
     caseKey: c.key,
     caseRevision: c.revision,
     frozen,
-    row: null,
+    row,
     steps: frozen.steps.map(() => ({ verdict: null, observed: '', at: null })),
     seconds: 0,
     deviationAccepted: false,
@@ -53,7 +90,7 @@ export async function planRun(w: Writing, key: string, c: StoredCase, place: Run
   });
 }
 
-/** Plans a round. Cases that nobody can run (no steps, not approved) are refused, all named at once. */
+/** Plans a round: a run for each case, or for each of its data rows. Cases that nobody can run (no steps, not approved) are refused, all named at once. */
 export function addRound(db: Db, actor: Actor, told: NewRound): Promise<RoundDetail> {
   return write(db, actor, async (w) => {
     const { projectId } = actor;
@@ -78,12 +115,36 @@ export function addRound(db: Db, actor: Actor, told: NewRound): Promise<RoundDet
       chosen.push(c);
     }
     if (faults.length) throw new Refusal('invalid', { detail: faults.map((f) => f.text).join(' '), fields: faults });
+    const { runs: planned, leftOut } = expandRound(
+      chosen.map((c) => ({
+        key: c.key,
+        revision: c.revision,
+        approved: true,
+        plannedMinutes: c.plannedMinutes,
+        rows: (c.rows ?? []).map((row) => ({ name: row.name, row: row.values })),
+      })),
+      [told.configuration],
+      [told.tester],
+      told.leaveOut ? { passed: await passedRuns(w, told.build, chosen) } : {},
+    );
+    if (!planned.length)
+      throw new Refusal('invalid', {
+        detail: 'Nothing is left to plan: all of it passed on this build in this configuration, and still stands.',
+      });
     const key = await freeNumber(w.tx, rounds, projectId, 'R');
     const { build, title, configuration, unit, tools } = told;
     await w.tx.insert(rounds).values({ projectId, key, build, title, configuration, unit, tools, createdBy: actor.login, createdAt: w.at });
     let number = keyNumber(await freeNumber(w.tx, runs, projectId, 'RUN')) - 1;
-    for (const c of chosen)
-      await planRun(w, nextKey('RUN', number++), c, { round: key, build, configuration, unit, tools, tester: told.tester }, null);
+    const byKey = new Map(chosen.map((c) => [c.key, c]));
+    for (const { caseKey, row } of planned)
+      await planRun(
+        w,
+        nextKey('RUN', number++),
+        byKey.get(caseKey) as StoredCase,
+        row,
+        { round: key, build, configuration, unit, tools, tester: told.tester },
+        null,
+      );
     await w.log('round planned', 'round', key, null, {
       build,
       title,
@@ -92,6 +153,8 @@ export function addRound(db: Db, actor: Actor, told: NewRound): Promise<RoundDet
       tools,
       tester: told.tester,
       cases: chosen.map((c) => `${c.key} revision ${c.revision}`),
+      runs: planned.length,
+      leftOut: leftOut.map((l) => `${l.caseKey}${l.row === null ? '' : ` row ${l.row}`}`),
     });
     return roundDetail(w.tx, projectId, key);
   });

@@ -133,7 +133,7 @@ export async function decideRun(
     } else {
       const next = await freeNumber(w.tx, runs, actor.projectId, 'RUN');
       const { round, build, configuration, unit, tools, tester } = run;
-      await planRun(w, next, c, { round, build, configuration, unit, tools, tester }, key);
+      await planRun(w, next, c, run.row, { round, build, configuration, unit, tools, tester }, key);
       await w.tx.update(runs).set({ supersededBy: next }).where(eq(runs.id, run.id));
       await w.log('rerun asked for', 'run', key, null, { supersededBy: next, reason: told.reason });
     }

@@ -1,6 +1,7 @@
 import type { RoundDetail, Round, RunDetail, RunSummary } from '@contract/run';
 import { groupBy } from '@core/base';
 import { runOutdated } from '@core/prove';
+import { plainContent } from '@core/design';
 import { runHash, type RunRecord } from '@core/run';
 import { and, asc, desc, eq, inArray, isNull, type SQL } from 'drizzle-orm';
 import { people, Refusal, signatures, traces, type Db, type Tx } from '../base';
@@ -154,7 +155,7 @@ export async function runDetail(db: Db | Tx, projectId: number, key: string): Pr
     ...summary,
     unit,
     tools,
-    case: { ...run.frozen, steps: [...run.frozen.steps] },
+    case: plainContent(run.frozen),
     verifies,
     steps: [...run.steps],
     evidence: files.map(({ id, step, name, mime, bytes, sha256 }) => ({ id, step, name, mime, bytes, sha256 })),

@@ -1,8 +1,11 @@
 import fc from 'fast-check';
+import { caseFaults } from '../case';
 import {
   casesFromSheet,
   expandCase,
   expandRound,
+  freezeCase,
+  markValues,
   fillText,
   placeholderFindings,
   placeholdersIn,
@@ -33,6 +36,51 @@ describe('names in braces', () => {
     ]);
     expect(placeholderFindings({ preconditions: '{{wind', steps: [] }, []).map((f) => f.severity)).toEqual(['error']);
     expect(placeholderFindings(content, []).length).toBe(3);
+  });
+});
+
+describe('a case with data rows', () => {
+  const content = {
+    title: 'Wait',
+    objective: 'o',
+    preconditions: 'At {{temp}} °C',
+    steps: [{ action: 'Wait {{time}} s', expected: 'Alarm after {{time}} s' }],
+    plannedMinutes: 1,
+    rows: [
+      { name: '1', values: { time: '2.5', temp: '20' } },
+      { name: '2', values: { time: '12.5', temp: '20' } },
+    ],
+  };
+
+  it('is frozen filled in, with its row beside it', () => {
+    const frozen = freezeCase(content, content.rows[1]);
+    expect([frozen.preconditions, frozen.steps[0].action, frozen.rows]).toEqual(['At 20 °C', 'Wait 12.5 s', [content.rows[1]]]);
+    expect('rows' in freezeCase({ ...content, rows: [] })).toBeFalse();
+  });
+
+  it('sets off what came from the row, whole values only', () => {
+    const marked = (text: string): string =>
+      markValues(text, { time: '2.5' })
+        .map((p) => (p.value ? `[${p.text}]` : p.text))
+        .join('');
+    expect(marked('Wait 2.5 s, not 12.5 or 2.51')).toBe('Wait [2.5] s, not 12.5 or 2.51');
+    expect(markValues('a (b', { x: '(b' })).toEqual([
+      { text: 'a ', value: false },
+      { text: '(b', value: true },
+    ]);
+  });
+
+  it('cannot be approved with a name that no row fills, or rows that share a name', () => {
+    expect(caseFaults(content)).toEqual([]);
+    expect(
+      caseFaults({
+        ...content,
+        rows: [
+          { name: '1', values: { time: '1' } },
+          { name: '1', values: { time: '2', temp: '3' } },
+        ],
+      }),
+    ).toEqual(['Two data rows have the same name.', 'Row 1 has no value for {{temp}} (preconditions).']);
   });
 });
 

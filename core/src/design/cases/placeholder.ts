@@ -1,5 +1,5 @@
 import type { Finding } from '../../base';
-import type { CaseContent, CaseStep } from '../case';
+import type { CaseContent, CaseRow, CaseStep } from '../case';
 import type { Parameter, Row, RowValue } from '../rows';
 
 const pattern = /\{\{\s*([A-Za-z_][\w.]*)\s*\}\}/g;
@@ -16,6 +16,29 @@ export function fillText(text: string, row: Row): string {
 
 export function fillStep({ action, expected }: CaseStep, row: Row): CaseStep {
   return { action: fillText(action, row), expected: fillText(expected, row) };
+}
+
+/** A case as one run of one of its rows freezes it: everything filled in, and the row kept beside it. */
+export function freezeCase(content: CaseContent, row?: CaseRow): CaseContent {
+  const { rows: _, ...rest } = content;
+  if (!row) return rest;
+  return {
+    ...rest,
+    preconditions: fillText(content.preconditions, row.values),
+    steps: content.steps.map((step) => fillStep(step, row.values)),
+    rows: [row],
+  };
+}
+
+/** A filled text in parts, so that what came from the row can be set off: the longest values first, whole words only. */
+export function markValues(text: string, values: Row): { readonly text: string; readonly value: boolean }[] {
+  const wanted = [...new Set(Object.values(values).map(String))].filter((value) => value.trim()).sort((a, b) => b.length - a.length);
+  if (!wanted.length) return [{ text, value: false }];
+  const escaped = wanted.map((value) => value.replace(/[.*+?^${}()|[\]\\]/g, '\\$&'));
+  return text
+    .split(new RegExp(`(?<![\\w.])(${escaped.join('|')})(?!\\w)`))
+    .map((part, i) => ({ text: part, value: i % 2 === 1 }))
+    .filter((part) => part.text);
 }
 
 /** The texts of a case in which names may stand, each with where it is. */

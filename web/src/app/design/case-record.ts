@@ -6,7 +6,7 @@ import { MatDialog } from '@angular/material/dialog';
 import { ActivatedRoute, Router } from '@angular/router';
 import type { CaseDetail } from '@contract/design';
 import type { TraceRow } from '@contract/specify';
-import { caseFaults, type CaseContent } from '@core/design';
+import { caseFaults, plainContent, type CaseContent, type CaseRow } from '@core/design';
 import {
   askConfirmation,
   suspectWords,
@@ -22,14 +22,16 @@ import {
   WordsDiff,
 } from '../base';
 import { designCommands, designFeature } from './state';
+import { RowsEditor } from './rows-editor';
 import { StepsEditor } from './steps-editor';
 
-const contentOf = ({ title, objective, preconditions, steps, plannedMinutes }: CaseDetail): CaseContent => ({
+const contentOf = ({ title, objective, preconditions, steps, plannedMinutes, rows }: CaseDetail): CaseContent => ({
   title,
   objective,
   preconditions,
   steps,
   plannedMinutes,
+  ...(rows?.length ? { rows } : {}),
 });
 const outline = (content: CaseContent): string =>
   [
@@ -38,12 +40,18 @@ const outline = (content: CaseContent): string =>
     content.preconditions,
     ...content.steps.map((s, i) => `${i + 1}. ${s.action} → ${s.expected}`),
     `${content.plannedMinutes} min`,
+    ...(content.rows ?? []).map(
+      (row) =>
+        `Row ${row.name}: ${Object.entries(row.values)
+          .map(([name, value]) => `${name} = ${value}`)
+          .join(', ')}`,
+    ),
   ].join('\n');
 
 /** One verification case: what it shows, its steps, what it verifies, its runs and its history. */
 @Component({
   selector: 'cp-case-record',
-  imports: [DatePipe, FormsModule, MatButtonModule, Icon, ProblemNote, RecordLink, WordsDiff, StepsEditor],
+  imports: [DatePipe, FormsModule, MatButtonModule, Icon, ProblemNote, RecordLink, WordsDiff, RowsEditor, StepsEditor],
   changeDetection: ChangeDetectionStrategy.OnPush,
   templateUrl: './case-record.html',
   styles: `
@@ -160,6 +168,19 @@ export class CaseRecord {
     else this.drafts.drop(this.key());
   }
 
+  /** Without any row, the case is one that is run once: nothing of rows is kept. */
+  protected putRows(rows: readonly CaseRow[]): void {
+    const draft = this.draft();
+    if (!draft) return;
+    const { rows: _, ...rest } = draft;
+    this.draft.set(rest);
+    this.put(rows.length ? { rows } : {});
+  }
+
+  protected rowColumns(rows: readonly CaseRow[]): string[] {
+    return [...new Set(rows.flatMap((row) => Object.keys(row.values)))];
+  }
+
   protected save(basedOn: number): void {
     const draft = this.draft();
     if (draft && this.changed())
@@ -168,7 +189,7 @@ export class CaseRecord {
           project: this.scope.slug(),
           key: this.key(),
           basedOn,
-          content: { ...draft, steps: [...draft.steps], plannedMinutes: Number(draft.plannedMinutes) || 0 },
+          content: { ...plainContent(draft), plannedMinutes: Number(draft.plannedMinutes) || 0 },
         }),
       );
   }

@@ -3,7 +3,7 @@ import { ChangeDetectionStrategy, Component, computed, effect, inject, input, si
 import { MatButtonModule } from '@angular/material/button';
 import { Router } from '@angular/router';
 import { compareKeys } from '@core/base';
-import { emptyCase } from '@core/design';
+import { emptyCase, plainContent } from '@core/design';
 import { Icon, onAction, ProblemNote, useProject, listMove, showRow } from '../base';
 import { CaseRecord } from './case-record';
 import { designCommands, designFeature } from './state';
@@ -240,7 +240,7 @@ export class DesignPage {
     this.store.dispatch(
       designCommands.addCase.start({
         project: this.scope.slug(),
-        content: { ...emptyCase, title: verifies.length ? `Case for ${verifies.join(', ')}` : 'New case', steps: [...emptyCase.steps] },
+        content: { ...plainContent(emptyCase), title: verifies.length ? `Case for ${verifies.join(', ')}` : 'New case' },
         verifies,
       }),
     );

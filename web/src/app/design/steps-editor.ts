@@ -1,7 +1,7 @@
 import { CdkDragDrop, DragDropModule } from '@angular/cdk/drag-drop';
-import { ChangeDetectionStrategy, Component, ElementRef, inject, input, linkedSignal, output } from '@angular/core';
+import { ChangeDetectionStrategy, Component, computed, ElementRef, inject, input, linkedSignal, output, signal } from '@angular/core';
 import { FormsModule } from '@angular/forms';
-import { moveItem, type CaseStep } from '@core/design';
+import { moveItem, stepsFromOutline, type CaseStep } from '@core/design';
 import { Icon } from '../base';
 
 /** The numbered steps of a case: written in place, ordered by drag or with Alt and the arrows. */
@@ -61,7 +61,35 @@ import { Icon } from '../base';
         </li>
       }
     </ol>
+    @if (outlining()) {
+      <div class="sheet pad outline">
+        <label class="field"
+          ><span>An outline: a line a step; “expected: …”, an arrow or an indented line is what must be seen</span
+          ><textarea
+            class="in"
+            rows="6"
+            name="outline"
+            placeholder="1. Turn the key -> the lamp is green"
+            [ngModel]="outline()"
+            (ngModelChange)="outline.set($event)"
+          ></textarea>
+        </label>
+        <div class="row">
+          <button class="chip" type="button" [disabled]="!read().steps.length" (click)="take()">
+            <cp-icon name="add" /> Add {{ read().steps.length }} steps</button
+          ><button class="chip" type="button" (click)="outlining.set(false)">Cancel</button
+          ><span class="second small" role="status">
+            @if (read().findings.length) {
+              Without an expected result: line {{ lines() }}
+            }
+          </span>
+        </div>
+      </div>
+    }
     <button class="chip" type="button" (click)="insert(here().length)"><cp-icon name="add" /> Step</button>
+    <button class="chip" type="button" [attr.aria-expanded]="outlining()" (click)="openOutline()">
+      <cp-icon name="account_tree" /> From an outline
+    </button>
     <span class="second small">Alt ↑ ↓ moves a step, Ctrl Enter adds one below</span>
   `,
   styles: `
@@ -103,6 +131,12 @@ import { Icon } from '../base';
       opacity: 0.35;
       cursor: default;
     }
+    .outline {
+      display: flex;
+      flex-direction: column;
+      gap: 8px;
+      margin: 8px 0;
+    }
     .cdk-drag-preview {
       box-shadow: var(--shadow);
       border-radius: 8px;
@@ -118,6 +152,28 @@ export class StepsEditor {
   /** What is on the screen: ahead of the input while keys come faster than pictures. */
   protected readonly here = linkedSignal(() => this.steps());
   private readonly element = inject<ElementRef<HTMLElement>>(ElementRef);
+  protected readonly outlining = signal(false);
+  protected readonly outline = signal('');
+  protected readonly read = computed(() => stepsFromOutline(this.outline()));
+  protected readonly lines = computed(() =>
+    this.read()
+      .findings.map((finding) => finding.row)
+      .join(', '),
+  );
+
+  protected openOutline(): void {
+    this.outlining.update((open) => !open);
+    setTimeout(() => this.element.nativeElement.querySelector<HTMLTextAreaElement>('.outline textarea')?.focus());
+  }
+
+  /** The outline's steps behind those that are there; a last step that is still empty makes room. */
+  protected take(): void {
+    const kept = this.here().filter((step, i, all) => i < all.length - 1 || step.action || step.expected);
+    this.set([...kept, ...this.read().steps]);
+    this.outline.set('');
+    this.outlining.set(false);
+    this.focus(kept.length);
+  }
 
   protected set(steps: readonly CaseStep[]): void {
     this.here.set(steps);

@@ -16,6 +16,7 @@ import { Router, RouterLink } from '@angular/router';
 import type { RunSummary } from '@contract/run';
 import { rollUp, verdictWords, type StepVerdict } from '@core/run';
 import { Icon, onAction, ProblemNote, RecordLink, selectRequest, useDeviceMemory, useProject } from '../base';
+import { FilledText } from './filled-text';
 import { clockWords, runStateWords } from './words';
 import { runCommands, runFeature } from './state';
 
@@ -40,7 +41,7 @@ const needsWords = ({ observed, verdict }: Unsaved): boolean => verdict !== null
 /** The Bench: one step at a time, for hands that hold a device. Keys first; every key has a button. */
 @Component({
   selector: 'cp-bench-page',
-  imports: [FormsModule, MatButtonModule, RouterLink, Icon, ProblemNote, RecordLink],
+  imports: [FormsModule, MatButtonModule, RouterLink, Icon, ProblemNote, RecordLink, FilledText],
   changeDetection: ChangeDetectionStrategy.OnPush,
   templateUrl: './bench-page.html',
   styleUrl: './bench-page.scss',

@@ -84,7 +84,7 @@ import { runCommands, runFeature } from './state';
                   >
                   {{ c.title }}
                   <span class="second small">{{
-                    c.state !== 'approved' ? 'not approved: cannot be run' : c.plannedMinutes + ' min'
+                    c.state !== 'approved' ? 'not approved: cannot be run' : (c.rows ? c.rows + ' rows · ' : '') + c.plannedMinutes + ' min'
                   }}</span></label
                 >
               </li>
@@ -92,10 +92,14 @@ import { runCommands, runFeature } from './state';
               <li class="second">No case yet: design one first.</li>
             }
           </ul>
+          <label class="check"
+            ><input type="checkbox" name="leaveOut" [(ngModel)]="leaveOut" /> Leave out what already passed on this build in this
+            configuration and still stands</label
+          >
           <cp-problem [of]="names.round" />
           <div class="row">
             <button mat-flat-button type="submit" [disabled]="!chosen().size || !title().trim() || !configuration().trim()">
-              Plan {{ chosen().size }} runs</button
+              Plan {{ runCount() }} runs</button
             ><button mat-button type="button" (click)="planning.set(false)">Cancel</button>
           </div>
         </form>
@@ -192,8 +196,15 @@ export class RoundsPage {
   protected readonly minutes = computed(() =>
     this.cases()
       .filter((c) => this.chosen().has(c.key))
-      .reduce((sum, c) => sum + c.plannedMinutes, 0),
+      .reduce((sum, c) => sum + c.plannedMinutes * Math.max(1, c.rows), 0),
   );
+  /** A run for each data row; what is left out is known when it is planned. */
+  protected readonly runCount = computed(() =>
+    this.cases()
+      .filter((c) => this.chosen().has(c.key))
+      .reduce((sum, c) => sum + Math.max(1, c.rows), 0),
+  );
+  protected readonly leaveOut = signal(false);
 
   constructor() {
     effect(() => {
@@ -269,6 +280,7 @@ export class RoundsPage {
         tools: this.tools(),
         tester: this.tester(),
         cases: [...this.chosen()],
+        ...(this.leaveOut() ? { leaveOut: 'passed' as const } : {}),
       }),
     );
   }

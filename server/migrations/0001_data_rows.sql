@@ -1,0 +1,1 @@
+ALTER TABLE `cases` ADD `data_rows` mediumtext;
