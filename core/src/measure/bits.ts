@@ -6,7 +6,8 @@ export const hasBit = (bits: Bits, i: number): boolean => ((bits[i >>> 5] >>> (i
 export const setBit = (bits: Bits, i: number): void => void (bits[i >>> 5] |= 1 << (i & 31));
 export const clearBit = (bits: Bits, i: number): void => void (bits[i >>> 5] &= ~(1 << (i & 31)));
 
-function ones(word: number): number {
+/** How many bits of a word are set. */
+export function ones(word: number): number {
   let v = word - ((word >>> 1) & 0x55555555);
   v = (v & 0x33333333) + ((v >>> 2) & 0x33333333);
   return Math.imul((v + (v >>> 4)) & 0x0f0f0f0f, 0x01010101) >>> 24;

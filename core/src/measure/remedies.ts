@@ -74,8 +74,8 @@ export function diagnoseLine(credit: FileCredit, line: number, context: CreditCo
     afterPercent: percent(ratioOf(after, 'credited')),
   });
   /** The file's figures if this function were judged in another context or with other traces. */
-  const judgedWith = (changed: CreditContext, requirements = unit?.requirements ?? []): Coverage => {
-    const units = file.units.map((u, i) => (i === unitIndex ? { ...u, requirements } : u));
+  const judgedWith = (changed: CreditContext, traced?: readonly string[]): Coverage => {
+    const units = file.units.map((u, i) => (i === unitIndex && traced ? { ...u, requirements: traced } : u));
     return pointsTogether(
       recreditUnits(
         credit,

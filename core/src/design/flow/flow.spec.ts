@@ -1,9 +1,11 @@
 import fc from 'fast-check';
 import {
+  basisPaths,
   bestAddition,
   caseOfPath,
   compareCases,
   countPaths,
+  cyclomaticNumber,
   coverageOfPaths,
   fewestPaths,
   flowFindings,
@@ -122,6 +124,63 @@ describe('a flow', () => {
     fc.assert(fc.property(fc.string(), (text) => void flowFindings(readMermaid(`graph TD\nA-->${text}`).flow)));
   });
 });
+
+/** Every flow of n nodes in which each lies on a way from the first to the last. */
+function allGraphs(n: number): Graph[] {
+  const possible = Array.from({ length: n - 1 }, (_, a) => Array.from({ length: n - 1 }, (_b, b) => [a, b + 1] as const)).flat();
+  const found: Graph[] = [];
+  for (let set = 0; set < 2 ** possible.length; set++) {
+    const g = plain(
+      n,
+      possible.filter((_, i) => (set >>> i) & 1),
+    );
+    if (reachable(g, [0]).size === n && reachable(g, [n - 1], 'backward').size === n) found.push(g);
+  }
+  return found;
+}
+
+describe('every small flow', () => {
+  it('to 4 nodes has the fewest paths that theory allows, and as many paths as are listed', () => {
+    const graphs = [2, 3, 4].flatMap(allGraphs);
+    expect(graphs.length).toBe(149);
+    for (const g of graphs) {
+      const from = Array.from({ length: g.size }, (_, n) => reachable(g, [n]));
+      expect(fewestPaths(g, 'nodes').paths.length).toBe(largestApart(g.size, (a, b) => from[a].has(b)));
+      expect(fewestPaths(g, 'edges').paths.length).toBe(largestApart(g.from.length, (a, b) => from[g.to[a]].has(g.from[b])));
+      for (const k of [0, 1]) expect(countPaths(g, k)).toBe(BigInt(listPaths(g, k, 100_000).paths.length));
+    }
+  });
+
+  it('has a basis of v(G) = e - n + 2 independent paths', () => {
+    // Source: McCabe 1976; NIST SP 500-235 (recalled).
+    for (const g of [2, 3, 4].flatMap(allGraphs)) {
+      const paths = basisPaths(g);
+      expect([paths.length, cyclomaticNumber(g)]).toEqual([g.from.length - g.size + 2, g.from.length - g.size + 2]);
+      for (const path of paths) {
+        expect([g.from[path[0]], g.to[path[path.length - 1]]]).toEqual([0, g.size - 1]);
+        path.forEach((e, i) => i && expect(g.from[e]).toBe(g.to[path[i - 1]]));
+      }
+      expect(rank(paths.map((path) => g.from.map((_, e) => path.filter((x) => x === e).length)))).toBe(paths.length);
+    }
+  });
+});
+
+/** The rank of a matrix of whole numbers, by elimination over fractions kept whole. */
+function rank(matrix: number[][]): number {
+  const rows = matrix.map((row) => [...row]);
+  let done = 0;
+  for (let column = 0; column < (rows[0]?.length ?? 0); column++) {
+    const at = rows.findIndex((row, r) => r >= done && row[column] !== 0);
+    if (at < 0) continue;
+    [rows[done], rows[at]] = [rows[at], rows[done]];
+    for (let r = done + 1; r < rows.length; r++) {
+      const [a, b] = [rows[done][column], rows[r][column]];
+      if (b) rows[r] = rows[r].map((value, c) => value * a - rows[done][c] * b);
+    }
+    done++;
+  }
+  return done;
+}
 
 describe('the fewest paths', () => {
   it('over every node: as many as the largest set of nodes of which none reaches another', () => {

@@ -4,5 +4,6 @@ export * from './json';
 export * from './mermaid';
 export * from './criteria';
 export * from './loops';
+export * from './basis';
 export * from './fewest';
 export * from './path-case';

@@ -5,3 +5,4 @@ export { orthogonalRows, twoValuedRows } from './arrays';
 export * from './decision-table';
 export * from './state-table';
 export * from './words';
+export * from './samples';

@@ -13,6 +13,7 @@ import {
   proposeNumbers,
   proposeSteps,
   ruleRows,
+  samplesWithoutFailure,
   stateFindings,
   switchWalks,
   unreachableStates,
@@ -145,6 +146,15 @@ const mode: Parameter = {
     { name: 'evacuate', valid: true, values: ['evacuate'] },
   ],
 };
+
+describe('samples without failure', () => {
+  it('are as many as the success-run theorem asks for', () => {
+    // Source: success-run theorem, binomial (recalled): 95/95 59, 90/90 22, 95/99 299.
+    expect([samplesWithoutFailure(0.95, 0.95), samplesWithoutFailure(0.9, 0.9), samplesWithoutFailure(0.95, 0.99)]).toEqual([59, 22, 299]);
+    expect(samplesWithoutFailure(0.75, 0.5)).toBe(2);
+    expect(() => samplesWithoutFailure(1, 0.5)).toThrow();
+  });
+});
 
 describe('classes and boundaries', () => {
   it('cover every class, invalid ones one at a time', () => {

@@ -1,3 +1,4 @@
+import { countBits, ones } from '../../measure';
 import type { CaseReach } from './needed';
 
 /** A choice of cases that restores what was lost. */
@@ -12,15 +13,7 @@ export interface CaseChoice {
   readonly optimal: boolean;
 }
 
-function count(words: Uint32Array): number {
-  let n = 0;
-  for (const word of words) {
-    let v = word - ((word >>> 1) & 0x55555555);
-    v = (v & 0x33333333) + ((v >>> 2) & 0x33333333);
-    n += Math.imul((v + (v >>> 4)) & 0x0f0f0f0f, 0x01010101) >>> 24;
-  }
-  return n;
-}
+const count = (words: Uint32Array): number => countBits(words, 0, words.length * 32);
 
 /** What a case can restore of what is lost: only the words that hold anything, since a case hits few places of a large program. */
 interface Offer {
@@ -44,10 +37,7 @@ function gainOf({ at, words }: Offer, left: Uint32Array): number {
   let n = 0;
   for (let i = 0; i < at.length; i++) {
     const word = words[i] & left[at[i]];
-    if (word === 0) continue;
-    let v = word - ((word >>> 1) & 0x55555555);
-    v = (v & 0x33333333) + ((v >>> 2) & 0x33333333);
-    n += Math.imul((v + (v >>> 4)) & 0x0f0f0f0f, 0x01010101) >>> 24;
+    if (word) n += ones(word);
   }
   return n;
 }
