@@ -225,17 +225,15 @@ test('an outline becomes steps, names in braces become columns, and the Bench sh
     .last()
     .fill('Nothing has changed');
   await page.getByRole('button', { name: /Save revision/ }).click();
-  await page.getByRole('button', { name: 'Approve' }).click();
+  await page.getByRole('button', { name: /^Approve/ }).click();
   await page.getByRole('button', { name: 'Plan a run' }).click();
   await page.getByLabel('Title').fill('Rows');
   await page.getByLabel('Done by').selectOption({ label: 'Tomas Vell' });
   await page.getByRole('button', { name: 'Plan 2 runs' }).click();
   await page.waitForURL(/run\/round\/R-\d+/);
   const tester = await another(browser, 'tomas.vell', page.url().replace(/^https?:\/\/[^/]+/, ''));
-  await tester
-    .getByRole('link', { name: /Record C-002/ })
-    .last()
-    .click();
+  await expect(tester.getByText('A start goes through standby to run · row 2')).toBeVisible();
+  await tester.getByRole('link', { name: 'Bench ›' }).last().click();
   await expect(tester.getByText('C-002 row 2').first()).toBeVisible();
   await tester.getByRole('button', { name: /Wait 3.5 s/ }).click();
   await expect(tester.locator('mark', { hasText: '3.5' })).toBeVisible();

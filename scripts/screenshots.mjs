@@ -32,10 +32,10 @@ const views = [
   ['round', '/larkfell/run/round/R-003', 'bela.stroud'],
   [
     'bench',
-    '/larkfell/run/bench/RUN-OF-C-016',
+    '/larkfell/run/bench/RUN-OF-C-024',
     'tomas.vell',
     async (page) => {
-      await page.getByLabel('What did you observe?').fill('Mode STANDBY after 20 ms, lamp green');
+      await page.getByLabel('What did you observe?').fill('Brake open, 3.1 bar left');
       await page.keyboard.press('Escape');
     },
   ],

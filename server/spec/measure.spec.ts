@@ -125,6 +125,9 @@ describe('loading code and coverage', () => {
     expect(await upload('C-018.txt.gz', fixture('llvm', 'C-018.txt.gz'))).toBe('llvm-cov show text');
     expect(await upload('C-018.json.gz', fixture('llvm', 'C-018.json.gz'))).toBe('llvm-cov export JSON');
     const clang = (await p.call('auditor', measure.getCode, { build: '1.0' })).body.total;
+    await addCase(p.database.db, p.as('author'), { key: 'C-011', content: caseContent('Eleven'), verifies: [] });
+    const mixed = await load('C-011.info', lcov('C-011'));
+    expect(mixed.body['findings']).toEqual([jasmine.objectContaining({ text: jasmine.stringContaining('by another tool') })]);
     // Source: llvm-cov 19's own totals of MC/DC for these files (read, in the fixture).
     expect(clang.mcdc.found).toBe(70);
     await load('C-018.info', lcov('C-018'));
@@ -169,7 +172,7 @@ describe('loading code and coverage', () => {
     const { status, problem } = await load('C-018.info', Buffer.alloc(300 << 20, 'DA:1,1\n'));
     expect(status).toBe(413);
     expect(problem.code).toBe('tooLarge');
-    expect((await p.call('auditor', measure.getCode, { build: '1.0' })).body.cases).toBe(1);
+    expect((await p.call('auditor', measure.getCode, { build: '1.0' })).body.cases).toBe(2);
   }, 60_000);
 
   it('traces code by hand and takes only that back', async () => {

@@ -12,6 +12,7 @@ import {
   packTable,
   percent,
   plainPath,
+  pointsInCommon,
   PointCollector,
   unpackFiles,
   unpackHits,
@@ -84,6 +85,16 @@ describe('merging measurements', () => {
     const parts = [seen(3, true), seen(2, false), seen(1, false)];
     expect(parts.map((part) => fileTotals(part).mcdc.hit)).toEqual([0, 0, 0]);
     expect(fileTotals(mergeFile('a.c', parts)).mcdc).toEqual({ hit: 2, found: 2 });
+  });
+
+  it('of two tools have few points in common', () => {
+    const points = new PointCollector();
+    const table = (column: number) => {
+      for (let line = 1; line < 5; line++) points.addBranch(line, line < 2 ? 0 : column, 0, 0);
+      return points.finish('a.c').table;
+    };
+    expect([pointsInCommon(table(0), table(0)), pointsInCommon(table(0), table(9))]).toEqual([1, 0.25]);
+    expect(pointsInCommon(points.finish('a.c').table, table(0))).toBe(1);
   });
 
   it('rounds per cent down, so that 100 means all', () => {

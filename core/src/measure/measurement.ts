@@ -83,6 +83,26 @@ export function unionTables(tables: readonly PointTable[]): { readonly table: Po
   return { table, places };
 }
 
+/**
+ * How much of the same points two measurements of a file speak, from 0 to 1: the share of the smaller one's branches that the other has too, of lines where
+ * one has no branches. Two tools, or two builds of the program, cut it into other points: little is then in common, and merging would count both.
+ */
+export function pointsInCommon(x: PointTable, y: PointTable): number {
+  const sizes = (metric: Metric): [number, number] => {
+    const [x0, x1] = rangeOf(x, metric);
+    const [y0, y1] = rangeOf(y, metric);
+    return [x1 - x0, y1 - y0];
+  };
+  const metric = Math.min(...sizes('branch')) > 0 ? 'branch' : 'line';
+  const [nx, ny] = sizes(metric);
+  const [small, large] = nx <= ny ? [x, y] : [y, x];
+  const [from, to] = rangeOf(small, metric);
+  if (from === to) return 1;
+  let common = 0;
+  for (let i = from; i < to; i++) if (placeOf(large, metric, small.line[i], small.a[i], small.b[i]) !== undefined) common++;
+  return common / (to - from);
+}
+
 /** Bits that were set in another table's order. */
 export function moveBits(bits: Bits, places: Uint32Array, size: number): Bits {
   const moved = bitsFor(size);

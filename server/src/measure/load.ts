@@ -10,13 +10,17 @@ import {
   packFiles,
   packHits,
   packTable,
+  pointsInCommon,
   sourceFunctions,
+  unionTables,
+  unpackFiles,
+  unpackTable,
   type FileMeasurement,
   type PathMapping,
   type StoredFile,
 } from '@core/measure';
 import { and, eq, inArray, isNull } from 'drizzle-orm';
-import { needBuild, Refusal, storeBlob, write, type Actor, type Db, type Upload } from '../base';
+import { needBuild, Refusal, storeBlob, wholeBlob, write, type Actor, type Db, type Upload } from '../base';
 import { cases } from '../design';
 import { requirements } from '../specify';
 import { readArchive } from './archive';
@@ -118,6 +122,7 @@ export async function loadCoverage(
   if ((asked.faults !== 'keepGood' && findings.some((finding) => finding.severity === 'error')) || (!byCase.size && !results.length))
     throw new Refusal('unreadable', { detail: 'The coverage was not loaded.', findings: findings.slice(0, 200) });
   const keys = [...byCase.keys()].sort();
+  findings.push(...(await otherPoints(db, actor.projectId, build, byCase)));
   const sections = read.reduce((n, file) => n + file.sections, 0);
   const answer = { files: files.length, sections, cases: keys, read, results: results.slice(0, 500), findings: findings.slice(0, 200) };
   if (!byCase.size) return answer;
@@ -160,6 +165,33 @@ export async function loadCoverage(
     });
     return answer;
   });
+}
+
+/** Below this share of points in common, two measurements are of two tools or of two builds of the program. */
+const sameToolShare = 0.5;
+
+/** Says where the loaded cases were measured in other points than the cases that are there: both would count, each by itself. */
+async function otherPoints(db: Db, projectId: number, build: string, byCase: Gathered['byCase']): Promise<Finding[]> {
+  const stored = await db
+    .select({ caseKey: measurements.caseKey, data: measurements.data })
+    .from(measurements)
+    .where(and(eq(measurements.projectId, projectId), eq(measurements.build, build), isNull(measurements.supersededAt)))
+    .limit(byCase.size + 20);
+  const other = stored.find(({ caseKey }) => !byCase.has(caseKey));
+  if (!other) return [];
+  const tables = new Map(unpackFiles(other.data).map(({ path, table }) => [path, table]));
+  for (const [caseKey, { fileName, parts }] of byCase)
+    for (const [path, list] of parts) {
+      const hash = tables.get(path);
+      if (
+        hash === undefined ||
+        pointsInCommon(unionTables(list.map((file) => file.table)).table, unpackTable(await wholeBlob(db, hash))) >= sameToolShare
+      )
+        continue;
+      const text = `${caseKey} was measured in ${path} by other points than ${other.caseKey}: by another tool, or another build of the program. Both count, each by itself: load all cases of a build from one tool.`;
+      return [{ severity: 'warning', cell: fileName, text }];
+    }
+  return [];
 }
 
 const sha256Of = (bytes: Buffer): string => createHash('sha256').update(bytes).digest('hex');

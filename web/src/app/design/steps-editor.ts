@@ -86,11 +86,13 @@ import { Icon } from '../base';
         </div>
       </div>
     }
-    <button class="chip" type="button" (click)="insert(here().length)"><cp-icon name="add" /> Step</button>
-    <button class="chip" type="button" [attr.aria-expanded]="outlining()" (click)="openOutline()">
-      <cp-icon name="account_tree" /> From an outline
-    </button>
-    <span class="second small">Alt ↑ ↓ moves a step, Ctrl Enter adds one below</span>
+    <div class="row">
+      <button class="chip" type="button" (click)="insert(here().length)"><cp-icon name="add" /> Step</button>
+      <button class="chip" type="button" [attr.aria-expanded]="outlining()" (click)="openOutline()">
+        <cp-icon name="account_tree" /> From an outline
+      </button>
+      <span class="second small">Alt ↑ ↓ moves a step, Ctrl Enter adds one below</span>
+    </div>
   `,
   styles: `
     li {

@@ -50,7 +50,7 @@ import { runCommands, runFeature } from './state';
                   <td>
                     <cp-record kind="case" [key]="run.caseKey" />&ngsp;<span class="second small">r{{ run.caseRevision }}</span>
                   </td>
-                  <td>{{ run.caseTitle }}</td>
+                  <td>{{ run.caseTitle }}{{ run.row === null ? '' : ' · row ' + run.row }}</td>
                   <td>{{ run.testerName }}</td>
                   <td>
                     <span [class]="'tag ' + tone(run)">{{ words(run) }}</span>
