@@ -90,6 +90,32 @@ describe('Run', () => {
     expect((await p.call('auditor', design.getCase, { key: body.key })).body.rows).toBeUndefined();
   });
 
+  it('freezes the steps of called revisions in their place, and refuses loops with the loop named', async () => {
+    const called = await designCase('Called');
+    const call = (key: string, revision: number, values: Record<string, string> = {}) => ({
+      action: '',
+      expected: '',
+      call: { key, revision, with: values },
+    });
+    const { body: caller } = await p.call('author', design.addCase, {
+      content: { ...caseContent('Caller'), steps: [call(called, 1), { action: 'Look', expected: 'Lit' }] },
+      verifies: [],
+    });
+    await p.call('reviewer', design.setCaseState, { key: caller.key, basedOn: 1, state: 'approved' });
+    const [item] = (await plan([caller.key])).items;
+    const frozen = (await p.call('tester', run.getRun, { key: item.key })).body.case.steps;
+    expect(frozen.map((step) => step.from)).toEqual([`${called} step 1`, `${called} step 2`, undefined]);
+    // The called case goes on; what is called stays what it was.
+    await p
+      .call('author', design.saveCase, { key: called, basedOn: 1, content: { ...caseContent('Called'), steps: [call(caller.key, 1)] } })
+      .then((refused) => {
+        expect(refused.status).toBe(400);
+        expect(refused.problem.detail).toContain(`A loop of calls: ${called} → ${caller.key} → ${called}`);
+      });
+    const missing = await p.call('author', design.addCase, { content: { ...caseContent('x'), steps: [call('C-999', 1)] }, verifies: [] });
+    expect(missing.problem.detail).toContain('There is no case C-999 revision 1');
+  });
+
   it('refuses to approve a case whose names no row fills', async () => {
     const { body } = await p.call('author', design.addCase, {
       content: { ...caseContent('Open'), steps: [{ action: 'Wait {{time}} s', expected: 'x' }] },

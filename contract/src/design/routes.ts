@@ -6,7 +6,16 @@ export const caseContentSchema = z.object({
   title: shortText,
   objective: longText,
   preconditions: longText,
-  steps: z.array(z.object({ action: longText, expected: longText })).max(500),
+  steps: z
+    .array(
+      z.object({
+        action: longText,
+        expected: longText,
+        call: z.object({ key, revision: z.number().int().min(1), with: z.record(z.string().max(60), z.string().max(2000)) }).optional(),
+        from: z.string().max(200).optional(),
+      }),
+    )
+    .max(500),
   plannedMinutes: z.number().min(0).max(10_000),
   rows: z
     .array(z.object({ name: z.string().max(60), values: z.record(z.string().max(60), z.string().max(2000)) }))
@@ -20,6 +29,8 @@ export const caseSummarySchema = z.object({
   state: z.enum(['draft', 'review', 'approved']),
   steps: z.number(),
   rows: z.number(),
+  /** Names in braces that whoever calls it must fill. */
+  names: z.array(z.string()),
   plannedMinutes: z.number(),
   verifies: z.array(z.string()),
   suspect: z.boolean(),

@@ -1,9 +1,23 @@
 import type { Finding } from '../base';
 import { placeholderFindings } from './cases/placeholder';
 
+/**
+ * A call of another case, at one revision of it: what is run stays what it was until the caller’s author takes a newer one. `with` fills the names in
+ * the called case; its values may hold names of the caller.
+ */
+export interface CaseCall {
+  readonly key: string;
+  readonly revision: number;
+  readonly with: Readonly<Record<string, string>>;
+}
+
 export interface CaseStep {
   readonly action: string;
   readonly expected: string;
+  /** Stands for all steps of another case; action and expected are then empty. */
+  readonly call?: CaseCall;
+  /** In a run’s frozen copy: the called case and step that this one comes from. */
+  readonly from?: string;
 }
 
 /** A row of data: the case is run once with each. `values` fills the names in braces in its texts. */
@@ -36,7 +50,7 @@ export const emptyCase: CaseContent = {
 export function plainContent({ steps, rows, ...rest }: CaseContent) {
   return {
     ...rest,
-    steps: steps.map((step) => ({ ...step })),
+    steps: steps.map(({ call, ...step }) => ({ ...step, ...(call ? { call: { ...call, with: { ...call.with } } } : {}) })),
     ...(rows?.length ? { rows: rows.map(({ name, values }) => ({ name, values: { ...values } })) } : {}),
   };
 }
@@ -51,6 +65,7 @@ export function caseFaults(content: CaseContent): string[] {
   if (!content.objective.trim()) faults.push('It has no objective.');
   if (!content.steps.length) faults.push('It has no steps.');
   content.steps.forEach((step, i) => {
+    if (step.call) return;
     if (!step.action.trim()) faults.push(`Step ${i + 1} has no action.`);
     if (!step.expected.trim()) faults.push(`Step ${i + 1} has no expected result.`);
   });

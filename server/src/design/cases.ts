@@ -1,9 +1,10 @@
 import type { CaseDetail, CaseSummary } from '@contract/design';
 import { groupBy, isKey, keyNumber, nextKey, type Role } from '@core/base';
-import { caseFaults, plainContent, suspectEnds, type CaseContent } from '@core/design';
+import { caseFaults, placeholdersIn, plainContent, suspectEnds, textsOf, type CaseContent } from '@core/design';
 import { and, asc, eq, inArray, isNull, like } from 'drizzle-orm';
 import { asTrace, insertTrace, lookUpRecords, Refusal, traceEnds, traces, tracesAt, write, type Actor, type Db, type Tx } from '../base';
 import { checkStateChange, needRequirement, requirements } from '../specify';
+import { checkCalls, frozenCase, needApprovedCalls } from './calls';
 import { cases } from './tables';
 
 lookUpRecords('case', (db, projectId, keys) =>
@@ -57,6 +58,7 @@ export async function listCases(db: Db, projectId: number): Promise<CaseSummary[
       state,
       steps: steps.length,
       rows: dataRows?.length ?? 0,
+      names: [...new Set(textsOf(row).flatMap(({ text }) => placeholdersIn(text)))],
       plannedMinutes,
       verifies: mine.map((t) => t.toKey).sort(),
       suspect,
@@ -102,6 +104,7 @@ export function addCase(db: Db, actor: Actor, told: { key?: string; content: Cas
       );
     if (!isKey(key))
       throw new Refusal('invalid', { fields: [{ path: 'key', text: 'A key is capitals, a hyphen and a number, as in C-018.' }] });
+    await checkCalls(w.tx, actor.projectId, key, told.content);
     const [made] = await w.tx
       .insert(cases)
       .values({
@@ -137,6 +140,7 @@ export function saveCase(db: Db, actor: Actor, key: string, basedOn: number, con
         detail: `${row.updatedBy} saved revision ${row.revision} in between.`,
         current: await caseWithTraces(w.tx, actor.projectId, key),
       });
+    await checkCalls(w.tx, actor.projectId, key, content);
     const before = caseContent(row);
     if (JSON.stringify(before) === JSON.stringify(content)) return;
     const revision = row.revision + 1;
@@ -181,6 +185,11 @@ export function setCaseState(
     const faults = state === 'draft' ? [] : caseFaults(caseContent(row));
     if (faults.length) throw new Refusal('stateForbids', { detail: faults.join(' ') });
     if (row.state === state) return;
+    if (state === 'approved') await needApprovedCalls(w.tx, actor.projectId, caseContent(row));
+    // What a run would freeze must stand, for every row.
+    if (state !== 'draft')
+      for (const dataRow of row.rows?.length ? row.rows : [undefined])
+        await frozenCase(w.tx, actor.projectId, key, caseContent(row), dataRow);
     await w.tx
       .update(cases)
       .set({ state, everApproved: state === 'approved' ? 1 : row.everApproved })

@@ -1,2 +1,3 @@
 export * from './tables';
+export * from './calls';
 export * from './cases';

@@ -1,11 +1,11 @@
 import type { Build } from '@contract/base';
 import type { RoundDetail } from '@contract/run';
 import { keyNumber, nextKey } from '@core/base';
-import { caseFaults, expandRound, freezeCase, type CaseRow, type PassedRun } from '@core/design';
+import { caseFaults, expandRound, type CaseRow, type PassedRun } from '@core/design';
 import { runPasses } from '@core/prove';
 import { and, desc, eq, inArray, isNull } from 'drizzle-orm';
 import { builds, memberships, needBuild, people, Refusal, write, type Actor, type Db, type Tx, type Writing } from '../base';
-import { caseContent, needCase, type StoredCase } from '../design';
+import { caseContent, frozenCase, needCase, type StoredCase } from '../design';
 import { roundDetail } from './store';
 import { rounds, runs } from './tables';
 
@@ -73,7 +73,7 @@ export async function planRun(
   place: RunPlace,
   supersedes: string | null,
 ): Promise<void> {
-  const frozen = freezeCase(caseContent(c), needRow(c, row));
+  const frozen = await frozenCase(w.tx, w.actor.projectId, c.key, caseContent(c), needRow(c, row));
   await w.tx.insert(runs).values({
     projectId: w.actor.projectId,
     key,

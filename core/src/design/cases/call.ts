@@ -1,5 +1,5 @@
 import type { Finding } from '../../base';
-import type { CaseStep } from '../case';
+import type { CaseContent, CaseRow, CaseStep } from '../case';
 import type { Row, RowValue } from '../rows';
 import { fillStep, fillText, placeholdersIn } from './placeholder';
 
@@ -28,6 +28,20 @@ export interface Expansion {
   readonly findings: readonly Finding[];
 }
 
+/** How a called revision is found among others of the same case. */
+export const revisionId = (key: string, revision: number): string => `${key}@${revision}`;
+
+/** A case’s content as calls are followed through it. */
+export function callableOf(key: string, { preconditions, steps }: Pick<CaseContent, 'preconditions' | 'steps'>): CallableCase {
+  return {
+    key,
+    preconditions,
+    steps: steps.map(({ call, action, expected }) =>
+      call ? { call: revisionId(call.key, call.revision), with: call.with } : { action, expected },
+    ),
+  };
+}
+
 const isCall = (step: CaseStep | CallStep): step is CallStep => 'call' in step;
 /** A case that calls and calls again is cut off here. */
 const stepLimit = 5000;
@@ -50,23 +64,24 @@ export function expandCase(key: string, cases: ReadonlyMap<string, CallableCase>
     const found = cases.get(at);
     const caller = origin.at(-1);
     const place = caller ? `${caller.case} step ${caller.step}` : at;
-    if (!found) return say(place, `There is no case ${at}.`);
-    const path = [...origin.map((o) => o.case), at];
-    if (path.indexOf(at) < path.length - 1) return say(place, `A loop of calls: ${path.slice(path.indexOf(at)).join(' → ')}.`);
+    if (!found) return say(place, `There is no case ${at.replace('@', ' revision ')}.`);
+    const path = [...origin.map((o) => o.case), found.key];
+    if (path.indexOf(found.key) < path.length - 1)
+      return say(place, `A loop of calls: ${path.slice(path.indexOf(found.key)).join(' → ')}.`);
     const before = fillText(found.preconditions, values).trim();
     if (before && !preconditions.includes(before)) preconditions.push(before);
     found.steps.forEach((step, i) => {
       if (steps.length >= stepLimit) return say(key, `The case has more than ${stepLimit} steps.`);
-      const here = [...origin, { case: at, step: i + 1 }];
+      const here = [...origin, { case: found.key, step: i + 1 }];
       if (isCall(step)) {
         const bound = Object.fromEntries(
           Object.entries(step.with).map(([name, value]) => [name, typeof value === 'string' ? fillText(value, values) : value]),
         );
-        for (const value of Object.values(bound)) if (typeof value === 'string') open(value, `${at} step ${i + 1}`);
+        for (const value of Object.values(bound)) if (typeof value === 'string') open(value, `${found.key} step ${i + 1}`);
         walk(step.call, bound, here);
       } else {
         const filled = fillStep(step, values);
-        open(filled.action + filled.expected, `${at} step ${i + 1}`);
+        open(filled.action + filled.expected, `${found.key} step ${i + 1}`);
         steps.push({ ...filled, number: steps.length + 1, origin: here });
       }
     });
@@ -74,4 +89,23 @@ export function expandCase(key: string, cases: ReadonlyMap<string, CallableCase>
   walk(key, row, []);
   preconditions.forEach((text) => open(text, `${key} preconditions`));
   return { preconditions: preconditions.join('\n'), steps, findings };
+}
+
+/**
+ * A case as one run freezes it: called steps in their place, each saying where it comes from, everything filled in, and the row kept beside it. `called`
+ * holds the called revisions by `revisionId`.
+ */
+export function freezeCase(
+  key: string,
+  content: CaseContent,
+  row: CaseRow | undefined,
+  called: ReadonlyMap<string, CallableCase>,
+): { readonly content: CaseContent; readonly findings: readonly Finding[] } {
+  const { rows: _, ...rest } = content;
+  const whole = expandCase(key, new Map([...called, [key, callableOf(key, content)]]), row?.values);
+  const steps = whole.steps.map(({ action, expected, origin }): CaseStep => {
+    const last = origin[origin.length - 1];
+    return { action, expected, ...(origin.length > 1 ? { from: `${last.case} step ${last.step}` } : {}) };
+  });
+  return { content: { ...rest, preconditions: whole.preconditions, steps, ...(row ? { rows: [row] } : {}) }, findings: whole.findings };
 }

@@ -1,6 +1,7 @@
 import fc from 'fast-check';
 import { caseFaults } from '../case';
 import {
+  callableOf,
   casesFromSheet,
   expandCase,
   expandRound,
@@ -9,6 +10,8 @@ import {
   fillText,
   placeholderFindings,
   placeholdersIn,
+  revisionId,
+  textsOf,
   planCases,
   stepsFromOutline,
   type CallableCase,
@@ -53,9 +56,42 @@ describe('a case with data rows', () => {
   };
 
   it('is frozen filled in, with its row beside it', () => {
-    const frozen = freezeCase(content, content.rows[1]);
-    expect([frozen.preconditions, frozen.steps[0].action, frozen.rows]).toEqual(['At 20 °C', 'Wait 12.5 s', [content.rows[1]]]);
-    expect('rows' in freezeCase({ ...content, rows: [] })).toBeFalse();
+    const { content: frozen, findings } = freezeCase('C-1', content, content.rows[1], new Map());
+    expect([frozen.preconditions, frozen.steps[0].action, frozen.rows, findings]).toEqual([
+      'At 20 °C',
+      'Wait 12.5 s',
+      [content.rows[1]],
+      [],
+    ]);
+    const plain = freezeCase(
+      'C-1',
+      { ...content, rows: [], preconditions: '', steps: [{ action: 'a', expected: 'b' }] },
+      undefined,
+      new Map(),
+    );
+    expect('rows' in plain.content).toBeFalse();
+  });
+
+  it('that calls another revision is frozen with its steps in place, saying where they come from', () => {
+    const calling = {
+      ...content,
+      preconditions: '',
+      steps: [{ action: '', expected: '', call: { key: 'C-2', revision: 3, with: { s: '{{time}}' } } }],
+    };
+    const called = new Map([
+      [revisionId('C-2', 3), callableOf('C-2', { preconditions: '', steps: [{ action: 'Hold {{s}} s', expected: 'x' }] })],
+    ]);
+    expect(freezeCase('C-1', calling, content.rows[0], called).content.steps).toEqual([
+      { action: 'Hold 2.5 s', expected: 'x', from: 'C-2 step 1' },
+    ]);
+    expect(freezeCase('C-1', calling, undefined, new Map()).findings.map((f) => f.text)).toContain('There is no case C-2 revision 3.');
+    expect(
+      placeholdersIn(
+        textsOf(calling)
+          .map((t) => t.text)
+          .join(' '),
+      ),
+    ).toEqual(['time']);
   });
 
   it('sets off what came from the row, whole values only', () => {

@@ -1,5 +1,5 @@
 import type { Finding } from '../../base';
-import type { CaseContent, CaseRow, CaseStep } from '../case';
+import type { CaseContent, CaseStep } from '../case';
 import type { Parameter, Row, RowValue } from '../rows';
 
 const pattern = /\{\{\s*([A-Za-z_][\w.]*)\s*\}\}/g;
@@ -16,18 +16,6 @@ export function fillText(text: string, row: Row): string {
 
 export function fillStep({ action, expected }: CaseStep, row: Row): CaseStep {
   return { action: fillText(action, row), expected: fillText(expected, row) };
-}
-
-/** A case as one run of one of its rows freezes it: everything filled in, and the row kept beside it. */
-export function freezeCase(content: CaseContent, row?: CaseRow): CaseContent {
-  const { rows: _, ...rest } = content;
-  if (!row) return rest;
-  return {
-    ...rest,
-    preconditions: fillText(content.preconditions, row.values),
-    steps: content.steps.map((step) => fillStep(step, row.values)),
-    rows: [row],
-  };
 }
 
 /** A filled text in parts, so that what came from the row can be set off: the longest values first, whole words only. */
@@ -48,6 +36,7 @@ export function textsOf(content: Pick<CaseContent, 'preconditions' | 'steps'>): 
     ...content.steps.flatMap((step, i) => [
       { place: `step ${i + 1}, action`, text: step.action },
       { place: `step ${i + 1}, expected`, text: step.expected },
+      ...Object.entries(step.call?.with ?? {}).map(([name, text]) => ({ place: `step ${i + 1}, ${name}`, text })),
     ]),
   ];
 }

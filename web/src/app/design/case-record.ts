@@ -33,12 +33,19 @@ const contentOf = ({ title, objective, preconditions, steps, plannedMinutes, row
   plannedMinutes,
   ...(rows?.length ? { rows } : {}),
 });
+const callWords = (values: Readonly<Record<string, string>>): string => {
+  const told = Object.entries(values).map(([name, value]) => `${name} = ${value}`);
+  return told.length ? ` with ${told.join(', ')}` : '';
+};
 const outline = (content: CaseContent): string =>
   [
     content.title,
     content.objective,
     content.preconditions,
-    ...content.steps.map((s, i) => `${i + 1}. ${s.action} → ${s.expected}`),
+    ...content.steps.map(
+      (s, i) =>
+        `${i + 1}. ${s.call ? `all steps of ${s.call.key} revision ${s.call.revision}${callWords(s.call.with)}` : `${s.action} → ${s.expected}`}`,
+    ),
     `${content.plannedMinutes} min`,
     ...(content.rows ?? []).map(
       (row) =>
@@ -176,6 +183,11 @@ export class CaseRecord {
     this.draft.set(rest);
     this.put(rows.length ? { rows } : {});
   }
+
+  protected readonly callWords = callWords;
+  private readonly all = this.store.selectSignal(designFeature.selectCases);
+  /** Cases that it may call: all but itself. */
+  protected readonly callable = computed(() => this.all().filter((c) => c.key !== this.key()));
 
   protected rowColumns(rows: readonly CaseRow[]): string[] {
     return [...new Set(rows.flatMap((row) => Object.keys(row.values)))];

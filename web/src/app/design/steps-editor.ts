@@ -2,12 +2,14 @@ import { CdkDragDrop, DragDropModule } from '@angular/cdk/drag-drop';
 import { ChangeDetectionStrategy, Component, computed, ElementRef, inject, input, linkedSignal, output, signal } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { moveItem, stepsFromOutline, type CaseStep } from '@core/design';
+import type { CaseSummary } from '@contract/design';
 import { Icon } from '../base';
+import { CallEditor } from './call-editor';
 
 /** The numbered steps of a case: written in place, ordered by drag or with Alt and the arrows. */
 @Component({
   selector: 'cp-steps-editor',
-  imports: [DragDropModule, FormsModule, Icon],
+  imports: [CallEditor, DragDropModule, FormsModule, Icon],
   changeDetection: ChangeDetectionStrategy.OnPush,
   template: `
     <ol cdkDropList (cdkDropListDropped)="drop($event)">
@@ -15,26 +17,30 @@ import { Icon } from '../base';
         <li cdkDrag>
           <span class="grip" cdkDragHandle aria-hidden="true"><cp-icon name="drag_indicator" /></span>
           <b class="n">{{ i + 1 }}</b>
-          <textarea
-            class="in"
-            rows="2"
-            [name]="'action' + i"
-            [attr.aria-label]="'Step ' + (i + 1) + ', action'"
-            placeholder="Do this"
-            [ngModel]="step.action"
-            (ngModelChange)="put(i, { action: $event })"
-            (keydown)="keys($event, i)"
-          ></textarea>
-          <textarea
-            class="in"
-            rows="2"
-            [name]="'expected' + i"
-            [attr.aria-label]="'Step ' + (i + 1) + ', expected result'"
-            placeholder="Expect that"
-            [ngModel]="step.expected"
-            (ngModelChange)="put(i, { expected: $event })"
-            (keydown)="keys($event, i)"
-          ></textarea>
+          @if (step.call; as call) {
+            <cp-call-editor class="called" [call]="call" [cases]="cases()" [number]="i + 1" (changed)="put(i, { call: $event })" />
+          } @else {
+            <textarea
+              class="in"
+              rows="2"
+              [name]="'action' + i"
+              [attr.aria-label]="'Step ' + (i + 1) + ', action'"
+              placeholder="Do this"
+              [ngModel]="step.action"
+              (ngModelChange)="put(i, { action: $event })"
+              (keydown)="keys($event, i)"
+            ></textarea>
+            <textarea
+              class="in"
+              rows="2"
+              [name]="'expected' + i"
+              [attr.aria-label]="'Step ' + (i + 1) + ', expected result'"
+              placeholder="Expect that"
+              [ngModel]="step.expected"
+              (ngModelChange)="put(i, { expected: $event })"
+              (keydown)="keys($event, i)"
+            ></textarea>
+          }
           <span class="tools">
             <button
               type="button"
@@ -91,6 +97,9 @@ import { Icon } from '../base';
       <button class="chip" type="button" [attr.aria-expanded]="outlining()" (click)="openOutline()">
         <cp-icon name="account_tree" /> From an outline
       </button>
+      @if (cases().length) {
+        <button class="chip" type="button" (click)="insertCall()"><cp-icon name="add_link" /> Steps of another case</button>
+      }
       <span class="second small">Alt ↑ ↓ moves a step, Ctrl Enter adds one below</span>
     </div>
   `,
@@ -133,6 +142,9 @@ import { Icon } from '../base';
       opacity: 0.35;
       cursor: default;
     }
+    .called {
+      grid-column: span 2;
+    }
     .outline {
       display: flex;
       flex-direction: column;
@@ -150,6 +162,8 @@ import { Icon } from '../base';
 })
 export class StepsEditor {
   readonly steps = input.required<readonly CaseStep[]>();
+  /** Cases whose steps may be called. */
+  readonly cases = input<readonly CaseSummary[]>([]);
   readonly changed = output<readonly CaseStep[]>();
   /** What is on the screen: ahead of the input while keys come faster than pictures. */
   protected readonly here = linkedSignal(() => this.steps());
@@ -170,7 +184,7 @@ export class StepsEditor {
 
   /** The outline's steps behind those that are there; a last step that is still empty makes room. */
   protected take(): void {
-    const kept = this.here().filter((step, i, all) => i < all.length - 1 || step.action || step.expected);
+    const kept = this.here().filter((step, i, all) => i < all.length - 1 || step.action || step.expected || step.call);
     this.set([...kept, ...this.read().steps]);
     this.outline.set('');
     this.outlining.set(false);
@@ -197,6 +211,11 @@ export class StepsEditor {
     this.focus(at);
   }
 
+  protected insertCall(): void {
+    const [first] = this.cases();
+    if (first) this.set([...this.here(), { action: '', expected: '', call: { key: first.key, revision: first.revision, with: {} } }]);
+  }
+
   protected move(from: number, to: number): void {
     if (to < 0 || to >= this.here().length) return;
     this.set(moveItem(this.here(), from, to));
@@ -216,6 +235,8 @@ export class StepsEditor {
   }
 
   private focus(at: number): void {
-    setTimeout(() => this.element.nativeElement.querySelectorAll<HTMLTextAreaElement>('li')[at]?.querySelector('textarea')?.focus());
+    setTimeout(() =>
+      this.element.nativeElement.querySelectorAll<HTMLElement>('li')[at]?.querySelector<HTMLElement>('textarea, select')?.focus(),
+    );
   }
 }

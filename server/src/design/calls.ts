@@ -1,0 +1,65 @@
+import { callableOf, expandCase, freezeCase, revisionId, type CallableCase, type CaseContent, type CaseRow } from '@core/design';
+import { and, eq } from 'drizzle-orm';
+import { Refusal, revisions, type Db, type Tx } from '../base';
+import { cases } from './tables';
+
+/** More called cases than this are not followed. */
+const calledLimit = 200;
+
+/** The revisions that a case calls, and those that these call, as they were kept. */
+async function calledBy(db: Db | Tx, projectId: number, content: CaseContent): Promise<Map<string, CallableCase>> {
+  const found = new Map<string, CallableCase>();
+  const open = [content];
+  for (const { steps } of open)
+    for (const { call } of steps) {
+      if (!call || found.size >= calledLimit || found.has(revisionId(call.key, call.revision))) continue;
+      const [row] = await db
+        .select({ snapshot: revisions.snapshot })
+        .from(revisions)
+        .innerJoin(cases, and(eq(cases.projectId, projectId), eq(cases.key, call.key), eq(cases.id, revisions.recordId)))
+        .where(and(eq(revisions.kind, 'case'), eq(revisions.revision, call.revision)));
+      if (!row) continue;
+      const called = row.snapshot as unknown as CaseContent;
+      found.set(revisionId(call.key, call.revision), callableOf(call.key, called));
+      open.push(called);
+    }
+  return found;
+}
+
+/** Refuses calls that lead round in a circle, the circle named, and calls of what does not exist. */
+export async function checkCalls(db: Db | Tx, projectId: number, key: string, content: CaseContent): Promise<void> {
+  if (!content.steps.some((step) => step.call)) return;
+  const { findings } = expandCase(key, new Map([...(await calledBy(db, projectId, content)), [key, callableOf(key, content)]]));
+  const faults = findings.filter((finding) => !finding.text.startsWith('Nothing fills'));
+  if (faults.length)
+    throw new Refusal('invalid', {
+      detail: faults.map((f) => f.text).join(' '),
+      fields: faults.map((f) => ({ path: 'steps', text: `${f.cell ?? ''}: ${f.text}` })),
+    });
+}
+
+/** Refuses an approval while a case that it calls, at its present revision, is not approved itself. */
+export async function needApprovedCalls(db: Db | Tx, projectId: number, { steps }: CaseContent): Promise<void> {
+  for (const { call } of steps) {
+    if (!call) continue;
+    const [called] = await db
+      .select({ revision: cases.revision, state: cases.state })
+      .from(cases)
+      .where(and(eq(cases.projectId, projectId), eq(cases.key, call.key)));
+    if (called?.revision === call.revision && called.state !== 'approved')
+      throw new Refusal('stateForbids', { detail: `${call.key} revision ${call.revision}, which it calls, is not approved.` });
+  }
+}
+
+/** The case as a run of this row freezes it. What nothing fills is told, not run. */
+export async function frozenCase(
+  db: Db | Tx,
+  projectId: number,
+  key: string,
+  content: CaseContent,
+  row: CaseRow | undefined,
+): Promise<CaseContent> {
+  const { content: frozen, findings } = freezeCase(key, content, row, await calledBy(db, projectId, content));
+  if (findings.length) throw new Refusal('stateForbids', { detail: `${key} cannot be run. ${findings.map((f) => f.text).join(' ')}` });
+  return frozen;
+}
