@@ -102,7 +102,12 @@ import { runCommands, runFeature } from './state';
                 @for (s of r.case.steps; track $index; let i = $index) {
                   <tr>
                     <td class="num">{{ i + 1 }}</td>
-                    <td>{{ s.action }}</td>
+                    <td>
+                      {{ s.action }}
+                      @if (s.from) {
+                        <span class="second small">from {{ s.from }}</span>
+                      }
+                    </td>
                     <td>{{ s.expected }}</td>
                     <td>
                       {{ r.steps[i].observed || '–' }}
