@@ -120,7 +120,7 @@ async function listing(): Promise<void> {
   await database.close();
 }
 
+judging();
 measuring();
 designing();
-judging();
 await listing();

@@ -93,7 +93,7 @@ function sortOut(all: readonly CordRun[], c: CordCase): CaseRuns {
     if (performedBy === undefined) unsigned = add(unsigned, run.key);
     else if (!reviewedByAnother(run, performedBy)) unreviewed = add(unreviewed, run.key);
   }
-  const missing = (c.rows ?? noRuns).filter((row) => !latest.some((run) => run.row === row));
+  const missing = c.rows ? c.rows.filter((row) => !latest.some((run) => run.row === row)) : noRuns;
   return { count: latest.length, missing, troubled, mismatched, unsigned, unreviewed };
 }
 
@@ -153,7 +153,8 @@ function join(input: CordInput): Map<string, Entry> {
 /** Runs of the rows that the case has now: a row that was taken out no longer counts, and its runs stay readable. */
 export function currentRuns<T extends { readonly row: string | null }>(runs: readonly T[], { rows }: Pick<CordCase, 'rows'>): readonly T[] {
   const counts = (run: T): boolean => (rows?.length ? run.row !== null && rows.includes(run.row) : run.row === null);
-  return runs.every(counts) ? runs : runs.filter(counts);
+  for (const run of runs) if (!counts(run)) return runs.filter(counts);
+  return runs;
 }
 
 /** Of runs of one case, the latest of each data row and configuration. */
