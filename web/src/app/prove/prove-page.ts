@@ -113,9 +113,16 @@ import { proveCommands, proveFeature } from './state';
   styles: `
     .two {
       display: grid;
-      grid-template-columns: minmax(0, 1fr) 380px;
+      grid-template-columns: minmax(0, 1fr) 400px;
       gap: 16px;
       align-items: start;
+    }
+    aside .list th,
+    aside .list td {
+      padding: 8px 6px;
+    }
+    aside .list th:first-child {
+      padding-left: 0;
     }
     .job {
       display: flex;

@@ -1,0 +1,146 @@
+import { provideZonelessChangeDetection, type ComponentRef } from '@angular/core';
+import { TestBed, type ComponentFixture } from '@angular/core/testing';
+import type { CaseSummary } from '@contract/design';
+import { emptyCase, type CaseCall, type CaseContent, type CaseRow, type CaseStep } from '@core/design';
+import { CallEditor } from './call-editor';
+import { RowsEditor } from './rows-editor';
+import { StepsEditor } from './steps-editor';
+
+const text = (fixture: ComponentFixture<unknown>): string => (fixture.nativeElement as HTMLElement).textContent ?? '';
+const find = <E extends HTMLElement>(fixture: ComponentFixture<unknown>, selector: string): E => {
+  const found = (fixture.nativeElement as HTMLElement).querySelector<E>(selector);
+  if (!found) throw new Error(`nothing is ${selector}`);
+  return found;
+};
+const press = async (fixture: ComponentFixture<unknown>, words: RegExp): Promise<void> => {
+  const buttons = [...(fixture.nativeElement as HTMLElement).querySelectorAll('button')];
+  const button = buttons.find((b) => words.test(`${b.textContent} ${b.getAttribute('aria-label') ?? ''}`));
+  if (!button) throw new Error(`no button ${words}`);
+  button.click();
+  await fixture.whenStable();
+};
+const write = async (fixture: ComponentFixture<unknown>, selector: string, value: string): Promise<void> => {
+  const field = find<HTMLInputElement | HTMLTextAreaElement | HTMLSelectElement>(fixture, selector);
+  field.value = value;
+  field.dispatchEvent(new Event(field instanceof HTMLSelectElement ? 'change' : 'input'));
+  await fixture.whenStable();
+};
+const set = (ref: ComponentRef<unknown>, inputs: Record<string, unknown>): void => {
+  for (const [name, value] of Object.entries(inputs)) ref.setInput(name, value);
+};
+
+beforeEach(() => TestBed.configureTestingModule({ providers: [provideZonelessChangeDetection()] }));
+
+const summary = (key: string, revision: number, names: string[] = []): CaseSummary => ({
+  key,
+  title: key,
+  revision,
+  state: 'approved',
+  steps: 1,
+  rows: 0,
+  names,
+  plannedMinutes: 1,
+  verifies: [],
+  suspect: false,
+  updatedBy: '',
+  updatedAt: '',
+});
+
+describe('the steps of a case', () => {
+  const open = async (steps: readonly CaseStep[], cases: readonly CaseSummary[] = []) => {
+    const fixture = TestBed.createComponent(StepsEditor);
+    set(fixture.componentRef, { steps, cases });
+    let last: readonly CaseStep[] = steps;
+    fixture.componentInstance.changed.subscribe((changed) => (last = changed));
+    await fixture.whenStable();
+    return { fixture, last: () => last };
+  };
+
+  it('take an outline: the empty last step makes room, and lines without an expected result are told', async () => {
+    const { fixture, last } = await open([
+      { action: 'Turn the key', expected: 'Lamp' },
+      { action: '', expected: '' },
+    ]);
+    await press(fixture, /From an outline/);
+    await write(fixture, '.outline textarea', '1. Press start -> it runs\n2. Wait');
+    expect(text(fixture)).toContain('Without an expected result: line 2');
+    await press(fixture, /Add 2 steps/);
+    expect(last()).toEqual([
+      { action: 'Turn the key', expected: 'Lamp' },
+      { action: 'Press start', expected: 'it runs' },
+      { action: 'Wait', expected: '' },
+    ]);
+    expect((fixture.nativeElement as HTMLElement).querySelector('.outline')).toBeNull();
+  });
+
+  it('may be those of another case, at its present revision', async () => {
+    const { fixture, last } = await open([{ action: 'a', expected: 'b' }], [summary('C-002', 3)]);
+    await press(fixture, /Steps of another case/);
+    expect(last()[1].call).toEqual({ key: 'C-002', revision: 3, with: {} });
+  });
+
+  it('keep what is typed when keys come faster than the page answers', async () => {
+    const { fixture, last } = await open([{ action: '', expected: '' }]);
+    await write(fixture, '[aria-label="Step 1, action"]', 'Look');
+    await write(fixture, '[aria-label="Step 1, expected result"]', 'Lit');
+    expect(last()).toEqual([{ action: 'Look', expected: 'Lit' }]);
+  });
+});
+
+describe('a call of another case', () => {
+  it('stays at its revision until somebody takes the newer one, and asks for the names', async () => {
+    const fixture = TestBed.createComponent(CallEditor);
+    const call: CaseCall = { key: 'C-002', revision: 1, with: {} };
+    set(fixture.componentRef, { call, cases: [summary('C-002', 4, ['time']), summary('C-003', 2)], number: 1 });
+    const told: CaseCall[] = [];
+    fixture.componentInstance.changed.subscribe((changed) => told.push(changed));
+    await fixture.whenStable();
+    await write(fixture, 'input', '2.5');
+    await press(fixture, /Take revision 4/);
+    await write(fixture, 'select', find<HTMLSelectElement>(fixture, 'option:nth-child(2)').getAttribute('value') ?? '1: C-003');
+    expect(told.slice(0, 2)).toEqual([
+      { key: 'C-002', revision: 1, with: { time: '2.5' } },
+      { key: 'C-002', revision: 4, with: {} },
+    ]);
+    expect(told[2]).toEqual({ key: 'C-003', revision: 2, with: {} });
+  });
+});
+
+describe('the data rows of a case', () => {
+  const content: CaseContent = { ...emptyCase, title: 't', steps: [{ action: 'Wait {{time}} s at {{temp}} °C', expected: 'x' }] };
+  const open = async (given: CaseContent) => {
+    const fixture = TestBed.createComponent(RowsEditor);
+    fixture.componentRef.setInput('content', given);
+    let last: readonly CaseRow[] = given.rows ?? [];
+    fixture.componentInstance.changed.subscribe((rows) => {
+      last = rows;
+      fixture.componentRef.setInput('content', { ...given, rows });
+    });
+    await fixture.whenStable();
+    return { fixture, last: () => last };
+  };
+
+  it('have a column for each name, and a new row begins as the last one', async () => {
+    const { fixture, last } = await open(content);
+    expect(text(fixture)).toContain('{{time}} has no data row');
+    await press(fixture, /Data row/);
+    await write(fixture, '[aria-label="Row 1, time"]', '2.5');
+    await write(fixture, '[aria-label="Row 1, temp"]', '20');
+    await press(fixture, /Data row/);
+    await write(fixture, '[aria-label="Row 2, time"]', '3.5');
+    expect(last()).toEqual([
+      { name: '1', values: { time: '2.5', temp: '20' } },
+      { name: '2', values: { time: '3.5', temp: '20' } },
+    ]);
+    await press(fixture, /Delete row 1/);
+    await press(fixture, /Data row/);
+    // No name is given twice.
+    expect(last().map((row) => row.name)).toEqual(['2', '3']);
+  });
+
+  it('say what a row does not fill, and which column no text uses', async () => {
+    const { fixture } = await open({ ...content, rows: [{ name: '1', values: { time: '1', old: 'x' } }] });
+    expect(text(fixture)).toContain('Row 1 has no value for {{temp}}');
+    expect(text(fixture)).toContain('No text uses the column old.');
+  });
+});
