@@ -122,7 +122,7 @@ export class BenchPage {
         input.key === this.opened && this.confirmed(input.step as number, { observed: input.observed, verdict: input.verdict }),
     );
     effect(() => {
-      if (!this.finishing() || Object.keys(this.unsaved()).length) return;
+      if (!this.finishing() || Object.keys(this.unsaved()).length || this.opened !== this.key()) return;
       untracked(() => {
         this.finishing.set(false);
         this.store.dispatch(runCommands.finishRun.start({ project: this.scope.slug(), key: this.key(), seconds: this.seconds() }));
@@ -148,6 +148,8 @@ export class BenchPage {
   private open(): void {
     const run = this.run();
     if (!run) return;
+    // Whoever asked to finish the run before did not ask it of this one.
+    this.finishing.set(false);
     const kept = this.device.read(run.key);
     this.unsaved.set(kept ?? {});
     this.seconds.set(run.seconds);

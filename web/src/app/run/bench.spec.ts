@@ -133,6 +133,18 @@ describe('the Bench', () => {
     expect(sentOf(runCommands.finishRun.name).length).toBe(1);
   });
 
+  it('does not finish another run that is opened while the last step of this one is on its way', async () => {
+    await key('1');
+    await key('Enter');
+    await key('1');
+    await key('Enter');
+    const other = { ...run, key: 'RUN-008', steps: run.steps.map((s) => ({ ...s, verdict: 'pass' as const, observed: 'x' })) };
+    fixture.componentRef.setInput('key', 'RUN-008');
+    store.dispatch(runCommands.getRun.done({ input: { ...at, key: 'RUN-008' } as never, answer: other, command: '', phase: 'done' }));
+    await fixture.whenStable();
+    expect(sentOf(runCommands.finishRun.name)).toEqual([]);
+  });
+
   it('keeps what is typed on this device, for this person and project, until the server has it', async () => {
     const box = (fixture.nativeElement as HTMLElement).querySelector<HTMLTextAreaElement>('textarea');
     if (!box) throw new Error('no box');
