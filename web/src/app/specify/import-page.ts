@@ -200,6 +200,12 @@ export class ImportPage {
       const chosen = this.into() || this.specifications()[0]?.key || '';
       untracked(() => !this.target() && this.target.set(chosen));
     });
+    // A file may be chosen before the keys that exist have come, and others may write some meanwhile: then it is looked at again.
+    effect(() => {
+      this.all();
+      this.levels();
+      untracked(() => this.csv && void this.check(this.preview()?.mapping));
+    });
     onAction(specifyCommands.importRequirements.done, () => void this.router.navigate(['/', this.scope.slug(), 'specify', this.target()]));
   }
 
