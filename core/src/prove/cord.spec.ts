@@ -99,6 +99,11 @@ describe('the judgement of a cord', () => {
       'SSSSS',
     );
     expect([...passingCases(cases, [row('1'), row('2', { verdict: 'failed' })])]).toEqual([]);
+    // Credit goes by the same runs as the knot: what is no row any more neither gives it nor takes it.
+    expect([...passingCases(cases, [row('1'), row('2'), row('3', { verdict: 'failed' }), row(null, { verdict: 'failed' })])]).toEqual([
+      'C-1',
+    ]);
+    expect([...passingCases(cases, [row('3'), row(null)])]).toEqual([]);
   });
 
   it('gives credit for an accepted deviation as the policy says', () => {

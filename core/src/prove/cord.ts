@@ -76,7 +76,7 @@ const add = <T>(list: readonly T[], item: T): readonly T[] => (list.length ? [..
 
 function sortOut(all: readonly CordRun[], c: CordCase): CaseRuns {
   const caseRevision = c.revision;
-  const latest = latestRuns(currentRuns(all, c));
+  const latest = standingRuns(all, c);
   let troubled: readonly CordRun[] = noRuns;
   let mismatched: readonly string[] = noRuns;
   let unsigned: readonly string[] = noRuns;
@@ -169,6 +169,11 @@ export function latestRuns<T extends { readonly row: string | null; readonly con
   return runs.some(overtaken) ? runs.filter((run, i) => !overtaken(run, i)) : runs;
 }
 
+/** The runs by which a case is judged, for its knot and for credit alike: of the rows that it has now, the latest. */
+function standingRuns(runs: readonly CordRun[], c: CordCase): readonly CordRun[] {
+  return latestRuns(currentRuns(runs, c));
+}
+
 /** Does a run count as passed: passed, or passed with a deviation that a reviewer accepted; and recorded against the case as it is now, or carried over. */
 export function runPasses(
   run: Pick<CordRun, 'verdict' | 'deviationAccepted' | 'caseRevision' | 'carriedOverTo'>,
@@ -189,7 +194,12 @@ export function passingCases(cases: readonly CordCase[], runs: readonly CordRun[
     runPasses(run, revision) && (policy.deviations || run.verdict !== 'deviation');
   const runsOf = groupBy(runs, (run) => run.caseKey);
   return new Set(
-    cases.filter((c) => runsOf.has(c.key) && latestRuns(runsOf.get(c.key) ?? []).every((run) => counts(run, c.revision))).map((c) => c.key),
+    cases
+      .filter((c) => {
+        const standing = standingRuns(runsOf.get(c.key) ?? [], c);
+        return standing.length > 0 && standing.every((run) => counts(run, c.revision));
+      })
+      .map((c) => c.key),
   );
 }
 
