@@ -4,7 +4,6 @@ export type Bits = Uint32Array;
 export const bitsFor = (size: number): Bits => new Uint32Array((size + 31) >>> 5);
 export const hasBit = (bits: Bits, i: number): boolean => ((bits[i >>> 5] >>> (i & 31)) & 1) === 1;
 export const setBit = (bits: Bits, i: number): void => void (bits[i >>> 5] |= 1 << (i & 31));
-export const clearBit = (bits: Bits, i: number): void => void (bits[i >>> 5] &= ~(1 << (i & 31)));
 
 /** How many bits of a word are set. */
 export function ones(word: number): number {
@@ -62,9 +61,4 @@ export function firstClear(bits: Bits, from: number, to: number): number | undef
     else if (!hasBit(bits, i)) return i;
   }
   return undefined;
-}
-
-/** `a` without what `b` has. */
-export function without(a: Bits, b: Bits): Bits {
-  return a.map((word, w) => word & ~b[w]);
 }

@@ -5,3 +5,4 @@ export * from './cord';
 export * from './totals';
 export * from './drawing';
 export * from './pack';
+export * from './standing-runs';

@@ -70,13 +70,13 @@ export function loadSources(
         build,
         path,
         text,
-        sha256: createHash('sha256').update(bytes).digest('hex'),
+        sha256: sha256Of(bytes),
         functions: found,
       });
     }
     await w.log('sources loaded', 'build', build, null, {
       file: file.name,
-      sha256: createHash('sha256').update(file.bytes).digest('hex'),
+      sha256: sha256Of(file.bytes),
       files: unpacked.length,
       functions,
       traces: traced,

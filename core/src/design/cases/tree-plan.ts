@@ -1,4 +1,4 @@
-import { sha256Hex } from '../../base';
+import { groupBy, sha256Hex } from '../../base';
 import { proposeNumbers, proposeSteps, type NumberProposal } from '../rows';
 import type { CaseContent, CaseStep } from '../case';
 
@@ -88,8 +88,7 @@ export function planCases(
   choices: ReadonlyMap<string, Grain> = new Map(),
 ): TreePlan {
   const byKey = new Map(requirements.map((r) => [r.key, r]));
-  const children = new Map<string, TreeRequirement[]>();
-  for (const r of requirements) if (r.parent !== null) children.set(r.parent, [...(children.get(r.parent) ?? []), r]);
+  const children = groupBy(requirements, (r) => r.parent);
   const grainOf = new Map<string, { grain: Grain; why: string; chosen: boolean }>();
   const walking = new Set<string>();
   const settle = (r: TreeRequirement): Grain => {

@@ -1,14 +1,4 @@
-import {
-  holds,
-  keeps,
-  onGrid,
-  representative,
-  type Constraint,
-  type Parameter,
-  type Row,
-  type RowValue,
-  type ValueClass,
-} from './parameter';
+import { keeps, onGrid, representative, type Constraint, type Parameter, type Row, type RowValue, type ValueClass } from './parameter';
 
 /** A row with what it is there for: the classes, boundaries or combinations that it is the first to cover. */
 export interface DataRow {
@@ -149,16 +139,4 @@ export function boundaryRows(
 /** Which rows break a constraint, by their place. */
 export function brokenRows(rows: readonly Row[], constraints: readonly Constraint[]): number[] {
   return rows.flatMap((row, i) => (constraints.some((c) => keeps(c, row) === false) ? [i] : []));
-}
-
-/** The class that a value falls into. */
-export function classOf(parameter: Parameter, value: RowValue): ValueClass | undefined {
-  return parameter.classes.find(
-    (c) =>
-      c.values?.includes(value) ||
-      (c.from !== undefined &&
-        c.to !== undefined &&
-        holds({ parameter: '', is: '>=', values: [c.from] }, value) &&
-        holds({ parameter: '', is: '<=', values: [c.to] }, value)),
-  );
 }

@@ -1,3 +1,5 @@
+import { groupBy } from '../../base';
+
 /** A transition: in a state, on an event, to another state; what is seen. */
 export interface Transition {
   readonly from: string;
@@ -60,8 +62,7 @@ export function switchWalks(table: StateTable, switches: 0 | 1): StateCases {
       : possible.flatMap((t) => possible.filter((next) => next.from === t.to).map((next) => `${keyOf(t)}\n\n${keyOf(next)}`)),
   );
   const of = wanted.size;
-  const leaving = new Map<string, Transition[]>();
-  for (const t of possible) leaving.set(t.from, [...(leaving.get(t.from) ?? []), t]);
+  const leaving = groupBy(possible, (t) => t.from);
   const walks: Transition[][] = [];
   let walk: Transition[] = [];
   const idOf = (before: Transition | undefined, t: Transition): string =>

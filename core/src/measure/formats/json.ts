@@ -19,7 +19,6 @@ export class JsonStream {
   private inText = false;
   private escaped = false;
   private bytes = 0;
-  private deepest = 0;
   broken = false;
   started = false;
 
@@ -69,7 +68,7 @@ export class JsonStream {
         }
       } else if (c === 125 || c === 93) depth--;
     }
-    Object.assign(this, { depth, inText, escaped, deepest: Math.max(depth, this.deepest) });
+    Object.assign(this, { depth, inText, escaped });
     return true;
   }
 

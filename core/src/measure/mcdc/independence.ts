@@ -1,3 +1,4 @@
+import { ones } from '../bits';
 import type { DecisionText } from './expression';
 import { evaluate, executed, fillCoupled, groupOf, possible, possiblySensitive, truthTable, type TruthRow } from './truth';
 import type { Vector } from './vector';
@@ -138,15 +139,9 @@ function contradicts(v: Vector, decision: DecisionText): boolean {
   return !agrees(filled.values) && !agrees(filled.values | open);
 }
 
-const bits = (mask: number): number => {
-  let n = 0;
-  for (let m = mask; m; m &= m - 1) n++;
-  return n;
-};
-
 /** How many evaluated conditions of the nearest vector at hand a row would change. */
 function distance(row: TruthRow, hand: readonly Ready[]): number {
-  return Math.min(32, ...hand.map(({ filled }) => bits((row.values ^ filled.values) & filled.evaluated)));
+  return Math.min(32, ...hand.map(({ filled }) => ones((row.values ^ filled.values) & filled.evaluated)));
 }
 
 /**

@@ -1,3 +1,4 @@
+import { ones } from '../bits';
 import type { DecisionText, Expression } from './expression';
 import { fullyReady, makeReady, ruleOf, shownBy, type McdcForm, type McdcRule, type Ready } from './independence';
 import { evaluate, executed, truthTable, type TruthRow } from './truth';
@@ -164,7 +165,7 @@ function withoutDominated(candidates: readonly Candidate[]): Candidate[] {
   const sign = (c: Candidate): number => (c.ready.filled.outcome ? c.values : ~c.values) & c.ready.sensitive;
   // What a row offers: for each unmasked condition, does its value go with the outcome or against it.
   const kept: Candidate[] = [];
-  const bySize = [...candidates].sort((a, b) => count(b.ready.sensitive) - count(a.ready.sensitive));
+  const bySize = [...candidates].sort((a, b) => ones(b.ready.sensitive) - ones(a.ready.sensitive));
   for (const c of bySize) {
     const dominated = kept.some(
       (k) =>
@@ -177,12 +178,6 @@ function withoutDominated(candidates: readonly Candidate[]): Candidate[] {
   }
   return kept;
 }
-
-const count = (mask: number): number => {
-  let n = 0;
-  for (let m = mask; m; m &= m - 1) n++;
-  return n;
-};
 
 function gain(c: Candidate, have: readonly Ready[], wanted: number, rule: McdcRule): number {
   let shown = 0;
@@ -199,7 +194,7 @@ function greedySet(candidates: readonly Candidate[], start: readonly Ready[], wa
     let bestScore = -1;
     for (const c of candidates) {
       if (chosen.includes(c.values)) continue;
-      const score = count(gain(c, have, left, rule)) * 100 + count(c.ready.sensitive & left);
+      const score = ones(gain(c, have, left, rule)) * 100 + ones(c.ready.sensitive & left);
       if (score > bestScore) [best, bestScore] = [c, score];
     }
     if (!best) break;
@@ -249,7 +244,7 @@ function search(
     if (rows.length < fewest) [rarest, fewest] = [rows, rows.length];
   }
   const scored = rarest.map((c) => ({ c, shown: gain(c, have, wanted, rule) }));
-  scored.sort((a, b) => count(b.shown) - count(a.shown) || count(b.c.ready.sensitive) - count(a.c.ready.sensitive));
+  scored.sort((a, b) => ones(b.shown) - ones(a.shown) || ones(b.c.ready.sensitive) - ones(a.c.ready.sensitive));
   for (const { c, shown } of scored) {
     // With one row left, it must finish the work.
     if (left === 1 && (wanted & ~shown) !== 0) break;
