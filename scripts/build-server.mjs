@@ -29,6 +29,7 @@ export async function buildServer() {
     entryPoints: {
       main: 'server/src/main.ts',
       papers: 'server/src/prove/papers.ts',
+      projector: 'server/src/prove/projector-worker.ts',
       migrate: 'server/src/migrate.ts',
       'ledger-verify': 'server/src/ledger-verify.ts',
       seed: 'demo/seed/seed.ts',

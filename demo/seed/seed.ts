@@ -2,11 +2,20 @@ import { readFileSync, readdirSync } from 'node:fs';
 import { join } from 'node:path';
 import { eq } from 'drizzle-orm';
 import type { Role } from '../../core/src/base';
-import { addPerson, addProject, openDatabase, people, setMember, type Actor, type DatabaseAddress, type Db } from '../../server/src/base';
-import { addCase, saveCase, setCaseState } from '../../server/src/design';
-import { loadCoverage, loadSources } from '../../server/src/measure';
 import {
   addBuild,
+  addPerson,
+  addProject,
+  openDatabase,
+  people,
+  setMember,
+  type Actor,
+  type DatabaseAddress,
+  type Db,
+} from '../../server/src/base';
+import { addCase, approveCase, caseHash, needCase, saveCase, setCaseState } from '../../server/src/design';
+import { loadCoverage, loadSources } from '../../server/src/measure';
+import {
   addEvidence,
   addProblem,
   addRound,
@@ -15,11 +24,19 @@ import {
   recordStep,
   runDetail,
   runs,
+  selectRuns,
   saveProblem,
   signRun,
   startRun,
 } from '../../server/src/run';
-import { addSpecification, importRequirements, requirementDetail, saveRequirement, setRequirementState } from '../../server/src/specify';
+import {
+  addSpecification,
+  approveRequirement,
+  importRequirements,
+  requirementDetail,
+  saveRequirement,
+  setRequirementState,
+} from '../../server/src/specify';
 import { suggestMapping } from '../../core/src/specify';
 import { coldCases, draftCases, fates, readCases, scopePicture, unapproved, type DemoCase, type Fate } from './scenario';
 
@@ -100,7 +117,7 @@ export async function seedDemo(address: DatabaseAddress, folder: string, say: (t
       as,
     );
     say('  what changed afterwards');
-    await seedChanges(db, demoCases, as);
+    await seedChanges(db, folder, demoCases, as);
   } finally {
     await database.close();
   }
@@ -108,6 +125,17 @@ export async function seedDemo(address: DatabaseAddress, folder: string, say: (t
 
 type As = (login: string) => Actor;
 const reviewer: readonly Role[] = ['reviewer'];
+
+/** Approves a revision as a reviewer does: with the password, on the hash that is shown. */
+async function approve(db: Db, actor: Actor, key: string, basedOn: number): Promise<void> {
+  const { hash } = await requirementDetail(db, actor.projectId, key);
+  await approveRequirement(db, actor, reviewer, key, { basedOn, hash, password: demoPassword, reason: '' });
+}
+
+async function approveDesign(db: Db, actor: Actor, key: string, basedOn: number): Promise<void> {
+  const hash = caseHash(await needCase(db, actor.projectId, key));
+  await approveCase(db, actor, reviewer, key, { basedOn, hash, password: demoPassword, reason: '' });
+}
 
 async function seedRequirements(db: Db, folder: string, as: As): Promise<void> {
   const author = as('mira.oberon');
@@ -127,8 +155,8 @@ async function seedRequirements(db: Db, folder: string, as: As): Promise<void> {
       const requirement = line.split(',')[0];
       const state = unapproved[requirement];
       if (state === 'draft') continue;
-      await setRequirementState(db, author, ['author'], requirement, 1, 'review');
-      if (!state) await setRequirementState(db, as('ines.quarry'), reviewer, requirement, 1, 'approved');
+      await setRequirementState(db, author, requirement, 1, 'review');
+      if (!state) await approve(db, as('ines.quarry'), requirement, 1);
     }
   }
 }
@@ -138,8 +166,8 @@ async function seedCases(db: Db, demoCases: readonly DemoCase[], as: As): Promis
     const author = as(coldCases.has(key) ? 'bela.stroud' : 'mira.oberon');
     await addCase(db, author, { key, content, verifies });
     if (draftCases.has(key)) continue;
-    await setCaseState(db, author, ['author'], key, 1, 'review');
-    await setCaseState(db, as('ines.quarry'), reviewer, key, 1, 'approved');
+    await setCaseState(db, author, key, 1, 'review');
+    await approveDesign(db, as('ines.quarry'), key, 1);
   }
 }
 
@@ -252,7 +280,7 @@ async function seedProblem(db: Db, actor: Actor, run: string, caseKey: string, s
   });
 }
 
-async function seedChanges(db: Db, demoCases: readonly DemoCase[], as: As): Promise<void> {
+async function seedChanges(db: Db, folder: string, demoCases: readonly DemoCase[], as: As): Promise<void> {
   const author = as('mira.oberon');
   const { projectId } = author;
   const change = async (key: string, text: string): Promise<void> => {
@@ -260,18 +288,16 @@ async function seedChanges(db: Db, demoCases: readonly DemoCase[], as: As): Prom
     if (!found) return;
     const steps = found.content.steps.map((step, i) => (i === 0 ? { ...step, action: `${step.action}${text}` } : step));
     await saveCase(db, author, key, 1, { ...found.content, steps });
-    await setCaseState(db, as('ines.quarry'), reviewer, key, 2, 'approved');
+    await setCaseState(db, author, key, 2, 'review');
+    await approveDesign(db, as('ines.quarry'), key, 2);
   };
   const runOf = async (caseKey: string): Promise<string> => {
-    const rows = await db
-      .select({ key: runs.key, build: runs.build, caseKey: runs.caseKey })
-      .from(runs)
-      .where(eq(runs.projectId, projectId));
-    return rows.find((row) => row.build === '2.4.0-rc2' && row.caseKey === caseKey)?.key ?? '';
+    const rows = await selectRuns(db, eq(runs.projectId, projectId));
+    return rows.find((row) => row.build === '2.4.0-rc2' && row.caseKey === caseKey)?.record.key ?? '';
   };
   // Revised after the run: one is decided, one waits for a decision.
   await change('C-030', ' and wait for the lamp');
-  await decideRun(db, as('bela.stroud'), await runOf('C-030'), {
+  await decideRun(db, as('ines.quarry'), reviewer, await runOf('C-030'), {
     choice: 'carryOver',
     reason: 'Only the wait for the lamp was written down; it was done so before.',
     password: demoPassword,
@@ -279,30 +305,30 @@ async function seedChanges(db: Db, demoCases: readonly DemoCase[], as: As): Prom
   await change('C-008', ', with the valve closed slowly');
   // Recorded twice: the first run was superseded.
   const first = await runOf('C-004');
-  const again = await decideRun(db, as('ines.quarry'), first, {
+  const again = await decideRun(db, as('ines.quarry'), reviewer, first, {
     choice: 'rerun',
     reason: 'The scope was set to the wrong channel.',
     password: '',
   });
-  if (again.supersededBy) await seedRun(db, again.supersededBy, 'reviewed', as('tomas.vell'), as);
+  if (again.plannedAgain) {
+    await seedRun(db, again.plannedAgain, 'reviewed', as('tomas.vell'), as);
+    // What was measured before stays with the run that is superseded: the new one was measured too.
+    await loadCoverage(
+      db,
+      as('tomas.vell'),
+      '2.4.0-rc2',
+      [{ name: 'C-004.info', mime: 'text/plain', bytes: readFileSync(join(folder, 'coverage', 'lcov', 'C-004.info')) }],
+      { run: again.plannedAgain },
+    );
+  }
   // Requirements revised after their traces were confirmed: downwards to a case, and from a parent.
   const revise = async (key: string, text: string): Promise<void> => {
-    const {
-      cases: _cases,
-      children: _children,
-      parents: _parents,
-      key: _key,
-      specification: _s,
-      under: _u,
-      position: _p,
-      revision,
-      state: _st,
-      updatedAt: _at,
-      updatedBy: _by,
-      ...content
-    } = await requirementDetail(db, projectId, key);
-    await saveRequirement(db, author, key, revision, { ...content, text });
-    await setRequirementState(db, as('ines.quarry'), reviewer, key, revision + 1, 'approved');
+    const now = await requirementDetail(db, projectId, key);
+    const { kind, title, rationale, level, method, topLevel, derived, notInCode, notInCodeRationale, revision } = now;
+    const content = { kind, title, text, rationale, level, method, topLevel, derived, notInCode, notInCodeRationale };
+    await saveRequirement(db, author, key, revision, content);
+    await setRequirementState(db, author, key, revision + 1, 'review');
+    await approve(db, as('ines.quarry'), key, revision + 1);
   };
   await revise(
     'BRK-010',

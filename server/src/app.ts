@@ -13,14 +13,15 @@ import swaggerUi from '@fastify/swagger-ui';
 import Fastify, { type FastifyError, type FastifyInstance, type FastifyServerOptions } from 'fastify';
 import { hasZodFastifySchemaValidationErrors, jsonSchemaTransform, validatorCompiler } from 'fastify-type-provider-zod';
 import { sql } from 'drizzle-orm';
-import { baseRoutes, endEvents, isLost, Refusal, type House } from './base';
+import { baseRoutes, isLost, Refusal, type AppContext } from './base';
+import { designRoutes } from './design';
 import { measureRoutes } from './measure';
 import { proveRoutes } from './prove';
-import { runRoutes } from './run';
+import { runRoutes, runsOfCase } from './run';
 import { specifyRoutes } from './specify';
 
 export interface AppOptions {
-  readonly house: House;
+  readonly context: AppContext;
   /** Folder of the built web application; absent in tests of the API alone. */
   readonly webRoot?: string;
   readonly logger?: FastifyServerOptions['logger'];
@@ -28,7 +29,7 @@ export interface AppOptions {
   readonly signInLimit?: number;
 }
 
-export async function buildApp({ house, webRoot, logger = false, signInLimit = 20 }: AppOptions): Promise<FastifyInstance> {
+export async function buildApp({ context, webRoot, logger = false, signInLimit = 20 }: AppOptions): Promise<FastifyInstance> {
   const app = Fastify({
     logger,
     bodyLimit: 1 << 20,
@@ -68,7 +69,7 @@ export async function buildApp({ house, webRoot, logger = false, signInLimit = 2
         formAction: ["'self'"],
       },
     },
-    strictTransportSecurity: house.secureCookies,
+    strictTransportSecurity: context.secureCookies,
     crossOriginEmbedderPolicy: false,
   });
   await app.register(swagger, {
@@ -98,23 +99,24 @@ export async function buildApp({ house, webRoot, logger = false, signInLimit = 2
     ok: true,
   }));
   app.get('/api/ready', { schema: { summary: 'The database answers', tags: ['Base'] }, config: { rateLimit: false } }, async () => {
-    await house.database.db.execute(sql`select 1`);
+    await context.database.db.execute(sql`select 1`);
     return { ok: true };
   });
   app.get('/api/openapi.json', { schema: { hide: true } as object }, async () => app.swagger());
   await app.register(async (api) => {
-    baseRoutes(api, house, signInLimit);
-    specifyRoutes(api, house);
-    runRoutes(api, house);
-    measureRoutes(api, house);
-    proveRoutes(api, house);
+    baseRoutes(api, context, signInLimit);
+    specifyRoutes(api, context);
+    designRoutes(api, context, (caseId, revision) => runsOfCase(context.database.db, caseId, revision));
+    runRoutes(api, context);
+    measureRoutes(api, context);
+    proveRoutes(api, context);
   });
   if (webRoot) await serveWeb(app, webRoot);
   else
     app.setNotFoundHandler(() => {
       throw new Refusal('notFound');
     });
-  app.addHook('preClose', async () => endEvents());
+  app.addHook('onClose', async () => context.readers.stop());
   return app;
 }
 

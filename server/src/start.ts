@@ -1,11 +1,12 @@
 import { existsSync } from 'node:fs';
 import { dirname, join } from 'node:path';
 import { fileURLToPath } from 'node:url';
+import { Worker } from 'node:worker_threads';
 import type { FastifyInstance } from 'fastify';
 import { Piscina } from 'piscina';
 import { buildApp } from './app';
-import { JobRunner, openDatabase, type Database, type DatabaseAddress } from './base';
-import { makeProofPack, warmBoards, type SetPaper } from './prove';
+import { JobRunner, LedgerReaders, newestBuilds, openDatabase, type Database, type DatabaseAddress } from './base';
+import { makeProofPack, ProjectionService, Projector, workerDrive, type SetPaper } from './prove';
 
 export interface Running {
   readonly app: FastifyInstance;
@@ -18,30 +19,43 @@ export interface Running {
 const here = dirname(fileURLToPath(import.meta.url));
 
 /** Starts one server node: the HTTP server and its share of the jobs. */
-export async function startServer(told: {
+export async function startServer(options: {
   address: DatabaseAddress;
   port: number;
   secureCookies: boolean;
   log: boolean;
   signInLimit?: number;
 }): Promise<Running> {
-  const database = openDatabase(told.address);
+  const database = openDatabase(options.address);
   const webRoot = join(here, '..', 'web');
+  const now = (): Date => new Date();
+  const readers = new LedgerReaders(database.db, (err) => log?.(err, 'the ledger could not be read'));
+  const projector = new Projector(database.db, now);
+  const worker = new Worker(join(here, 'projector.js'), { workerData: options.address });
+  const projections = new ProjectionService(
+    database.db,
+    projector,
+    workerDrive(worker, (projectId) => readers.nudge(projectId)),
+  );
+  let log: ((err: unknown, text: string) => void) | undefined;
   const app = await buildApp({
-    house: { database, now: () => new Date(), secureCookies: told.secureCookies },
+    context: { database, now, secureCookies: options.secureCookies, readers, projections },
     ...(existsSync(join(webRoot, 'index.html')) ? { webRoot } : {}),
-    ...(told.signInLimit ? { signInLimit: told.signInLimit } : {}),
-    logger: told.log ? { level: 'info' } : { level: 'warn' },
+    ...(options.signInLimit ? { signInLimit: options.signInLimit } : {}),
+    logger: options.log ? { level: 'info' } : { level: 'warn' },
   });
+  log = (err, text) => app.log.warn({ err }, text);
   const papers = new Piscina({ filename: join(here, 'papers.js'), minThreads: 0, maxThreads: 1, idleTimeout: 10_000 });
   const setPaper: SetPaper = (paper) => papers.run(paper) as Promise<Uint8Array>;
-  const runner = new JobRunner(database, { pack: (job, talk) => makeProofPack(database.db, job, talk, setPaper) }, (err, text) =>
+  const runner = new JobRunner(database, { pack: (job, progress) => makeProofPack(database.db, job, progress, setPaper) }, (err, text) =>
     app.log.warn({ err }, text),
   );
   runner.start();
-  const address = await app.listen({ host: '127.0.0.1', port: told.port });
-  // Not waited for: a database that is away now is no reason not to start.
-  void warmBoards(database.db).catch((err: unknown) => app.log.warn({ err }, 'no board was judged ahead'));
+  const address = await app.listen({ host: '127.0.0.1', port: options.port });
+  // The newest builds are judged before anybody asks. Not waited for: a database that is away now is no reason not to start.
+  void newestBuilds(database.db, 4)
+    .then((newest) => Promise.all(newest.map(({ projectId, buildId }) => projector.want(projectId, buildId))))
+    .catch((err: unknown) => app.log.warn({ err }, 'no board was judged ahead'));
   return {
     app,
     database,
@@ -49,6 +63,7 @@ export async function startServer(told: {
     stop: async () => {
       await app.close();
       await runner.stop();
+      await projections.stop();
       await papers.destroy();
       await database.close();
     },

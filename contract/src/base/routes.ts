@@ -1,5 +1,5 @@
 import { z } from 'zod';
-import { done, endpoint, inProject, shortText } from './endpoint';
+import { done, endpoint, inProject, reasonText, shortText } from './endpoint';
 
 export const roleSchema = z.enum(['author', 'tester', 'reviewer', 'auditor', 'administrator']);
 const login = z
@@ -90,13 +90,29 @@ export const profileSchema = z.object({
   reviewAt: z.array(z.string()),
   note: z.string(),
   credit: z.object({ childCases: z.boolean(), parentCases: z.boolean(), deviations: z.boolean() }).optional(),
+  policies: z
+    .object({
+      ownApprovalAt: z.array(z.string().max(60)).max(50),
+      creditNeedsSignature: z.boolean(),
+      observationAt: z.array(z.string().max(60)).max(50),
+      reasonLength: z.number().int().min(3).max(200),
+    })
+    .optional(),
 });
-export const buildSchema = z.object({ name: z.string(), description: z.string(), createdAt: z.string() });
+export const buildSchema = z.object({
+  name: z.string(),
+  description: z.string(),
+  createdAt: z.string(),
+  /** From then on it is judged as at that moment. */
+  closedAt: z.string().nullable(),
+});
 export type Build = z.output<typeof buildSchema>;
 export const projectSchema = z.object({
   slug: z.string(),
   name: z.string(),
   level: z.string(),
+  /** Revision of the project's own record: of its profile. */
+  revision: z.number(),
   profile: profileSchema,
   builds: z.array(buildSchema),
   members: z.array(z.object({ login: z.string(), printedName: z.string(), roles: z.array(roleSchema) })),
@@ -117,10 +133,10 @@ export const setMember = endpoint('PUT', '/projects/:project/members/:login', {
   answer: projectSchema,
 });
 export const setProfile = endpoint('PUT', '/projects/:project/profile', {
-  summary: 'Correct what the project’s standard asks for',
+  summary: 'Change what the project’s standard and policies ask for: with a reason, signed',
   may: ['administrator'],
   params: inProject,
-  body: z.object({ profile: profileSchema }),
+  body: z.object({ basedOn: z.number().int(), profile: profileSchema, reason: reasonText, password: z.string().max(200) }),
   answer: projectSchema,
 });
 
@@ -158,11 +174,22 @@ export const verifyLedger = endpoint('POST', '/projects/:project/ledger/verifica
     entries: z.number(),
     head: z.string(),
     fault: z.object({ seq: z.number(), fault: z.enum(['gap', 'link', 'hash']) }).optional(),
+    /** How many rows were held against it, and the first that are not what it says. */
+    rows: z.number(),
+    rowFaults: z.array(
+      z.object({
+        table: z.string(),
+        id: z.string(),
+        fault: z.enum(['changed', 'removed', 'inserted']),
+        seq: z.number().nullable(),
+      }),
+    ),
+    rowFaultCount: z.number(),
   }),
 });
 
 export const jumpItemSchema = z.object({
-  kind: z.enum(['requirement', 'case', 'run', 'round', 'problem', 'file']),
+  kind: z.enum(['specification', 'requirement', 'case', 'run', 'round', 'problem', 'file']),
   key: z.string(),
   title: z.string(),
   note: z.string(),

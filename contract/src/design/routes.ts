@@ -1,6 +1,18 @@
 import { z } from 'zod';
-import { endpoint, inProject, inProjectKey, key, longText, shortText } from '../base';
-import { revisionSchema, traceSchema } from '../specify';
+import {
+  endpoint,
+  inProject,
+  inProjectKey,
+  key,
+  listQuery,
+  longText,
+  ownValuesSchema,
+  pageOf,
+  recordSignatureSchema,
+  shortText,
+  traceSchema,
+} from '../base';
+import { approvalBody } from '../specify';
 
 export const caseContentSchema = z.object({
   title: shortText,
@@ -26,7 +38,7 @@ export const caseSummarySchema = z.object({
   key: z.string(),
   title: z.string(),
   revision: z.number(),
-  state: z.enum(['draft', 'review', 'approved']),
+  state: z.enum(['draft', 'review', 'approved', 'retired']),
   steps: z.number(),
   rows: z.number(),
   /** Names in braces that whoever calls it must fill. */
@@ -34,6 +46,7 @@ export const caseSummarySchema = z.object({
   plannedMinutes: z.number(),
   verifies: z.array(z.string()),
   suspect: z.boolean(),
+  own: ownValuesSchema,
   updatedBy: z.string(),
   updatedAt: z.string(),
 });
@@ -41,10 +54,18 @@ export type CaseSummary = z.output<typeof caseSummarySchema>;
 export const caseDetailSchema = caseContentSchema.extend({
   key: z.string(),
   revision: z.number(),
-  state: z.enum(['draft', 'review', 'approved']),
+  state: z.enum(['draft', 'review', 'approved', 'retired']),
+  own: ownValuesSchema,
   updatedBy: z.string(),
   updatedAt: z.string(),
+  /** Who wrote its present revision. */
+  author: z.string(),
+  /** What an approval of its present revision is bound to. */
+  hash: z.string(),
+  signatures: z.array(recordSignatureSchema),
   verifies: z.array(traceSchema),
+  /** Every trace at it, of whatever kind. */
+  traces: z.array(traceSchema),
   runs: z.array(
     z.object({
       key: z.string(),
@@ -59,22 +80,17 @@ export const caseDetailSchema = caseContentSchema.extend({
 export type CaseDetail = z.output<typeof caseDetailSchema>;
 
 export const listCases = endpoint('GET', '/projects/:project/cases', {
-  summary: 'All verification cases',
+  summary: 'Verification cases, by filter, order and page',
   may: 'member',
   params: inProject,
-  answer: z.array(caseSummarySchema),
+  query: listQuery,
+  answer: pageOf(caseSummarySchema),
 });
 export const getCase = endpoint('GET', '/projects/:project/cases/:key', {
   summary: 'One case with its traces and runs',
   may: 'member',
   params: inProjectKey,
   answer: caseDetailSchema,
-});
-export const caseHistory = endpoint('GET', '/projects/:project/cases/:key/revisions', {
-  summary: 'Every revision, newest first',
-  may: 'member',
-  params: inProjectKey,
-  answer: z.array(revisionSchema),
 });
 export const addCase = endpoint('POST', '/projects/:project/cases', {
   summary: 'Write a case, verifying the requirements named; without a key it gets the next free one',
@@ -91,9 +107,16 @@ export const saveCase = endpoint('PUT', '/projects/:project/cases/:key', {
   answer: caseDetailSchema,
 });
 export const setCaseState = endpoint('PUT', '/projects/:project/cases/:key/state', {
-  summary: 'Ask for review, approve, or send back to draft',
+  summary: 'Ask for review, or send back to draft',
   may: ['author', 'reviewer'],
   params: inProjectKey,
-  body: z.object({ basedOn: z.number().int(), state: z.enum(['draft', 'review', 'approved']) }),
+  body: z.object({ basedOn: z.number().int(), state: z.enum(['draft', 'review']) }),
+  answer: caseDetailSchema,
+});
+export const approveCase = endpoint('POST', '/projects/:project/cases/:key/approval', {
+  summary: 'Approve a revision in review: a signature on its hash, by somebody who did not write it',
+  may: ['reviewer'],
+  params: inProjectKey,
+  body: approvalBody,
   answer: caseDetailSchema,
 });

@@ -1,5 +1,5 @@
 import { z } from 'zod';
-import { endpoint, inProject, key } from '../base';
+import { endpoint, inProject, inProjectKey, key, listQuery, pageOf, reasonText } from '../base';
 
 const inBuild = inProject.extend({ build: key });
 const path = z.string().max(500);
@@ -21,12 +21,15 @@ const finding = z.object({
 });
 
 export const codeFileSchema = z.object({ path: z.string(), coverage: coverageSchema, measured: z.boolean(), hasText: z.boolean() });
+/** The files of a build (the first two thousand), the sums over all of them, and which cases measured. */
 export const codeSchema = z.object({
   build: z.string(),
   files: z.array(codeFileSchema),
   total: coverageSchema,
   cases: z.number(),
   measuredCases: z.array(z.string()),
+  /** The ledger number that this is true for. */
+  seq: z.number(),
 });
 export type Code = z.output<typeof codeSchema>;
 export type CodeFile = z.output<typeof codeFileSchema>;
@@ -82,6 +85,10 @@ export const diagnosisSchema = z.object({
 export type Diagnosis = z.output<typeof diagnosisSchema>;
 
 export const loadAnswerSchema = z.object({
+  /** The upload's record; absent where nothing was stored. */
+  upload: z.string().optional(),
+  /** What each part was bound to: a run, a case at a revision, or nobody. */
+  bound: z.array(z.object({ file: z.string(), to: z.string(), files: z.number() })),
   files: z.number(),
   sections: z.number(),
   cases: z.array(z.string()),
@@ -109,6 +116,8 @@ const loadQuery = z.object({
   from: path.optional(),
   to: path.optional(),
   ignoreCase: z.enum(['yes', 'no']).optional(),
+  /** Binds all that is loaded to this run; else names of tests and files say to what each belongs. */
+  run: key.optional(),
 });
 export type LoadQuery = z.output<typeof loadQuery>;
 export const loadCoverage = endpoint('POST', '/projects/:project/builds/:build/coverage', {
@@ -131,6 +140,7 @@ export const getCode = endpoint('GET', '/projects/:project/builds/:build/code', 
   summary: 'The code of a build with exercised and credited coverage',
   may: 'member',
   params: inBuild,
+  query: z.object({ atLeast: z.coerce.number().int().min(0).default(0) }),
   answer: codeSchema,
 });
 export const getFile = endpoint('GET', '/projects/:project/builds/:build/code/file', {
@@ -151,7 +161,7 @@ export const traceCode = endpoint('PUT', '/projects/:project/builds/:build/code/
   summary: 'Say by hand that a function implements a requirement, or take that back',
   may: ['author'],
   params: inBuild,
-  body: z.object({ path, unit: z.string().max(300), requirement: key, traced: z.boolean() }),
+  body: z.object({ path, unit: z.string().max(300), requirement: key, traced: z.boolean(), reason: z.string().max(2000).default('') }),
   answer: fileDetailSchema,
 });
 export const requirementCode = endpoint('GET', '/projects/:project/builds/:build/requirements/:key/code', {
@@ -162,4 +172,30 @@ export const requirementCode = endpoint('GET', '/projects/:project/builds/:build
     units: z.array(z.object({ path: z.string(), name: z.string(), start: z.number(), coverage: coverageSchema })),
     total: coverageSchema.nullable(),
   }),
+});
+
+export const uploadSchema = z.object({
+  key: z.string(),
+  state: z.enum(['loaded', 'withdrawn']),
+  by: z.string(),
+  at: z.string(),
+  files: z.array(z.object({ id: z.number(), name: z.string(), format: z.string(), bytes: z.number(), sha256: z.string() })),
+  /** What it was bound to, with how many source files each. */
+  bound: z.array(z.object({ to: z.string(), files: z.number() })),
+  findings: z.array(finding),
+});
+export type CoverageUpload = z.output<typeof uploadSchema>;
+export const listUploads = endpoint('GET', '/projects/:project/builds/:build/uploads', {
+  summary: 'The uploads of coverage of a build, newest first',
+  may: 'member',
+  params: inBuild,
+  query: listQuery,
+  answer: pageOf(uploadSchema),
+});
+export const withdrawUpload = endpoint('PUT', '/projects/:project/uploads/:key/withdrawal', {
+  summary: 'Withdraw an upload, signed, or bring it back: credit follows',
+  may: ['author', 'tester', 'reviewer'],
+  params: inProjectKey,
+  body: z.object({ withdrawn: z.boolean(), reason: reasonText, password: z.string().max(200) }),
+  answer: uploadSchema,
 });

@@ -1,10 +1,10 @@
 import { z } from 'zod';
-import { done, endpoint, inProject, jobSchema, key } from '../base';
+import { done, endpoint, inProject, jobSchema, key, versionedKindSchema } from '../base';
 
 const state = z.enum(['sound', 'waiting', 'broken', 'suspect', 'notReached', 'notRequired']);
 const perKnot = <T extends z.ZodType>(value: T) => z.object({ specify: value, design: value, run: value, measure: value, prove: value });
 const recordRef = z.object({
-  kind: z.enum(['requirement', 'case', 'run', 'round', 'problem', 'build', 'specification', 'file', 'pack']),
+  kind: z.union([versionedKindSchema, z.enum(['file', 'pack'])]),
   key: z.string(),
 });
 const place = z.enum(['requirement', 'case', 'bench', 'review', 'run', 'round', 'problem', 'code', 'sources']);
@@ -31,13 +31,17 @@ export const boardRowSchema = z.object({
 });
 export type BoardRow = z.output<typeof boardRowSchema>;
 export const totalsSchema = z.object({
-  knots: perKnot(z.object({ sound: z.number(), of: z.number(), missing: z.string(), worst: state })),
+  /** How many cords have each state at a knot: they add up to `of`. */
+  knots: perKnot(z.object({ states: z.record(state, z.number()), of: z.number(), missing: z.string(), worst: state })),
   counts: z.record(boardFilterSchema, z.number()),
 });
 export const boardSchema = z.object({
   build: z.string(),
+  /** The ledger number that all of it is true for. */
   seq: z.number(),
   rows: z.array(boardRowSchema),
+  /** Cursor of the page behind this one; null where this is the last. */
+  next: z.string().nullable(),
   /** Rows that the filter shows in all. */
   total: z.number(),
   totals: totalsSchema,
@@ -45,11 +49,14 @@ export const boardSchema = z.object({
 });
 export type Board = z.output<typeof boardSchema>;
 export const cordSchema = boardRowSchema.extend({
+  seq: z.number(),
   reasons: perKnot(z.array(z.object({ state, words: z.string(), records: z.array(recordRef), action }))),
 });
 export type CordDetail = z.output<typeof cordSchema>;
 
 const inBuild = z.object({ build: key });
+/** Wait until what is judged is true for this ledger number at least. */
+const atLeast = z.coerce.number().int().min(0).default(0);
 export const getBoard = endpoint('GET', '/projects/:project/board', {
   summary: 'The cords of a build, a page at a time, with the totals',
   may: 'member',
@@ -58,8 +65,11 @@ export const getBoard = endpoint('GET', '/projects/:project/board', {
     filter: boardFilterSchema.default('all'),
     q: z.string().max(100).default(''),
     sort: z.enum(['key', 'title', 'level', 'break']).default('key'),
-    offset: z.coerce.number().int().min(0).default(0),
+    /** Where the page before this one ended; or, to jump, how many rows to leave out. */
+    after: z.string().max(2000).optional(),
+    offset: z.coerce.number().int().min(0).max(1_000_000).default(0),
     limit: z.coerce.number().int().min(1).max(500).default(100),
+    atLeast,
   }),
   answer: boardSchema,
 });
@@ -67,7 +77,7 @@ export const getCord = endpoint('GET', '/projects/:project/cords/:key', {
   summary: 'One requirement’s cord with every reason',
   may: 'member',
   params: inProject.extend({ key }),
-  query: inBuild,
+  query: inBuild.extend({ atLeast }),
   answer: cordSchema,
 });
 

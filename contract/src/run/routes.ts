@@ -1,11 +1,23 @@
 import { z } from 'zod';
-import { buildSchema, endpoint, inProject, inProjectKey, key, longText, reasonText, shortText } from '../base';
+import {
+  buildSchema,
+  endpoint,
+  inProject,
+  inProjectKey,
+  key,
+  listQuery,
+  longText,
+  ownValuesSchema,
+  pageOf,
+  reasonText,
+  shortText,
+} from '../base';
 import { caseContentSchema } from '../design';
 
 const stepVerdict = z.enum(['pass', 'fail', 'deviation', 'blocked']);
 export const stepResultSchema = z.object({ verdict: stepVerdict.nullable(), observed: z.string(), at: z.string().nullable() });
 export const signatureSchema = z.object({
-  meaning: z.enum(['performed', 'reviewed', 'carried over']),
+  meaning: z.string(),
   login: z.string(),
   printedName: z.string(),
   at: z.string(),
@@ -35,7 +47,7 @@ export const runSummarySchema = z.object({
   configuration: z.string(),
   tester: z.string(),
   testerName: z.string(),
-  state: z.enum(['planned', 'onBench', 'recorded', 'performed', 'reviewed', 'superseded']),
+  state: z.enum(['planned', 'onBench', 'recorded', 'performed', 'reviewed', 'superseded', 'returned', 'withdrawn']),
   verdict: z.enum(['passed', 'failed', 'blocked', 'deviation']).nullable(),
   outdated: z.boolean(),
   carriedOver: z.boolean(),
@@ -61,8 +73,26 @@ export const runDetailSchema = runSummarySchema.extend({
   deviationAccepted: z.boolean(),
   supersededBy: z.string().nullable(),
   supersedes: z.string().nullable(),
+  /** A run of the same case, row and configuration that is planned or on the bench: once finished, it supersedes this one. */
+  plannedAgain: z.string().nullable(),
+  /** What it said before its tester corrected it, and why. */
+  corrections: z.array(z.object({ at: z.string(), reason: z.string(), verdict: z.string().nullable(), steps: z.array(stepResultSchema) })),
+  setAside: z.boolean(),
+  own: ownValuesSchema,
 });
 export type RunDetail = z.output<typeof runDetailSchema>;
+/** What a recorded step is answered with: enough to bring the run that is shown up to date. */
+export const stepSavedSchema = z.object({
+  key: z.string(),
+  step: z.number(),
+  result: stepResultSchema,
+  seconds: z.number(),
+  revision: z.number(),
+  startedAt: z.string().nullable(),
+  /** The run was finished, and is open again for this correction. */
+  reopened: z.boolean(),
+});
+export type StepSaved = z.output<typeof stepSavedSchema>;
 export const roundSchema = z.object({
   key: z.string(),
   title: z.string(),
@@ -78,6 +108,7 @@ export const roundSchema = z.object({
   reviewed: z.number(),
 });
 export type Round = z.output<typeof roundSchema>;
+/** With its runs: the first thousand; further ones are asked for in pages. */
 export const roundDetailSchema = roundSchema.extend({ items: z.array(runSummarySchema) });
 export type RoundDetail = z.output<typeof roundDetailSchema>;
 export const problemSchema = z.object({
@@ -90,7 +121,10 @@ export const problemSchema = z.object({
   step: z.number().nullable(),
   caseKey: z.string().nullable(),
   build: z.string(),
+  /** The build that it is fixed in; from there on it stands no longer. */
+  fixedIn: z.string().nullable(),
   requirements: z.array(z.string()),
+  own: ownValuesSchema,
   revision: z.number(),
   raisedBy: z.string(),
   raisedAt: z.string(),
@@ -99,6 +133,8 @@ export const problemSchema = z.object({
 export type Problem = z.output<typeof problemSchema>;
 
 const record = ['tester'] as const;
+/** Why a finished run is opened again for this. */
+const correction = z.object({ reason: z.string().max(2000).default('') });
 
 export const addBuild = endpoint('POST', '/projects/:project/builds', {
   summary: 'Name a build of the product',
@@ -111,11 +147,11 @@ export const addBuild = endpoint('POST', '/projects/:project/builds', {
   answer: buildSchema,
 });
 export const listRounds = endpoint('GET', '/projects/:project/rounds', {
-  summary: 'The rounds of a build',
+  summary: 'The rounds of a build, by filter, order and page',
   may: 'member',
   params: inProject,
-  query: z.object({ build: key }),
-  answer: z.array(roundSchema),
+  query: listQuery.extend({ build: key }),
+  answer: pageOf(roundSchema),
 });
 export const getRound = endpoint('GET', '/projects/:project/rounds/:key', {
   summary: 'A round with its runs',
@@ -136,8 +172,17 @@ export const addRound = endpoint('POST', '/projects/:project/rounds', {
     tester: z.string().max(60),
     cases: z.array(key).min(1, 'Choose at least one case.').max(2000),
     leaveOut: z.literal('passed').optional(),
+    /** Why what has a result already is planned again. */
+    reason: longText.default(''),
   }),
   answer: roundDetailSchema,
+});
+export const listRuns = endpoint('GET', '/projects/:project/runs', {
+  summary: 'Runs, by filter, order and page',
+  may: 'member',
+  params: inProject,
+  query: listQuery.extend({ build: key.optional() }),
+  answer: pageOf(runSummarySchema),
 });
 export const getRun = endpoint('GET', '/projects/:project/runs/:key', {
   summary: 'A run record, whole',
@@ -155,20 +200,27 @@ export const recordStep = endpoint('PUT', '/projects/:project/runs/:key/steps/:s
   summary: 'Record what was observed at a step, and its verdict; saying the same twice is one record',
   may: record,
   params: inProjectKey.extend({ step: z.coerce.number().int().min(1).max(500) }),
-  body: z.object({ observed: longText, verdict: stepVerdict.nullable(), seconds: z.number().int().min(0).max(10_000_000) }),
-  answer: runDetailSchema,
+  body: z.object({
+    observed: longText,
+    verdict: stepVerdict.nullable(),
+    seconds: z.number().int().min(0).max(4_000_000, 'More than 46 days on the clock.'),
+    /** Why a finished result is corrected; wanted where the run is finished. */
+    reason: longText.default(''),
+  }),
+  answer: stepSavedSchema,
 });
 export const finishRun = endpoint('POST', '/projects/:project/runs/:key/finish', {
   summary: 'Roll the verdict up and close the recording',
   may: record,
   params: inProjectKey,
-  body: z.object({ seconds: z.number().int().min(0).max(10_000_000) }),
+  body: z.object({ seconds: z.number().int().min(0).max(4_000_000, 'More than 46 days on the clock.') }),
   answer: runDetailSchema,
 });
 export const addEvidence = endpoint('POST', '/projects/:project/runs/:key/steps/:step/evidence', {
   summary: 'Store evidence files with a step (multipart, 25 MiB a file)',
   may: record,
   params: inProjectKey.extend({ step: z.coerce.number().int().min(1).max(500) }),
+  query: correction,
   multipart: true,
   answer: runDetailSchema,
 });
@@ -176,6 +228,7 @@ export const removeEvidence = endpoint('DELETE', '/projects/:project/runs/:key/e
   summary: 'Take evidence off a run that is not signed; the file stays in the ledger’s keeping',
   may: record,
   params: inProjectKey.extend({ id: z.coerce.number().int() }),
+  query: correction,
   answer: runDetailSchema,
 });
 export const signRun = endpoint('POST', '/projects/:project/runs/:key/signatures', {
@@ -193,17 +246,31 @@ export const signRun = endpoint('POST', '/projects/:project/runs/:key/signatures
   answer: runDetailSchema,
 });
 export const decideRun = endpoint('POST', '/projects/:project/runs/:key/decisions', {
-  summary: 'After a case changed: the result stands (carry over, signed), or the run is done again (rerun)',
-  may: ['tester', 'reviewer'],
+  summary:
+    'Decide about a result: it stands although its case changed (carryOver), it is run again (rerun), sent back by a reviewer (return), its deviation accepted, left out of sight (setAside), or planned by mistake (withdraw, and bring back)',
+  may: ['author', 'tester', 'reviewer'],
   params: inProjectKey,
-  body: z.object({ choice: z.enum(['carryOver', 'rerun']), reason: reasonText, password: z.string().max(200).default('') }),
+  body: z.object({
+    choice: z.enum(['carryOver', 'rerun', 'return', 'acceptDeviation', 'setAside', 'withdraw', 'bringBack']),
+    reason: reasonText,
+    /** For what is signed: all but a rerun. */
+    password: z.string().max(200).default(''),
+  }),
+  answer: runDetailSchema,
+});
+export const reassignRun = endpoint('PUT', '/projects/:project/runs/:key/tester', {
+  summary: 'Give a run that nobody has begun to another tester',
+  may: ['author', 'tester'],
+  params: inProjectKey,
+  body: z.object({ tester: z.string().max(60), reason: reasonText }),
   answer: runDetailSchema,
 });
 export const listProblems = endpoint('GET', '/projects/:project/problems', {
-  summary: 'All problem reports',
+  summary: 'Problem reports, by filter, order and page',
   may: 'member',
   params: inProject,
-  answer: z.array(problemSchema),
+  query: listQuery,
+  answer: pageOf(problemSchema),
 });
 export const addProblem = endpoint('POST', '/projects/:project/problems', {
   summary: 'Raise a problem report; from a run it is filled from the run',
@@ -231,6 +298,9 @@ export const saveProblem = endpoint('PUT', '/projects/:project/problems/:key', {
     blocking: z.boolean(),
     state: z.enum(['open', 'closed']),
     closedReason: longText.default(''),
+    fixedIn: key.nullable().default(null),
+    /** Signs it, where a run that showed it still fails and it is closed or no longer blocks. */
+    password: z.string().max(200).default(''),
   }),
   answer: problemSchema,
 });

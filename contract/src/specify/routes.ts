@@ -1,5 +1,17 @@
 import { z } from 'zod';
-import { endpoint, inProject, inProjectKey, key, longText, reasonText, shortText } from '../base';
+import {
+  endpoint,
+  inProject,
+  inProjectKey,
+  key,
+  listQuery,
+  longText,
+  ownValuesSchema,
+  pageOf,
+  recordSignatureSchema,
+  shortText,
+  traceSchema,
+} from '../base';
 
 export const contentSchema = z.object({
   kind: z.enum(['heading', 'requirement']),
@@ -17,30 +29,14 @@ export const contentSchema = z.object({
 export const specificationSchema = z.object({ key: z.string(), title: z.string(), prefix: z.string(), requirements: z.number() });
 export type Specification = z.output<typeof specificationSchema>;
 
-export const traceSchema = z.object({
-  id: z.number(),
-  kind: z.enum(['parent', 'verifies']),
-  from: z.string(),
-  to: z.string(),
-  fromTitle: z.string(),
-  toTitle: z.string(),
-  fromRevision: z.number(),
-  toRevision: z.number(),
-  fromNow: z.number(),
-  toNow: z.number(),
-  confirmedBy: z.string(),
-  confirmedAt: z.string(),
-  reason: z.string(),
-});
-export type TraceRow = z.output<typeof traceSchema>;
-
 export const requirementSchema = contentSchema.extend({
   key: z.string(),
   specification: z.string(),
   under: z.string().nullable(),
   position: z.number(),
   revision: z.number(),
-  state: z.enum(['draft', 'review', 'approved']),
+  state: z.enum(['draft', 'review', 'approved', 'retired']),
+  own: ownValuesSchema,
   updatedBy: z.string(),
   updatedAt: z.string(),
 });
@@ -50,16 +46,15 @@ export const requirementDetailSchema = requirementSchema.extend({
   parents: z.array(traceSchema),
   children: z.array(traceSchema),
   cases: z.array(traceSchema),
+  /** Every trace at it, of whatever kind. */
+  traces: z.array(traceSchema),
+  /** Who wrote its present revision. */
+  author: z.string(),
+  /** What an approval of its present revision is bound to. */
+  hash: z.string(),
+  signatures: z.array(recordSignatureSchema),
 });
 export type RequirementDetail = z.output<typeof requirementDetailSchema>;
-
-export const revisionSchema = z.object({
-  revision: z.number(),
-  by: z.string(),
-  at: z.string(),
-  snapshot: z.record(z.string(), z.unknown()),
-});
-export type Revision = z.output<typeof revisionSchema>;
 
 const authors = ['author'] as const;
 
@@ -81,23 +76,17 @@ export const addSpecification = endpoint('POST', '/projects/:project/specificati
   answer: specificationSchema,
 });
 export const listRequirements = endpoint('GET', '/projects/:project/requirements', {
-  summary: 'The requirements of a specification, in no order: the tree says it',
+  summary: 'Requirements, by filter, order and page: of all specifications or of one',
   may: 'member',
   params: inProject,
-  query: z.object({ specification: z.string().max(60).optional() }),
-  answer: z.array(requirementSchema),
+  query: listQuery.extend({ specification: z.string().max(60).optional() }),
+  answer: pageOf(requirementSchema),
 });
 export const getRequirement = endpoint('GET', '/projects/:project/requirements/:key', {
   summary: 'One requirement with its traces',
   may: 'member',
   params: inProjectKey,
   answer: requirementDetailSchema,
-});
-export const requirementHistory = endpoint('GET', '/projects/:project/requirements/:key/revisions', {
-  summary: 'Every revision, newest first',
-  may: 'member',
-  params: inProjectKey,
-  answer: z.array(revisionSchema),
 });
 export const addRequirement = endpoint('POST', '/projects/:project/requirements', {
   summary: 'Write a requirement; without a key it gets the next free one',
@@ -127,31 +116,25 @@ export const placeRequirement = endpoint('PUT', '/projects/:project/requirements
   answer: requirementDetailSchema,
 });
 export const setRequirementState = endpoint('PUT', '/projects/:project/requirements/:key/state', {
-  summary: 'Ask for review, approve, or send back to draft',
+  summary: 'Ask for review, or send back to draft',
   may: ['author', 'reviewer'],
   params: inProjectKey,
-  body: z.object({ basedOn: z.number().int(), state: z.enum(['draft', 'review', 'approved']) }),
+  body: z.object({ basedOn: z.number().int(), state: z.enum(['draft', 'review']) }),
   answer: requirementDetailSchema,
 });
-export const addTrace = endpoint('POST', '/projects/:project/traces', {
-  summary: 'Trace a child to its parent, or a case to what it verifies',
-  may: authors,
-  params: inProject,
-  body: z.object({ kind: z.enum(['parent', 'verifies']), from: key, to: key }),
-  answer: traceSchema,
+export const approvalBody = z.object({
+  basedOn: z.number().int(),
+  /** The hash of the revision that the signer saw. */
+  hash: z.string().length(64),
+  password: z.string().max(200),
+  reason: longText.default(''),
 });
-export const confirmTrace = endpoint('PUT', '/projects/:project/traces/:id/confirmation', {
-  summary: 'Say, with a reason, that a suspect trace still holds',
-  may: ['author', 'reviewer'],
-  params: inProject.extend({ id: z.coerce.number().int() }),
-  body: z.object({ reason: reasonText, fromRevision: z.number().int(), toRevision: z.number().int() }),
-  answer: traceSchema,
-});
-export const removeTrace = endpoint('DELETE', '/projects/:project/traces/:id', {
-  summary: 'Take a trace back; it stays in the ledger',
-  may: authors,
-  params: inProject.extend({ id: z.coerce.number().int() }),
-  answer: z.object({ id: z.number() }),
+export const approveRequirement = endpoint('POST', '/projects/:project/requirements/:key/approval', {
+  summary: 'Approve a revision in review: a signature on its hash, by somebody who did not write it',
+  may: ['reviewer'],
+  params: inProjectKey,
+  body: approvalBody,
+  answer: requirementDetailSchema,
 });
 export const importRequirements = endpoint('POST', '/projects/:project/imports/requirements', {
   summary: 'Write a CSV table of requirements, all rows or none',

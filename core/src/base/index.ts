@@ -5,3 +5,4 @@ export * from './words';
 export * from './keys';
 export * from './group';
 export * from './record';
+export * from './record-format';

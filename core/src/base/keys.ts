@@ -1,6 +1,6 @@
-const parts = /^([A-Z][A-Z0-9]*(?:-[A-Z][A-Z0-9]*)*)-(\d+)$/;
+const parts = /^([A-Z][A-Z0-9]*(?:-[A-Z][A-Z0-9]*)*)-(\d{1,9})$/;
 
-/** A short key is a prefix of capitals and a number: `BRK-007`, `DR-CASE-22`. */
+/** A short key is a prefix of capitals and a number of at most nine digits: `BRK-007`, `DR-CASE-22`. */
 export function isKey(text: string): boolean {
   return text.length <= 40 && parts.test(text);
 }
@@ -13,6 +13,11 @@ export function nextKey(prefix: string, greatest: number): string {
 /** The number in a key; 0 where there is none. */
 export function keyNumber(key: string): number {
   return Number(parts.exec(key)?.[2] ?? 0);
+}
+
+/** What stands before the number; the whole text where it is no key. */
+export function keyPrefix(key: string): string {
+  return parts.exec(key)?.[1] ?? key;
 }
 
 /** Order of keys as people count: by prefix, then by number. */

@@ -1,8 +1,18 @@
 import type { Json } from './canonical';
-import { recordHash } from './hash';
+import { canonicalJson } from './canonical';
+import { sha256Hex } from './hash';
+
+/** One row that an entry wrote: where it stands, and the hash of what stands there now; null where the row is no more. */
+export interface LedgerWrite {
+  readonly table: string;
+  /** The row's number; of rows that have none, the numbers that name it, joined by a colon. */
+  readonly id: string;
+  readonly hash: string | null;
+}
 
 /** What a ledger entry says, without the chain. `at` is ISO 8601 in UTC with milliseconds. */
 export interface LedgerFacts {
+  readonly format: LedgerFormat;
   readonly seq: number;
   readonly at: string;
   readonly who: string;
@@ -11,6 +21,10 @@ export interface LedgerFacts {
   readonly key: string;
   readonly before: Json;
   readonly after: Json;
+  /** From format 2 on: the rows that were written, each with its hash. */
+  readonly writes: readonly LedgerWrite[];
+  /** From format 2 on: what the client named the request, so that a repeat is recognised; empty where it named nothing. */
+  readonly operation: string;
 }
 
 export interface LedgerEntry extends LedgerFacts {
@@ -18,13 +32,23 @@ export interface LedgerEntry extends LedgerFacts {
   readonly hash: string;
 }
 
+/** Formats in which entries were ever written. A number, once released, keeps its meaning for ever. */
+export type LedgerFormat = 1 | 2;
+export const ledgerFormat: LedgerFormat = 2;
+
 /** The `previous` of a chain's first entry. */
 export const ledgerRoot = '0'.repeat(64);
 
-/** hash = SHA-256(canonical JSON of the entry's facts together with the previous entry's hash). */
+/** The exact text whose SHA-256 is an entry's hash: canonical JSON (RFC 8785) of its facts with the previous entry's hash. */
+export function ledgerText(facts: LedgerFacts, previous: string): string {
+  const { format, seq, at, who, action, kind, key, before, after, writes, operation } = facts;
+  if (format === 1) return canonicalJson({ seq, at, who, action, kind, key, before, after, previous });
+  const written = writes.map(({ table, id, hash }): Json => [table, id, hash]);
+  return canonicalJson({ format, seq, at, who, action, kind, key, before, after, writes: written, operation, previous });
+}
+
 export function ledgerHash(facts: LedgerFacts, previous: string): string {
-  const { seq, at, who, action, kind, key, before, after } = facts;
-  return recordHash({ seq, at, who, action, kind, key, before, after, previous });
+  return sha256Hex(ledgerText(facts, previous));
 }
 
 export type LedgerFault = 'gap' | 'link' | 'hash';
@@ -66,5 +90,37 @@ export class LedgerCheck {
       this.fault ??
       (cut ? { seq: Math.min(expected.seq, this.count) + (expected.seq > this.count ? 1 : 0), fault: 'gap' as const } : undefined);
     return { entries: this.count, head: this.head, ...(fault ? { fault } : {}) };
+  }
+}
+
+export type RowFault = 'changed' | 'removed' | 'inserted';
+
+/**
+ * Holds the present rows against what the ledger says that was written: the last hash that an entry gave for a row is what must
+ * stand there. Entries go in with `entry`, rows with `row`, in any order within each; `faults` names what differs.
+ */
+export class RowCheck {
+  private readonly expected = new Map<string, { readonly hash: string | null; readonly seq: number }>();
+  private readonly found: { readonly table: string; readonly id: string; readonly fault: RowFault; readonly seq: number | null }[] = [];
+
+  entry({ seq, writes }: Pick<LedgerFacts, 'seq' | 'writes'>): void {
+    for (const { table, id, hash } of writes) this.expected.set(`${table} ${id}`, { hash, seq });
+  }
+
+  row(table: string, id: string, hash: string): void {
+    const name = `${table} ${id}`;
+    const told = this.expected.get(name);
+    this.expected.delete(name);
+    if (!told || told.hash === null) this.found.push({ table, id, fault: 'inserted', seq: told?.seq ?? null });
+    else if (told.hash !== hash) this.found.push({ table, id, fault: 'changed', seq: told.seq });
+  }
+
+  /** Once all rows were given: what is changed, was removed or was put in behind the ledger's back. */
+  faults(): readonly { readonly table: string; readonly id: string; readonly fault: RowFault; readonly seq: number | null }[] {
+    const removed = [...this.expected].flatMap(([name, { hash, seq }]) => {
+      const [table, id] = name.split(' ');
+      return hash === null ? [] : [{ table, id, fault: 'removed' as const, seq }];
+    });
+    return [...this.found, ...removed];
   }
 }

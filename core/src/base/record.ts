@@ -7,7 +7,11 @@ export function perKnot<T>(value: (knot: Knot) => T): Record<Knot, T> {
   return Object.fromEntries(knots.map((knot) => [knot, value(knot)])) as Record<Knot, T>;
 }
 
-export type RecordKind = 'requirement' | 'case' | 'run' | 'round' | 'problem' | 'build' | 'specification' | 'file' | 'pack';
+/** Kinds of versioned record: each has a key, a state, revisions with snapshots, and may be signed, traced, commented. */
+export const recordKinds = ['project', 'specification', 'requirement', 'case', 'build', 'round', 'run', 'problem', 'upload'] as const;
+export type VersionedKind = (typeof recordKinds)[number];
+/** What a link may lead to: a versioned record, a source file of the build, or a proof pack. */
+export type RecordKind = VersionedKind | 'file' | 'pack';
 
 /** How a record is named to people and in links. */
 export interface RecordRef {

@@ -4,3 +4,4 @@ export * from './flow';
 export * from './rows';
 export * from './cases';
 export * from './select';
+export * from './format';

@@ -31,6 +31,7 @@ interface Body {
 
 const linesOf = (text: string): string[] => text.replace(/\r\n?/g, '\n').split('\n');
 /** Indentation and trailing blanks are no change. */
+export const normalText = (lines: readonly string[]): string => trimmed(lines).join('\n');
 const trimmed = (lines: readonly string[]): string[] => lines.map((line) => line.trim().replace(/\s+/g, ' '));
 
 function bodiesOf(files: readonly SourceText[]): Body[] {

@@ -13,11 +13,17 @@ export interface CodeUnit {
   readonly requirements: readonly string[];
 }
 
-/** What one case hit in a file: bits over the file's table, and the vectors of its decisions. */
+/**
+ * What one case hit in a file: bits over the file's table, and the vectors of its decisions. A case may stand twice: with what is
+ * bound to its standing, passing results, which counts, and with the rest, which is exercised and no more.
+ */
 export interface CaseHits {
+  /** Empty for what belongs to no case. */
   readonly caseKey: string;
   readonly bits: Bits;
   readonly vectors: readonly DecisionVectors[];
+  /** Is it bound to a result that gives credit? */
+  readonly counts: boolean;
 }
 
 /** One measured file of a build: its points, its functions, and what each case hit in it. */
@@ -45,8 +51,6 @@ export const usualPolicy: CreditPolicy = { childCases: false, parentCases: false
 export interface CreditContext {
   /** Requirements that a case verifies. */
   readonly verifies: ReadonlyMap<string, ReadonlySet<string>>;
-  /** Cases whose latest valid runs on this build all passed, by the policy, and are current. */
-  readonly passing: ReadonlySet<string>;
   readonly policy?: CreditPolicy;
   /** Parent traces, from child to parent; wanted by a policy that looks at them. */
   readonly parents?: readonly { readonly from: string; readonly to: string }[];
@@ -83,7 +87,7 @@ export interface FileCredit {
   readonly ownHit: Bits;
   readonly credited: Bits;
   readonly spans: readonly UnitSpan[];
-  readonly hitsOf: ReadonlyMap<string, CaseHits>;
+  readonly hitsOf: ReadonlyMap<string, readonly CaseHits[]>;
   /** For each unit, has its code any requirement, and have those any case? */
   readonly unitStates: readonly ('noRequirement' | 'noCase' | 'judged')[];
   /** A tally for each unit, and behind them one for what lies outside any function. */
@@ -93,10 +97,9 @@ export interface FileCredit {
 /** Which cases give credit to the code of a requirement, worked out once for all files. */
 export interface CreditRules {
   readonly casesOf: (requirements: readonly string[]) => ReadonlySet<string>;
-  readonly passing: ReadonlySet<string>;
 }
 
-export function creditRules({ verifies, passing, policy = usualPolicy, parents = [] }: CreditContext): CreditRules {
+export function creditRules({ verifies, policy = usualPolicy, parents = [] }: CreditContext): CreditRules {
   const verifying = new Map<string, Set<string>>();
   for (const [caseKey, requirements] of verifies)
     for (const key of requirements) verifying.set(key, (verifying.get(key) ?? new Set()).add(caseKey));
@@ -134,7 +137,7 @@ export function creditRules({ verifies, passing, policy = usualPolicy, parents =
     known.set(id, cases);
     return cases;
   };
-  return { casesOf, passing };
+  return { casesOf };
 }
 
 /**
@@ -154,7 +157,7 @@ export function creditFile(file: MeasuredFile, rules: CreditRules | CreditContex
     ownHit: bitsFor(size),
     credited: bitsFor(size),
     spans: spansOf(file.table, file.units),
-    hitsOf: new Map(file.byCase.map((c) => [c.caseKey, c])),
+    hitsOf: groupBy(file.byCase, (c) => c.caseKey),
     unitStates: [] as FileCredit['unitStates'][number][],
     tallies: [] as Tally[],
   };
@@ -201,32 +204,70 @@ interface Growing extends Omit<FileCredit, 'unitStates' | 'tallies'> {
   readonly tallies: Tally[];
 }
 
-function creditUnit(credit: Growing, u: number, { casesOf, passing }: CreditRules): void {
+function creditUnit(credit: Growing, u: number, { casesOf }: CreditRules): void {
   const { file, spans, ownHit, credited } = credit;
   const { requirements } = file.units[u];
   const own = casesOf(requirements);
   credit.unitStates[u] = !requirements.length ? 'noRequirement' : own.size ? 'judged' : 'noCase';
-  if (own.size) {
-    const { functions, ranges } = spans[u];
-    const mine = [...own].flatMap((key) => credit.hitsOf.get(key) ?? []);
-    for (const { caseKey, bits } of mine) {
-      const counts = passing.has(caseKey);
-      for (const [from, to] of ranges) {
-        orRange(ownHit, bits, from, to);
-        if (counts) orRange(credited, bits, from, to);
-      }
-      for (const i of functions)
-        if (hasBit(bits, i)) {
-          setBit(ownHit, i);
-          if (counts) setBit(credited, i);
-        }
-    }
-    // MC/DC is judged from the vectors of those cases together, not from what each shows alone.
-    const range = ranges[metrics.indexOf('mcdc') - 1];
-    markIndependence(file.table, ownHit, vectorsOf(mine), range);
-    markIndependence(file.table, credited, vectorsOf(mine.filter((c) => passing.has(c.caseKey))), range);
+  // Credited is what is credited to one of its requirements at least: MC/DC is shown for each of them by its own cases together.
+  for (const requirement of requirements) {
+    const mine = hitsOfCases(credit, casesOf([requirement]));
+    markHits(ownHit, file.table, spans[u], mine);
+    markHits(
+      credited,
+      file.table,
+      spans[u],
+      mine.filter((hits) => hits.counts),
+    );
   }
   credit.tallies[u] = tallyOf(credit, spans[u]);
+}
+
+const hitsOfCases = ({ hitsOf }: Pick<FileCredit, 'hitsOf'>, cases: ReadonlySet<string>): CaseHits[] =>
+  hitsOf.size < cases.size
+    ? [...hitsOf].flatMap(([key, hits]) => (cases.has(key) ? hits : []))
+    : [...cases].flatMap((key) => hitsOf.get(key) ?? []);
+
+/** Sets what these hits show of a function: its points, and the independence that their vectors show together. */
+function markHits(target: Bits, table: PointTable, { functions, ranges }: UnitSpan, hits: readonly CaseHits[]): void {
+  for (const { bits } of hits) {
+    for (const [from, to] of ranges) orRange(target, bits, from, to);
+    for (const i of functions) if (hasBit(bits, i)) setBit(target, i);
+  }
+  markIndependence(table, target, vectorsOf(hits), ranges[metrics.indexOf('mcdc') - 1]);
+}
+
+/**
+ * What of one function is credited to a requirement, and where the first point without credit stands: by the cases given, which are those
+ * that the rules let count for it. What other requirements' cases hit is no evidence here.
+ */
+export function creditOfUnit(credit: FileCredit, u: number, cases: ReadonlySet<string>): Pick<UnitCoverage, 'totals' | 'firstGap'> {
+  const { file, exercised, spans } = credit;
+  const credited = bitsFor(sizeOf(file.table));
+  markHits(
+    credited,
+    file.table,
+    spans[u],
+    hitsOfCases(credit, cases).filter((hits) => hits.counts),
+  );
+  return {
+    totals: asCoverage(tallyOf({ exercised, credited, file }, spans[u])),
+    firstGap: gapsOf(credited, file, spans[u]),
+  };
+}
+
+/** For each metric, the line of the first point that is neither credited nor justified. */
+function gapsOf(credited: Bits, file: MeasuredFile, { functions, ranges }: UnitSpan): Partial<Record<Metric, number>> {
+  const gaps: Partial<Record<Metric, number>> = {};
+  const settled = file.justified ? credited.slice() : credited;
+  if (file.justified) orAll(settled, file.justified);
+  const entry = functions.find((i) => !hasBit(settled, i));
+  if (entry !== undefined) gaps.function = file.table.line[entry];
+  ranges.forEach(([from, to], r) => {
+    const gap = firstClear(settled, from, to);
+    if (gap !== undefined) gaps[metrics[r + 1]] = file.table.line[gap];
+  });
+  return gaps;
 }
 
 const vectorsOf = (hits: readonly CaseHits[]): DecisionVectors[] => mergeVectors(hits.map((c) => c.vectors));
@@ -328,18 +369,7 @@ export interface UnitCoverage {
 /** Coverage function by function, in the order of the files. */
 export function unitCoverages(credits: readonly FileCredit[]): UnitCoverage[] {
   return credits.flatMap(({ path, file, spans, credited, tallies }) =>
-    file.units.map((unit, u) => {
-      const firstGap: Partial<Record<Metric, number>> = {};
-      const settled = credited.slice();
-      if (file.justified) orAll(settled, file.justified);
-      const entry = spans[u].functions.find((i) => !hasBit(settled, i));
-      if (entry !== undefined) firstGap.function = file.table.line[entry];
-      spans[u].ranges.forEach(([from, to], r) => {
-        const gap = firstClear(settled, from, to);
-        if (gap !== undefined) firstGap[metrics[r + 1]] = file.table.line[gap];
-      });
-      return { path, unit, totals: asCoverage(tallies[u]), firstGap };
-    }),
+    file.units.map((unit, u) => ({ path, unit, totals: asCoverage(tallies[u]), firstGap: gapsOf(credited, file, spans[u]) })),
   );
 }
 
@@ -377,7 +407,7 @@ export function stateOf(credit: FileCredit, point: number, unit = unitOfPoint(cr
 
 /** The cases that hit a point, in the order of the file's cases. */
 export function casesHitting({ byCase }: MeasuredFile, point: number): string[] {
-  return byCase.flatMap(({ caseKey, bits }) => (hasBit(bits, point) ? [caseKey] : []));
+  return [...new Set(byCase.flatMap(({ caseKey, bits }) => (caseKey && hasBit(bits, point) ? [caseKey] : [])))];
 }
 
 /** One point with all that is known of it, for people and for files that leave the house. */

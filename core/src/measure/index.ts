@@ -12,3 +12,4 @@ export * from './remedies';
 export * from './carry';
 export * from './write';
 export * from './mcdc';
+export * from './tools';

@@ -1,4 +1,4 @@
-import { bitsFor, hasBit } from './bits';
+import { bitsFor, hasBit, type Bits } from './bits';
 import type { DecisionVectors, FileMeasurement } from './measurement';
 import { metrics, sizeOf, type PointTable } from './point';
 
@@ -111,17 +111,20 @@ export function unpackTable(bytes: Uint8Array): PointTable {
   return { starts, line: Uint32Array.from(line), a: Uint32Array.from(a), b: Uint32Array.from(b), names };
 }
 
-/**
- * A measurement as bytes: one bit a point, then how often for each that was hit (mostly one byte), then vectors. So
- * a file that a case hardly touches takes an eighth of a byte a point.
- */
-export function packHits({ table, bits, counts, vectors }: FileMeasurement): Uint8Array {
-  const w = new ByteWriter();
-  const size = sizeOf(table);
+function writeBits(w: ByteWriter, size: number, bits: Bits): void {
   const packed = new Uint8Array((size + 7) >>> 3);
   for (let i = 0; i < packed.length; i++) packed[i] = bits[i >>> 2] >>> ((i & 3) * 8);
   w.raw(packed);
-  for (let i = 0; i < size; i++) if (hasBit(bits, i)) w.number(counts[i]);
+}
+
+function readBits(r: ByteReader, size: number): Bits {
+  const packed = r.raw((size + 7) >>> 3);
+  const bits = bitsFor(size);
+  for (let i = 0; i < packed.length; i++) bits[i >>> 2] |= packed[i] << ((i & 3) * 8);
+  return bits;
+}
+
+function writeVectors(w: ByteWriter, vectors: readonly DecisionVectors[]): void {
   w.number(vectors.length);
   for (const { line, place, codes } of vectors) {
     w.number(line);
@@ -133,6 +136,26 @@ export function packHits({ table, bits, counts, vectors }: FileMeasurement): Uin
       before = code;
     }
   }
+}
+
+function readVectors(r: ByteReader): DecisionVectors[] {
+  return Array.from({ length: r.number() }, () => {
+    const [line, place, length] = [r.number(), r.number(), r.number()];
+    let code = 0;
+    return { line, place, codes: Array.from({ length }, () => (code += r.number())) };
+  });
+}
+
+/**
+ * A measurement as bytes: one bit a point, then how often for each that was hit (mostly one byte), then vectors. So
+ * a file that a case hardly touches takes an eighth of a byte a point.
+ */
+export function packHits({ table, bits, counts, vectors }: FileMeasurement): Uint8Array {
+  const w = new ByteWriter();
+  const size = sizeOf(table);
+  writeBits(w, size, bits);
+  for (let i = 0; i < size; i++) if (hasBit(bits, i)) w.number(counts[i]);
+  writeVectors(w, vectors);
   return w.finish();
 }
 
@@ -140,17 +163,25 @@ export function packHits({ table, bits, counts, vectors }: FileMeasurement): Uin
 export function unpackHits(path: string, table: PointTable, bytes: Uint8Array): FileMeasurement {
   const r = new ByteReader(bytes);
   const size = sizeOf(table);
-  const packed = r.raw((size + 7) >>> 3);
-  const bits = bitsFor(size);
-  for (let i = 0; i < packed.length; i++) bits[i >>> 2] |= packed[i] << ((i & 3) * 8);
+  const bits = readBits(r, size);
   const counts = new Float64Array(size);
   for (let i = 0; i < size; i++) if (hasBit(bits, i)) counts[i] = r.number();
-  const vectors: DecisionVectors[] = Array.from({ length: r.number() }, () => {
-    const [line, place, length] = [r.number(), r.number(), r.number()];
-    let code = 0;
-    return { line, place, codes: Array.from({ length }, () => (code += r.number())) };
-  });
+  const vectors = readVectors(r);
   return { path, table, bits, counts, vectors };
+}
+
+/** What a measurement hit as bytes: one bit a point, then vectors. How often is in the raw file, which is kept. */
+export function packBits({ table, bits, vectors }: Pick<FileMeasurement, 'table' | 'bits' | 'vectors'>): Uint8Array {
+  const w = new ByteWriter();
+  writeBits(w, sizeOf(table), bits);
+  writeVectors(w, vectors);
+  return w.finish();
+}
+
+/** Throws (programmer error) on bytes that `packBits` did not write for this table. */
+export function unpackBits(table: PointTable, bytes: Uint8Array): Pick<FileMeasurement, 'bits' | 'vectors'> {
+  const r = new ByteReader(bytes);
+  return { bits: readBits(r, sizeOf(table)), vectors: readVectors(r) };
 }
 
 /** One file of a stored measurement: which table its bits are over, by hash. */

@@ -29,6 +29,15 @@ export interface PointTable {
   readonly names: readonly string[];
 }
 
+/** A table without a point. */
+export const emptyTable: PointTable = {
+  starts: new Uint32Array(metrics.length + 1),
+  line: new Uint32Array(0),
+  a: new Uint32Array(0),
+  b: new Uint32Array(0),
+  names: [],
+};
+
 export const sizeOf = (table: PointTable): number => table.line.length;
 export const rangeOf = (table: PointTable, metric: Metric): readonly [number, number] => {
   const m = metrics.indexOf(metric);

@@ -2,6 +2,7 @@ import { hasBit } from './bits';
 import {
   casesHitting,
   coverageOf,
+  creditFile,
   creditRules,
   pointOf,
   ratioOf,
@@ -11,6 +12,7 @@ import {
   type Coverage,
   type CreditContext,
   type FileCredit,
+  type MeasuredFile,
   type Point,
   type PointState,
 } from './credit';
@@ -90,7 +92,7 @@ export function diagnoseLine(credit: FileCredit, line: number, context: CreditCo
     const near = nearestCase(
       credit,
       unitIndex,
-      ownCases.filter((key) => context.passing.has(key)),
+      ownCases.filter((key) => credit.hitsOf.get(key)?.some((hits) => hits.counts)),
     );
     if (near && (state === 'otherCases' || state === 'neverHit')) {
       // As if the nearest case also reached every point of this function that lacks credit for the same reason.
@@ -124,7 +126,7 @@ export function diagnoseLine(credit: FileCredit, line: number, context: CreditCo
         remedies.push({
           kind: 'recordRun',
           caseKey,
-          ...figure(judgedWith({ ...context, passing: new Set([...context.passing, caseKey]) })),
+          ...figure(pointsTogether(creditFile(countingCase(file, caseKey), rules))),
         });
     }
   }
@@ -139,6 +141,11 @@ export function diagnoseLine(credit: FileCredit, line: number, context: CreditCo
     outcomes: here.filter((p) => toldOutcomes.includes(p.metric)),
     remedies: remedies.sort((a, b) => b.after - a.after).slice(0, 3),
   };
+}
+
+/** The file as it were if all that a case hit counted. */
+function countingCase(file: MeasuredFile, caseKey: string): MeasuredFile {
+  return { ...file, byCase: file.byCase.map((hits) => (hits.caseKey === caseKey ? { ...hits, counts: true } : hits)) };
 }
 
 function pointsOnLine({ file: { table } }: FileCredit, line: number): number[] {
@@ -156,8 +163,8 @@ function nearestCase(credit: FileCredit, unit: number, cases: readonly string[])
   const points = unitPoints(credit, unit);
   let best: { caseKey: string; hit: number; of: number } | undefined;
   for (const caseKey of cases) {
-    const bits = credit.hitsOf.get(caseKey)?.bits;
-    const hit = bits ? points.filter((i) => hasBit(bits, i)).length : 0;
+    const own = credit.hitsOf.get(caseKey) ?? [];
+    const hit = points.filter((i) => own.some(({ bits }) => hasBit(bits, i))).length;
     if (hit > (best?.hit ?? 0)) best = { caseKey, hit, of: points.length };
   }
   return best;

@@ -2,34 +2,41 @@ import type { Trace } from '../design';
 import type { CoverageByMetric, Metric } from '../measure';
 import type { RunVerdict, SignatureMeaning } from '../run';
 import type { RequirementState, VerificationMethod } from '../specify';
+import type { Knot } from '../base';
+import type { KnotState } from './knot';
 import type { StandardProfile } from './profile';
 
-/** Plain facts about one build, from which every cord is judged. Ids are the short keys. */
+/** Plain facts about one build, from which cords are judged. Ids are the short keys. */
 export interface CordInput {
   readonly build: string;
   readonly profile: StandardProfile;
+  /** Those that are judged, and whatever else stands at the other end of their traces. */
   readonly requirements: readonly CordRequirement[];
   readonly cases: readonly CordCase[];
   /** from = child, to = parent. */
-  readonly parents: readonly Trace[];
+  readonly parents: readonly CordTrace[];
   /** from = case, to = requirement. */
-  readonly verifies: readonly Trace[];
-  /** Runs planned for this build, superseded ones left out. Later runs come later. */
+  readonly verifies: readonly CordTrace[];
+  /** Runs planned for this build, withdrawn ones left out, in the order in which they were planned. */
   readonly runs: readonly CordRun[];
   readonly problems: readonly CordProblem[];
-  /** Cases for which coverage is loaded on this build. */
-  readonly measured: ReadonlySet<string>;
-  /** Metrics that the coverage loaded for this build tells anything of. */
-  readonly measuredMetrics: ReadonlySet<Metric>;
-  /** Requirements to which code is traced directly, with where the code stands. */
-  readonly codeOf: ReadonlyMap<string, readonly string[]>;
-  /**
-   * Credited coverage over the code of a requirement and of those derived from it, with the first place without credit
-   * for each metric; asked for only where code is traced.
-   */
-  readonly coverageOf: (
-    keys: ReadonlySet<string>,
-  ) => { readonly totals: CoverageByMetric; readonly firstGap: (metric: Metric) => string | undefined } | undefined;
+  /** What the code of each requirement, and of those derived from it, has; absent where no code is traced to any of them. */
+  readonly code: ReadonlyMap<string, CodeSummary>;
+  /** Metrics that no format loaded for this build could give. */
+  readonly missingMetrics: ReadonlySet<Metric>;
+  /** Judged before and unchanged: the cords of children that are not judged here. */
+  readonly settled?: ReadonlyMap<string, SettledCord>;
+}
+
+export interface SettledCord {
+  readonly states: Readonly<Record<Knot, KnotState>>;
+  readonly below: Readonly<Record<Knot, KnotState>> | null;
+}
+
+/** A signature under a text, and whether the text still is what was signed. */
+export interface Approval {
+  readonly login: string;
+  readonly matches: boolean;
 }
 
 export interface CordRequirement {
@@ -37,6 +44,10 @@ export interface CordRequirement {
   readonly title: string;
   readonly revision: number;
   readonly state: RequirementState;
+  /** Who wrote this revision. */
+  readonly author: string;
+  /** Approvals of this revision. */
+  readonly approvals: readonly Approval[];
   readonly level: string;
   readonly method: VerificationMethod | '';
   readonly topLevel: boolean;
@@ -48,10 +59,22 @@ export interface CordRequirement {
 
 export interface CordCase {
   readonly key: string;
-  /** Its data rows as they are now; absent where it is run once. */
-  readonly rows?: readonly string[];
   readonly revision: number;
   readonly approved: boolean;
+  readonly author: string;
+  readonly approvals: readonly Approval[];
+  /** Its data rows as they are now; absent where it is run once. */
+  readonly rows?: readonly string[];
+  /** Calls of revisions that were never approved, as `C-018 revision 2`. */
+  readonly unapprovedCalls: readonly string[];
+}
+
+export interface CordTrace extends Trace {
+  /** Drawn at something approved, or again after it was suspect: it counts once somebody other than its author confirmed it. */
+  readonly needsConfirmation: boolean;
+  readonly drawnBy: string;
+  /** Who last confirmed it, null where nobody has since it was drawn. */
+  readonly confirmedBy: string | null;
 }
 
 export interface CordRun {
@@ -61,18 +84,61 @@ export interface CordRun {
   readonly row: string | null;
   readonly configuration: string;
   readonly verdict: RunVerdict | null;
+  /** Ledger number at which it was finished; null while it is not. The greatest is the newest. */
+  readonly finished: number | null;
   readonly failedStep: number | null;
   readonly deviationAccepted: boolean;
-  /** The case revision at which somebody said that the result stands; null while nobody has. */
+  /** A reviewer sent it back, to be run again. */
+  readonly returned: boolean;
+  /** A reviewer decided that it may stay out of sight, though the row or the form of the case that it is of is gone. */
+  readonly setAside: boolean;
+  /** The case revision at which a reviewer said that the result stands; null while nobody has. */
   readonly carriedOverTo: number | null;
   readonly tester: string;
   readonly signatures: readonly { readonly meaning: SignatureMeaning; readonly login: string; readonly matches: boolean }[];
 }
 
+/** A problem report that may stand on this build. */
 export interface CordProblem {
   readonly key: string;
   readonly blocking: boolean;
-  readonly open: boolean;
+  /** Found in this build or an earlier one, and not fixed in this one or before. */
+  readonly standing: boolean;
   readonly requirements: readonly string[];
   readonly run: string | null;
+}
+
+/** Why a traced function is not measured: no file is loaded, only other text was measured, a part of a file, or the reader of sources does not find it. */
+export type UnitStatus = 'measured' | 'neverLoaded' | 'otherText' | 'partial' | 'absent';
+
+/** One function traced to a requirement or to one derived from it. */
+export interface TracedUnit {
+  readonly path: string;
+  readonly name: string;
+  readonly status: UnitStatus;
+  /** Points credited to the requirement or to one derived from it. */
+  readonly totals: CoverageByMetric;
+  /** Line of the first point without credit. */
+  readonly firstGap: Readonly<Partial<Record<Metric, number>>>;
+}
+
+/** All code traced to a requirement or to those derived from it, summed up. */
+export interface CodeSummary {
+  /** Paths of code that names the requirement itself; empty where only code of derived ones counts. */
+  readonly own: readonly string[];
+  /** Is anything measured on this build that one of the cases that could credit it did? */
+  readonly casesMeasured: boolean;
+  readonly units: number;
+  /** Functions that are not measured, by why: the first by name, how many, and their files. */
+  readonly unmeasured: readonly {
+    readonly status: Exclude<UnitStatus, 'measured'>;
+    readonly first: string;
+    readonly count: number;
+    readonly paths: readonly string[];
+  }[];
+  /** Over the measured ones. */
+  readonly measured: number;
+  readonly totals: CoverageByMetric;
+  /** First place without credit, `path:line`, for each metric that has one. */
+  readonly gaps: Readonly<Partial<Record<Metric, string>>>;
 }

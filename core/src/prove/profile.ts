@@ -1,4 +1,5 @@
 import type { CreditPolicy, Metric } from '../measure';
+import type { Policies } from './policy';
 
 /** What a standard asks for, as data that a project may correct. */
 export interface StandardProfile {
@@ -11,6 +12,8 @@ export interface StandardProfile {
   readonly note: string;
   /** What gives credit here; the usual where nothing is said. */
   readonly credit?: CreditPolicy;
+  /** What the project asks of its people; the usual where nothing is said. */
+  readonly policies?: Policies;
 }
 
 const note = 'Recalled from memory; to be checked against the standard before use.';

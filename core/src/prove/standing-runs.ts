@@ -1,38 +1,37 @@
-import { groupBy } from '../base';
-import { usualPolicy, type CreditPolicy } from '../measure';
+import type { Policies } from './policy';
 import type { CordCase, CordRun } from './cord-input';
 
-/** Runs of the rows that the case has now: a row that was taken out no longer counts, and its runs stay readable. */
-export function currentRuns<T extends { readonly row: string | null }>(runs: readonly T[], { rows }: Pick<CordCase, 'rows'>): readonly T[] {
-  const counts = (run: T): boolean => (rows?.length ? run.row !== null && rows.includes(run.row) : run.row === null);
-  for (const run of runs) if (!counts(run)) return runs.filter(counts);
-  return runs;
+type Placed = Pick<CordRun, 'row' | 'configuration' | 'finished'>;
+
+/** Does a run belong to the rows that the case has now? */
+export function inPresentForm({ row }: Pick<CordRun, 'row'>, { rows }: Pick<CordCase, 'rows'>): boolean {
+  return rows?.length ? row !== null && rows.includes(row) : row === null;
 }
 
-/** Of runs of one case, the latest of each data row and configuration. */
-export function latestRuns<T extends { readonly row: string | null; readonly configuration: string }>(runs: readonly T[]): readonly T[] {
-  if (runs.length < 2) return runs;
-  // Few runs a case are the rule: comparing them with each other is quicker than keys made of their names.
-  const overtaken = (run: T, i: number): boolean => {
-    for (let later = i + 1; later < runs.length; later++)
-      if (runs[later].configuration === run.configuration && runs[later].row === run.row) return true;
-    return false;
-  };
-  return runs.some(overtaken) ? runs.filter((run, i) => !overtaken(run, i)) : runs;
+/** Data row and configuration for which a result is wanted, with what stands there. */
+export interface Combination<T extends Placed> {
+  readonly row: string | null;
+  readonly configuration: string;
+  /** The newest finished run; undefined while there is none. */
+  readonly standing: T | undefined;
+  /** A run that is planned or on the bench now. */
+  readonly open: T | undefined;
 }
 
-/** The runs by which a case is judged, for its knot and for credit alike: of the rows that it has now, the latest. */
-export function standingRuns(runs: readonly CordRun[], c: CordCase): readonly CordRun[] {
-  return latestRuns(currentRuns(runs, c));
-}
-
-/** Does a run count as passed: passed, or passed with a deviation that a reviewer accepted; and recorded against the case as it is now, or carried over. */
-export function runPasses(
-  run: Pick<CordRun, 'verdict' | 'deviationAccepted' | 'caseRevision' | 'carriedOverTo'>,
-  caseRevision: number,
-): boolean {
-  const passed = run.verdict === 'passed' || (run.verdict === 'deviation' && run.deviationAccepted);
-  return passed && !runOutdated(run, caseRevision);
+/**
+ * The standing results of one case on one build (DESIGN.md section 3, rule 3): for each data row and configuration that runs were
+ * planned for, the newest that was finished. Planning again neither hides nor removes it.
+ */
+export function combinations<T extends Placed>(runs: readonly T[]): Combination<T>[] {
+  const found: { row: string | null; configuration: string; standing: T | undefined; open: T | undefined }[] = [];
+  for (const run of runs) {
+    // Few runs a case are the rule: comparing them with each other is quicker than keys made of their names.
+    let place = found.find((f) => f.row === run.row && f.configuration === run.configuration);
+    if (!place) found.push((place = { row: run.row, configuration: run.configuration, standing: undefined, open: undefined }));
+    if (run.finished === null) place.open = run;
+    else if (!place.standing || (place.standing.finished ?? 0) < run.finished) place.standing = run;
+  }
+  return found;
 }
 
 /** Recorded against an older revision of its case, and nobody has decided since. */
@@ -40,17 +39,29 @@ export function runOutdated(run: Pick<CordRun, 'caseRevision' | 'carriedOverTo'>
   return Math.max(run.caseRevision, run.carriedOverTo ?? 0) < caseRevision;
 }
 
-/** Cases whose latest valid runs all passed and are current: the ones that give credit. The policy says whether an accepted deviation is a pass. */
-export function passingCases(cases: readonly CordCase[], runs: readonly CordRun[], policy: CreditPolicy = usualPolicy): Set<string> {
-  const counts = (run: CordRun, revision: number): boolean =>
-    runPasses(run, revision) && (policy.deviations || run.verdict !== 'deviation');
-  const runsOf = groupBy(runs, (run) => run.caseKey);
-  return new Set(
-    cases
-      .filter((c) => {
-        const standing = standingRuns(runsOf.get(c.key) ?? [], c);
-        return standing.length > 0 && standing.every((run) => counts(run, c.revision));
-      })
-      .map((c) => c.key),
-  );
+/** Does a standing result pass: passed, or with a deviation that a reviewer accepted; not returned; of the case as it is now, or carried over. */
+export function runPasses(
+  run: Pick<CordRun, 'verdict' | 'deviationAccepted' | 'caseRevision' | 'carriedOverTo' | 'returned'>,
+  caseRevision: number,
+): boolean {
+  const passed = run.verdict === 'passed' || (run.verdict === 'deviation' && run.deviationAccepted);
+  return passed && !run.returned && !runOutdated(run, caseRevision);
+}
+
+/**
+ * The runs of a case that give credit: standing, passing, and signed by their tester where the policy asks for it. A failed
+ * configuration or row takes away its own credit and no more.
+ */
+export function creditingRuns(
+  runs: readonly CordRun[],
+  c: CordCase,
+  policies: Pick<Policies, 'creditNeedsSignature'>,
+  deviations = true,
+): CordRun[] {
+  return combinations(runs).flatMap(({ standing }) => {
+    if (!standing || !inPresentForm(standing, c) || !runPasses(standing, c.revision)) return [];
+    if (standing.verdict === 'deviation' && !deviations) return [];
+    const signed = standing.signatures.some((s) => s.meaning === 'performed' && s.login === standing.tester && s.matches);
+    return signed || !policies.creditNeedsSignature ? [standing] : [];
+  });
 }

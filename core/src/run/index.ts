@@ -1,2 +1,3 @@
 export * from './verdict';
 export * from './record';
+export * from './format';

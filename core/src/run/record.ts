@@ -1,5 +1,4 @@
 import type { CaseContent } from '../design';
-import { recordHash, type Json } from '../base';
 import type { RunVerdict, StepVerdict } from './verdict';
 
 export interface StepResult {
@@ -7,6 +6,14 @@ export interface StepResult {
   readonly observed: string;
   /** When the verdict was given, ISO 8601 UTC; null while open. */
   readonly at: string | null;
+}
+
+/** A finished result that its tester corrected before signing: what it said first, and why it was corrected. */
+export interface Correction {
+  readonly at: string;
+  readonly reason: string;
+  readonly verdict: RunVerdict | null;
+  readonly steps: readonly StepResult[];
 }
 
 export interface EvidenceNote {
@@ -41,13 +48,24 @@ export interface RunRecord {
   readonly steps: readonly StepResult[];
   readonly evidence: readonly EvidenceNote[];
   readonly verdict: RunVerdict | null;
+  /** Oldest first; what format 1 could not hold is empty there. */
+  readonly corrections: readonly Correction[];
 }
 
-export function runHash(record: RunRecord): string {
-  return recordHash(record as unknown as Json);
-}
-
-export type SignatureMeaning = 'performed' | 'reviewed' | 'carried over';
+/** What a signature may mean. A project may name further ones; these are those that the rules know. */
+export const signatureMeanings = [
+  'performed',
+  'reviewed',
+  'carried over',
+  'deviation accepted',
+  'set aside',
+  'returned',
+  'approved',
+  'closed',
+  'policy',
+  'withdrawn',
+] as const;
+export type SignatureMeaning = (typeof signatureMeanings)[number];
 
 /** What a signature shows: printed name, date and time, meaning (21 CFR 11.50, recalled), and the hash that it is bound to (11.70, recalled). */
 export interface Signature {
@@ -59,17 +77,19 @@ export interface Signature {
   readonly reason: string;
 }
 
-export type SignRefusal = 'notFinished' | 'superseded' | 'notTester' | 'alreadySigned' | 'notPerformed' | 'sameperson' | 'changed';
+export type SignRefusal = 'notFinished' | 'superseded' | 'withdrawn' | 'returned' | 'notTester' | 'alreadySigned' | 'notPerformed' | 'sameperson' | 'changed';
 
 /** Whether a person may sign a run now, and if not, why not. */
 export function signRefusal(
   meaning: 'performed' | 'reviewed',
   login: string,
-  run: { readonly tester: string; readonly verdict: RunVerdict | null; readonly superseded: boolean; readonly hash: string },
+  run: { readonly tester: string; readonly verdict: RunVerdict | null; readonly superseded: boolean; readonly withdrawn: boolean; readonly returned: boolean; readonly hash: string },
   signatures: readonly Pick<Signature, 'meaning' | 'login' | 'hash'>[],
 ): SignRefusal | undefined {
   if (run.verdict === null) return 'notFinished';
   if (run.superseded) return 'superseded';
+  if (run.withdrawn) return 'withdrawn';
+  if (run.returned) return 'returned';
   if (signatures.some((s) => s.meaning === meaning)) return 'alreadySigned';
   if (meaning === 'performed') return login === run.tester ? undefined : 'notTester';
   const performed = signatures.find((s) => s.meaning === 'performed');

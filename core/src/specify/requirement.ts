@@ -2,7 +2,7 @@
 export const verificationMethods = ['test', 'analysis', 'inspection', 'demonstration'] as const;
 export type VerificationMethod = (typeof verificationMethods)[number];
 
-export const requirementStates = ['draft', 'review', 'approved'] as const;
+export const requirementStates = ['draft', 'review', 'approved', 'retired'] as const;
 export type RequirementState = (typeof requirementStates)[number];
 
 /** What one revision of a requirement says. A snapshot of it is kept for every revision. */

@@ -3,8 +3,9 @@ import { hash, verify } from '@node-rs/argon2';
 import type { Session } from '@contract/base';
 import { sha256Hex, type Role } from '@core/base';
 import { and, asc, eq, gt, lt } from 'drizzle-orm';
-import { write, type Actor, type Db } from './database';
+import type { Db } from './database';
 import { Refusal } from './errors';
+import { write, type Actor } from './writing';
 import { ledgerHeads, memberships, people, projects, sessions, settings } from './tables';
 
 /** argon2id with 19 MiB, 2 passes, 1 lane: the least that OWASP's password storage cheat sheet recommends (recalled). */
@@ -44,7 +45,7 @@ export async function checkPassword(db: Db, login: string, password: string, now
         .update(people)
         .set({ failures: lockedUntil ? 0 : failures, lockedUntil })
         .where(eq(people.id, person.id));
-      await w.log(lockedUntil ? 'locked out' : 'wrong password', 'person', person.login, null, null);
+      w.log({ action: lockedUntil ? 'locked out' : 'wrong password', kind: 'person', key: person.login });
     });
     throw new Refusal(lockedUntil ? 'locked' : 'wrongPassword');
   }
@@ -65,7 +66,7 @@ export async function openSession(db: Db, person: SignedIn, now: () => Date): Pr
       createdAt: at.toISOString(),
       expiresAt: new Date(at.getTime() + sessionHours * 3600_000).toISOString(),
     });
-    await w.log('signed in', 'person', person.login, null, null);
+    w.log({ action: 'signed in', kind: 'person', key: person.login });
   });
   return id;
 }
@@ -73,7 +74,7 @@ export async function openSession(db: Db, person: SignedIn, now: () => Date): Pr
 export async function closeSession(db: Db, id: string, person: SignedIn, now: () => Date): Promise<void> {
   await write(db, installation(person.login, now), async (w) => {
     await w.tx.delete(sessions).where(eq(sessions.idHash, sha256Hex(id)));
-    await w.log('signed out', 'person', person.login, null, null);
+    w.log({ action: 'signed out', kind: 'person', key: person.login });
   });
 }
 

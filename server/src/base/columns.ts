@@ -10,7 +10,12 @@ export const jsonText = <T>(name: string) =>
   })(name);
 
 export const mediumBlob = customType<{ data: Buffer; driverData: Buffer }>({ dataType: () => 'mediumblob' });
+export const longBlob = customType<{ data: Buffer; driverData: Buffer }>({ dataType: () => 'longblob' });
 export const mediumText = customType<{ data: string; driverData: string }>({ dataType: () => 'mediumtext' });
+/** Text that is found whatever the case of its letters. */
+export const searchText = customType<{ data: string; driverData: string }>({
+  dataType: () => 'mediumtext character set utf8mb4 collate utf8mb4_general_ci',
+});
 
 /** A moment as ISO 8601 in UTC with milliseconds: exact, sortable, the same in the ledger and on the wire. */
 export const moment = (name: string) => char(name, { length: 24 });

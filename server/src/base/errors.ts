@@ -25,6 +25,9 @@ const lost = new Set([
   'ER_CON_COUNT_ERROR',
   'ENOENT',
   'POOL_CLOSED',
+  'ER_OPTION_PREVENTS_STATEMENT',
+  'ER_DISK_FULL',
+  'ER_RECORD_FILE_FULL',
 ]);
 const clash = new Set(['ER_LOCK_DEADLOCK', 'ER_LOCK_WAIT_TIMEOUT', 'ER_CHECKREAD']);
 
@@ -32,6 +35,12 @@ const clash = new Set(['ER_LOCK_DEADLOCK', 'ER_LOCK_WAIT_TIMEOUT', 'ER_CHECKREAD
 function driverCode(error: unknown): string | undefined {
   for (let e = error, i = 0; e instanceof Error && i < 5; e = e.cause, i++) if ('code' in e && typeof e.code === 'string') return e.code;
   return undefined;
+}
+
+/** The driver's own words of an error, wherever it is wrapped. */
+export function driverMessage(error: unknown): string {
+  for (let e = error, i = 0; e instanceof Error && i < 5; e = e.cause, i++) if ('code' in e) return e.message;
+  return '';
 }
 
 /** The database could not be reached, or went away meanwhile. */

@@ -3,19 +3,34 @@ import '@fastify/cookie';
 import '@fastify/multipart';
 import '@fastify/rate-limit';
 import '@fastify/swagger';
+import { and, eq } from 'drizzle-orm';
 import type { FastifyInstance, FastifyReply, FastifyRequest } from 'fastify';
 import { findMember, findSession, type Membership, type SignedIn } from './access';
-import type { Actor, Database } from './database';
+import type { Database } from './database';
 import { Refusal } from './errors';
+import type { LedgerReaders } from './readers';
+import { operations } from './tables';
+import type { Actor } from './writing';
 
 export const sessionCookie = 'cord_session';
+/** The number of the ledger entry that a request wrote, so that its client can ask for lists that are not older. */
+export const seqHeader = 'ledger-seq';
 
-/** What every route needs: the database and the clock. */
-export interface House {
+/** Brings what is judged of a build up to a ledger number. */
+export interface Projections {
+  /** Waits until it is there, or as long as is reasonable, and answers the number that it is true for. */
+  upTo(projectId: number, buildId: number, seq: number): Promise<number>;
+  stop(): Promise<void>;
+}
+
+/** What every route needs. */
+export interface AppContext {
   readonly database: Database;
   readonly now: () => Date;
-  /** The one-time code printed at start is not held here: only its hash is stored. */
+  /** Cookies are marked Secure behind a TLS proxy. */
   readonly secureCookies: boolean;
+  readonly readers: LedgerReaders;
+  readonly projections: Projections;
 }
 
 /** A request after validation and authorisation. */
@@ -34,18 +49,22 @@ const nobody: SignedIn = { id: 0, login: '', printedName: '', installation: fals
 const nowhere: Membership = { projectId: 0, slug: '', roles: [], head: 0 };
 
 /** Who asks, and what they are in the project of the path; refuses what `may` does not allow. */
-export async function authorise(house: House, may: May, request: FastifyRequest): Promise<{ person: SignedIn; membership: Membership }> {
+export async function authorise(
+  context: AppContext,
+  may: May,
+  request: FastifyRequest,
+): Promise<{ person: SignedIn; membership: Membership }> {
   if (may === 'anyone') return { person: nobody, membership: nowhere };
   const id = request.cookies[sessionCookie];
-  const { db } = house.database;
+  const { db } = context.database;
   if (may === 'signedIn' || may === 'installation') {
-    const person = id ? await findSession(db, id, house.now) : undefined;
+    const person = id ? await findSession(db, id, context.now) : undefined;
     if (!person) throw new Refusal('notSignedIn');
     if (may === 'installation' && !person.installation) throw new Refusal('forbidden');
     return { person, membership: nowhere };
   }
   const slug = (request.params as { project?: string }).project ?? '';
-  const found = id ? await findMember(db, id, slug, house.now) : undefined;
+  const found = id ? await findMember(db, id, slug, context.now) : undefined;
   if (!found) throw new Refusal('notSignedIn');
   const { person, membership } = found;
   // Whoever has no part in a project is not told whether it exists.
@@ -54,10 +73,37 @@ export async function authorise(house: House, may: May, request: FastifyRequest)
   return { person, membership };
 }
 
+const operationName = /^[\w-]{8,60}$/;
+
+/** What the client named this request with, if it did; a name that cannot be one is refused. */
+function operationOf(request: FastifyRequest, route: string): Actor['operation'] {
+  const given = request.headers['idempotency-key'];
+  if (given === undefined) return undefined;
+  if (typeof given !== 'string' || !operationName.test(given))
+    throw new Refusal('invalid', { fields: [{ path: 'Idempotency-Key', text: 'Letters, digits, hyphens and _; 8 to 60 of them.' }] });
+  return { name: given, route };
+}
+
+/** The first answer to a request of that name; undefined where it was never done. While it is being done it is waited for. */
+async function firstAnswer(context: AppContext, login: string, operation: NonNullable<Actor['operation']>): Promise<string | undefined> {
+  for (let i = 0; i < 40; i++) {
+    const [known] = await context.database.db
+      .select({ route: operations.route, answer: operations.answer })
+      .from(operations)
+      .where(and(eq(operations.login, login), eq(operations.operation, operation.name)));
+    if (!known) return undefined;
+    if (known.route !== operation.route)
+      throw new Refusal('invalid', { fields: [{ path: 'Idempotency-Key', text: 'Another request has this name already.' }] });
+    if (known.answer) return known.answer;
+    await new Promise((resolve) => setTimeout(resolve, 50));
+  }
+  throw new Refusal('repeated');
+}
+
 /** Registers a route as the contract tells it; the handler gets what is already validated and allowed. */
 export function serve<E extends Endpoint>(
   app: FastifyInstance,
-  house: House,
+  context: AppContext,
   endpoint: E,
   handle: (call: Call<E>) => Promise<AnswerOf<E>>,
 ): void {
@@ -77,9 +123,19 @@ export function serve<E extends Endpoint>(
       response: { 200: answer },
     },
     handler: async (request, reply) => {
-      const { person, membership } = await authorise(house, may, request);
-      const actor: Actor = { login: person.login, projectId: membership.projectId, now: house.now };
-      return handle({
+      const { person, membership } = await authorise(context, may, request);
+      const operation = method === 'GET' ? undefined : operationOf(request, `${method} ${request.url}`.slice(0, 200));
+      const before = operation && (await firstAnswer(context, person.login, operation));
+      if (before !== undefined) return reply.type('application/json; charset=utf-8').send(before);
+      let wrote = 0;
+      const actor: Actor = {
+        login: person.login,
+        projectId: membership.projectId,
+        now: context.now,
+        ...(operation ? { operation } : {}),
+        wrote: (seq) => (wrote = Math.max(wrote, seq)),
+      };
+      const value = await handle({
         params: request.params,
         query: request.query,
         body: request.body ?? {},
@@ -89,6 +145,13 @@ export function serve<E extends Endpoint>(
         request,
         reply,
       } as unknown as Call<E>);
+      if (wrote) void reply.header(seqHeader, wrote);
+      if (operation && wrote)
+        await context.database.db
+          .update(operations)
+          .set({ answer: JSON.stringify(value) })
+          .where(and(eq(operations.login, person.login), eq(operations.operation, operation.name)));
+      return value;
     },
   });
 }
@@ -97,7 +160,7 @@ const rooms: readonly [RegExp, string][] = [
   [/specifications|requirements(?!.*code)|traces|imports/, 'Specify'],
   [/cases/, 'Design'],
   [/rounds|runs|problems|builds$/, 'Run'],
-  [/code|coverage|sources/, 'Measure'],
+  [/code|coverage|sources|uploads/, 'Measure'],
   [/board|cords|packs/, 'Prove'],
 ];
 const roomOf = (path: string): string => (/code/.test(path) ? 'Measure' : (rooms.find(([pattern]) => pattern.test(path))?.[1] ?? 'Base'));

@@ -1,9 +1,10 @@
 import { randomUUID } from 'node:crypto';
 import type { Job } from '@contract/base';
-import { and, asc, desc, eq, lt, or } from 'drizzle-orm';
-import { write, type Actor, type Database, type Db } from './database';
+import { and, asc, desc, eq, inArray, lt, or } from 'drizzle-orm';
+import type { Database, Db } from './database';
 import { Refusal } from './errors';
 import { jobs } from './tables';
+import { write, type Actor } from './writing';
 
 export type StoredJob = typeof jobs.$inferSelect;
 
@@ -13,14 +14,14 @@ export interface JobFile {
   readonly sha256: string;
 }
 
-/** What a worker may say while it works. `tell` throws `Cancelled` once somebody cancelled the job. */
-export interface JobTalk {
-  tell(progress: number, message: string): Promise<void>;
+/** How a worker reports while it works. `report` throws `Cancelled` once somebody cancelled the job. */
+export interface JobProgress {
+  report(progress: number, message: string): Promise<void>;
 }
 
 export class Cancelled extends Error {}
 
-export type JobWork = (job: StoredJob, talk: JobTalk) => Promise<JobFile>;
+export type JobWork = (job: StoredJob, progress: JobProgress) => Promise<JobFile>;
 
 const beat = 2000;
 /** A worker that gave no sign of life for so long is dead: its job is taken over. */
@@ -57,7 +58,7 @@ export function addJob(db: Db, actor: Actor, kind: string, build: string): Promi
         createdAt: w.at,
       })
       .$returningId();
-    await w.log(`${kind} asked for`, kind, build, null, { job: made.id });
+    w.log({ action: `${kind} asked for`, kind, key: build, after: { job: made.id } });
     const [row] = await w.tx.select().from(jobs).where(eq(jobs.id, made.id));
     return asJob(row);
   });
@@ -92,7 +93,7 @@ export function cancelJob(db: Db, actor: Actor, id: number): Promise<void> {
     if (!row) throw new Refusal('notFound');
     if (row.state !== 'queued' && row.state !== 'running') throw new Refusal('stateForbids', { detail: 'It is finished already.' });
     await w.tx.update(jobs).set({ state: 'cancelled', message: 'Cancelled', finishedAt: w.at }).where(eq(jobs.id, id));
-    await w.log(`${row.kind} cancelled`, row.kind, row.build, null, { job: id });
+    w.log({ action: `${row.kind} cancelled`, kind: row.kind, key: row.build, after: { job: id } });
   });
 }
 
@@ -142,11 +143,16 @@ export class JobRunner {
       const [job] = await tx
         .select()
         .from(jobs)
-        .where(or(eq(jobs.state, 'queued'), and(eq(jobs.state, 'running'), lt(jobs.heartbeat, dead))))
+        .where(
+          and(
+            inArray(jobs.kind, Object.keys(this.work)),
+            or(eq(jobs.state, 'queued'), and(eq(jobs.state, 'running'), lt(jobs.heartbeat, dead))),
+          ),
+        )
         .orderBy(asc(jobs.id))
         .limit(1)
         .for('update', { skipLocked: true });
-      if (!job || !this.work[job.kind]) return undefined;
+      if (!job) return undefined;
       await tx
         .update(jobs)
         .set({
@@ -176,7 +182,7 @@ export class JobRunner {
     const actor: Actor = { login: job.by, projectId: job.projectId, now: () => new Date() };
     try {
       const file = await this.work[job.kind](job, {
-        tell: async (progress, message) => {
+        report: async (progress, message) => {
           await db.update(jobs).set({ progress, message, heartbeat: new Date().toISOString() }).where(mine);
           const [row] = await db.select({ state: jobs.state, holder: jobs.holder }).from(jobs).where(eq(jobs.id, job.id));
           if (this.stopped || row?.state !== 'running' || row.holder !== this.holder) throw new Cancelled();
@@ -197,7 +203,7 @@ export class JobRunner {
             fileHash: file.sha256,
           })
           .where(eq(jobs.id, job.id));
-        await w.log(`${job.kind} made`, job.kind, job.build, null, { job: job.id, ...file });
+        w.log({ action: `${job.kind} made`, kind: job.kind, key: job.build, after: { job: job.id, ...file } });
       });
     } catch (error) {
       if (error instanceof Cancelled) return;

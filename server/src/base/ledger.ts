@@ -1,8 +1,10 @@
-import { LedgerCheck, type Json, type LedgerVerdict } from '@core/base';
+import { LedgerCheck, RowCheck, type Json, type LedgerEntry, type LedgerVerdict } from '@core/base';
 import type { LedgerRow } from '@contract/base';
 import { and, asc, count, desc, eq, gt, like, lt, or, type SQL } from 'drizzle-orm';
+import { allRowHashes, snapshotWrite } from './accounted';
 import type { Db, Tx } from './database';
-import { ledger, ledgerHeads } from './tables';
+import { ledger, ledgerHeads, revisions } from './tables';
+import type { Touches } from './touches';
 
 export interface LedgerQuery {
   readonly before?: number;
@@ -13,6 +15,7 @@ export interface LedgerQuery {
 }
 
 const row = {
+  format: ledger.format,
   seq: ledger.seq,
   at: ledger.at,
   who: ledger.who,
@@ -21,6 +24,9 @@ const row = {
   key: ledger.key,
   before: ledger.before,
   after: ledger.after,
+  writes: ledger.writes,
+  operation: ledger.operation,
+  touches: ledger.touches,
   previous: ledger.previous,
   hash: ledger.hash,
 };
@@ -39,8 +45,9 @@ export async function listLedger(
     .select({ total: count() })
     .from(ledger)
     .where(and(...where));
+  const { writes: _writes, operation: _operation, touches: _touches, format: _format, ...shown } = row;
   const entries = await db
-    .select(row)
+    .select(shown)
     .from(ledger)
     .where(and(...where, ...(query.before ? [lt(ledger.seq, query.before)] : [])))
     .orderBy(desc(ledger.seq))
@@ -54,8 +61,11 @@ export async function listLedger(
   return { entries, total, kinds: kinds.map((k) => k.kind), people: people.map((p) => p.who) };
 }
 
+/** An entry as it is stored, whole. */
+export type StoredEntry = LedgerEntry & { readonly touches: Touches | null };
+
 /** All entries after a number, oldest first, in batches. */
-export async function* ledgerEntries(db: Db | Tx, projectId: number, after = 0, batch = 1000): AsyncGenerator<LedgerRow> {
+export async function* ledgerEntries(db: Db | Tx, projectId: number, after = 0, batch = 500): AsyncGenerator<StoredEntry> {
   for (let seq = after; ;) {
     const entries = await db
       .select(row)
@@ -63,24 +73,77 @@ export async function* ledgerEntries(db: Db | Tx, projectId: number, after = 0, 
       .where(and(eq(ledger.projectId, projectId), gt(ledger.seq, seq)))
       .orderBy(asc(ledger.seq))
       .limit(batch);
-    yield* entries;
+    for (const { writes, before, after: now, ...entry } of entries)
+      yield { ...entry, before: before as Json, after: now as Json, writes: writes ?? [] };
     if (entries.length < batch) return;
     seq = entries[entries.length - 1].seq;
   }
 }
 
-/** Recomputes a project's whole chain. The head is read with the entries, in one snapshot. */
-export async function verifyLedger(db: Db, projectId: number): Promise<LedgerVerdict> {
-  return db.transaction(async (tx) => {
-    const [head] = await tx
-      .select({ seq: ledgerHeads.seq, hash: ledgerHeads.hash })
-      .from(ledgerHeads)
-      .where(eq(ledgerHeads.projectId, projectId));
-    const check = new LedgerCheck();
-    for await (const entry of ledgerEntries(tx, projectId))
-      check.push({ ...entry, before: entry.before as Json, after: entry.after as Json });
-    return check.verdict(head);
-  });
+/** What differs between the ledger and the rows that it accounts for. */
+export interface RowFaultFound {
+  readonly table: string;
+  readonly id: string;
+  readonly fault: 'changed' | 'removed' | 'inserted';
+  readonly seq: number | null;
+}
+
+export interface Verification extends LedgerVerdict {
+  readonly rows: number;
+  /** The first rows that are not what the ledger says, and how many there are. */
+  readonly rowFaults: readonly RowFaultFound[];
+  readonly rowFaultCount: number;
+}
+
+const shownFaults = 50;
+
+/** Recomputes a project's whole chain, and holds every accounted row against it, all in one snapshot. */
+export async function verifyLedger(db: Db, projectId: number): Promise<Verification> {
+  return db.transaction(
+    async (tx) => {
+      const [head] = await tx
+        .select({ seq: ledgerHeads.seq, hash: ledgerHeads.hash })
+        .from(ledgerHeads)
+        .where(eq(ledgerHeads.projectId, projectId));
+      const check = new LedgerCheck();
+      const rowCheck = new RowCheck();
+      for await (const entry of ledgerEntries(tx, projectId)) {
+        check.push(entry);
+        rowCheck.entry(entry);
+      }
+      let rows = 0;
+      if (projectId !== 0) {
+        for await (const { table, id, hash } of allRowHashes(tx, projectId)) {
+          rowCheck.row(table, id, hash);
+          rows++;
+        }
+        for await (const { table, id, hash } of snapshotHashes(tx, projectId)) {
+          rowCheck.row(table, id, hash ?? '');
+          rows++;
+        }
+      }
+      const faults = projectId === 0 ? [] : rowCheck.faults();
+      return { ...check.verdict(head), rows, rowFaults: faults.slice(0, shownFaults), rowFaultCount: faults.length };
+    });
+}
+
+async function* snapshotHashes(tx: Tx, projectId: number) {
+  for (let record = 0, seq = 0; ;) {
+    const rows = await tx
+      .select()
+      .from(revisions)
+      .where(
+        and(
+          eq(revisions.projectId, projectId),
+          or(gt(revisions.recordId, record), and(eq(revisions.recordId, record), gt(revisions.seq, seq))),
+        ),
+      )
+      .orderBy(asc(revisions.recordId), asc(revisions.seq))
+      .limit(500);
+    for (const { snapshot, ...entry } of rows) yield snapshotWrite({ ...entry, snapshot: snapshot as Json });
+    if (rows.length < 500) return;
+    ({ recordId: record, seq } = rows[rows.length - 1]);
+  }
 }
 
 export async function ledgerHead(db: Db | Tx, projectId: number): Promise<number> {

@@ -1,9 +1,10 @@
 import type { Person } from '@contract/base';
 import { asc, eq } from 'drizzle-orm';
 import { hashPassword } from './access';
-import { write, type Actor, type Db } from './database';
+import type { Db } from './database';
 import { Refusal } from './errors';
 import { people, sessions } from './tables';
+import { write, type Actor } from './writing';
 
 const shown = { login: people.login, printedName: people.printedName, installation: people.installation, disabled: people.disabled };
 
@@ -21,7 +22,7 @@ export async function addPerson(
   return write(db, actor, async (w) => {
     await w.tx.insert(people).values({ login, printedName, installation, passwordHash });
     const after = { login, printedName, installation, disabled: false };
-    await w.log('account made', 'person', login, null, after);
+    w.log({ action: 'account made', kind: 'person', key: login, after });
     return after;
   });
 }
@@ -45,13 +46,13 @@ export async function changePerson(
       .set({ disabled, failures: 0, lockedUntil: null, ...(passwordHash ? { passwordHash } : {}) })
       .where(eq(people.id, before.id));
     if (login !== actor.login) await w.tx.delete(sessions).where(eq(sessions.personId, before.id));
-    await w.log(
-      passwordHash ? 'password changed' : disabled ? 'account disabled' : 'account enabled',
-      'person',
-      login,
-      { disabled: before.disabled },
-      { disabled },
-    );
+    w.log({
+      action: passwordHash ? 'password changed' : disabled ? 'account disabled' : 'account enabled',
+      kind: 'person',
+      key: login,
+      before: { disabled: before.disabled },
+      after: { disabled },
+    });
     return { login, printedName: before.printedName, installation: before.installation, disabled };
   });
 }

@@ -1,11 +1,49 @@
 import type { Project } from '@contract/base';
 import type { Role } from '@core/base';
 import { profiles, type StandardProfile } from '@core/prove';
-import { and, asc, desc, eq, inArray, max } from 'drizzle-orm';
-import { write, type Actor, type Db } from './database';
+import { and, asc, desc, eq, sql } from 'drizzle-orm';
+import { account } from './accounted';
+import type { Db, Tx } from './database';
 import { Refusal } from './errors';
 import { ledgerHead } from './ledger';
-import { builds, memberships, people, projects } from './tables';
+import { insertRecord, lockRecord, recordRows } from './records';
+import { proveSigner, putSignature } from './signing';
+import { builds, memberships, people, projects, records, traceKinds } from './tables';
+import { usualTraceKinds } from './traces';
+import { write, type Actor } from './writing';
+import { recordFormat, textHash, envelope2, type Json } from '@core/base';
+
+/** The key under which a project itself is a record, so that its profile has revisions and is signed like anything else. */
+export const projectKey = 'PROJECT';
+
+export const projectRows = account({
+  name: 'projects',
+  table: projects,
+  id: projects.id,
+  project: projects.id,
+  columns: [
+    ['slug', projects.slug],
+    ['name', projects.name],
+    ['level', projects.level],
+    ['profile', projects.profile],
+  ],
+});
+
+export const buildRows = account({
+  name: 'builds',
+  table: builds,
+  id: builds.id,
+  project: builds.projectId,
+  columns: [
+    ['description', builds.description],
+    ['closedSeq', builds.closedSeq],
+    ['closedAt', builds.closedAt],
+  ],
+});
+
+/** The text that a signature under a profile is bound to. */
+export const profileText = (revision: number, profile: StandardProfile): string =>
+  envelope2('project', projectKey, revision, JSON.parse(JSON.stringify(profile)) as Json);
 
 /** Begins a project; whoever does it becomes its administrator. */
 export async function addProject(
@@ -21,10 +59,17 @@ export async function addProject(
   const id = await write(db, actor, async (w) => {
     const [made] = await w.tx.insert(projects).values({ slug, name, level, profile }).$returningId();
     await w.tx.insert(memberships).values({ projectId: made.id, personId, role: 'administrator' });
-    await w.log('project begun', 'project', slug, null, { slug, name, level, standard: profile.standard });
+    await w.tx.insert(traceKinds).values(usualTraceKinds.map((kind) => ({ projectId: made.id, ...kind })));
+    w.log({ action: 'project begun', kind: 'project', key: slug, after: { slug, name, level, standard: profile.standard } });
     return made.id;
   });
-  await write(db, { ...actor, projectId: id }, (w) => w.log('project begun', 'project', slug, null, { slug, name, level, profile }));
+  await write(db, { ...actor, projectId: id }, async (w) => {
+    const recordId = await insertRecord(w, { kind: 'project', key: projectKey, title: name, words: profile.standard, state: 'open' });
+    w.log({ action: 'project begun', kind: 'project', key: slug, after: { slug, name, level, profile } });
+    w.snapshot({ recordId, revision: 1, state: 'open', snapshot: { name, level, profile }, hash: textHash(profileText(1, profile)) });
+    w.wrote(recordRows, recordId);
+    w.wrote(projectRows, id);
+  });
   return { slug, id };
 }
 
@@ -43,15 +88,21 @@ export async function getProject(db: Db, projectId: number): Promise<Project> {
     else members.set(login, { login, printedName, roles: [role] });
   }
   const built = await db
-    .select({ name: builds.name, description: builds.description, createdAt: builds.createdAt })
+    .select({ name: records.key, description: builds.description, createdAt: records.createdAt, closedAt: builds.closedAt })
     .from(builds)
+    .innerJoin(records, eq(records.id, builds.id))
     .where(eq(builds.projectId, projectId))
     .orderBy(asc(builds.id));
+  const [record] = await db
+    .select({ revision: records.revision })
+    .from(records)
+    .where(and(eq(records.projectId, projectId), eq(records.key, projectKey)));
   const { slug, name, level, profile } = project;
   return {
     slug,
     name,
     level,
+    revision: record?.revision ?? 1,
     profile: profile as Project['profile'],
     builds: built,
     members: [...members.values()],
@@ -59,52 +110,113 @@ export async function getProject(db: Db, projectId: number): Promise<Project> {
   };
 }
 
+/** Gives roles. The administrators of a project are counted under their lock: the last one cannot go. */
 export async function setMember(db: Db, actor: Actor, login: string, roles: readonly Role[]): Promise<Project> {
   await write(db, actor, async (w) => {
     const [person] = await w.tx.select().from(people).where(eq(people.login, login));
     if (!person) throw new Refusal('notFound', { detail: `There is no account ${login}.` });
-    const mine = and(eq(memberships.projectId, actor.projectId), eq(memberships.personId, person.id));
-    const before = (await w.tx.select({ role: memberships.role }).from(memberships).where(mine)).map((row) => row.role);
+    const all = await w.tx
+      .select({ personId: memberships.personId, role: memberships.role })
+      .from(memberships)
+      .where(eq(memberships.projectId, actor.projectId))
+      .for('update');
+    const before = all.filter((row) => row.personId === person.id).map((row) => row.role);
     if (login === actor.login && !roles.includes('administrator'))
       throw new Refusal('stateForbids', { detail: 'An administrator cannot take that role from themselves: another one must.' });
-    await w.tx.delete(memberships).where(mine);
+    const others = all.some((row) => row.role === 'administrator' && row.personId !== person.id);
+    if (!others && !roles.includes('administrator'))
+      throw new Refusal('stateForbids', { detail: 'This is the last administrator of the project.' });
+    await w.tx.delete(memberships).where(and(eq(memberships.projectId, actor.projectId), eq(memberships.personId, person.id)));
     for (const role of new Set(roles)) await w.tx.insert(memberships).values({ projectId: actor.projectId, personId: person.id, role });
-    await w.log('roles set', 'person', login, before, [...new Set(roles)]);
+    w.log({ action: 'roles set', kind: 'person', key: login, before, after: [...new Set(roles)] });
   });
   return getProject(db, actor.projectId);
 }
 
-export async function setProfile(db: Db, actor: Actor, profile: StandardProfile): Promise<Project> {
+export interface ProfileChange {
+  readonly basedOn: number;
+  readonly profile: StandardProfile;
+  readonly reason: string;
+  readonly password: string;
+}
+
+/** Changes what the standard and the project's own policies ask for: with a reason, signed, a revision of the project's record. */
+export async function setProfile(db: Db, actor: Actor, { basedOn, profile, reason, password }: ProfileChange): Promise<Project> {
+  const signer = await proveSigner(db, actor, password);
   await write(db, actor, async (w) => {
-    const [before] = await w.tx.select({ profile: projects.profile }).from(projects).where(eq(projects.id, actor.projectId));
+    const record = await lockRecord(w, 'project', projectKey);
+    const [before] = await w.tx.select().from(projects).where(eq(projects.id, actor.projectId));
+    if (record.revision !== basedOn)
+      throw new Refusal('conflict', { detail: `${record.updatedBy} changed the profile in between.`, current: before.profile });
+    const revision = record.revision + 1;
+    const hash = textHash(profileText(revision, profile));
     await w.tx.update(projects).set({ profile }).where(eq(projects.id, actor.projectId));
-    await w.log('profile corrected', 'project', profile.standard, before.profile, profile);
+    await w.tx.update(records).set({ revision, updatedBy: actor.login, updatedAt: w.at }).where(eq(records.id, record.id));
+    w.log({
+      action: 'profile corrected',
+      kind: 'project',
+      key: profile.standard,
+      before: before.profile,
+      after: { profile, reason, printedName: signer.printedName, hash },
+      touches: { all: true },
+    });
+    w.snapshot({
+      recordId: record.id,
+      revision,
+      state: record.state,
+      snapshot: { name: before.name, level: before.level, profile },
+      hash,
+      reason,
+    });
+    w.wrote(projectRows, actor.projectId);
+    w.wrote(recordRows, record.id);
+    await putSignature(w, signer, { recordId: record.id, revision, meaning: 'policy', format: recordFormat, hash, reason });
   });
   return getProject(db, actor.projectId);
 }
+
+export async function profileOf(db: Db | Tx, projectId: number): Promise<StandardProfile> {
+  const [{ profile }] = await db.select({ profile: projects.profile }).from(projects).where(eq(projects.id, projectId));
+  return profile;
+}
+
+export type StoredBuild = typeof builds.$inferSelect & { readonly name: string };
 
 /** The build of that name; refuses with `notFound`. */
-export async function needBuild(db: Pick<Db, 'select'>, projectId: number, name: string): Promise<void> {
-  const [build] = await db
-    .select({ id: builds.id })
-    .from(builds)
-    .where(and(eq(builds.projectId, projectId), eq(builds.name, name)));
-  if (!build) throw new Refusal('notFound', { detail: `There is no build ${name}.` });
+export async function needBuild(db: Db | Tx, projectId: number, name: string): Promise<StoredBuild> {
+  const [row] = await db
+    .select({ build: builds, name: records.key })
+    .from(records)
+    .innerJoin(builds, eq(builds.id, records.id))
+    .where(and(eq(records.projectId, projectId), eq(records.key, name.trim())));
+  if (!row) throw new Refusal('notFound', { detail: `There is no build ${name}.` });
+  return { ...row.build, name: row.name };
+}
+
+/** The same, refused where the build is closed: what was recorded on it does not change any more. */
+export async function needOpenBuild(db: Db | Tx, projectId: number, name: string): Promise<StoredBuild> {
+  const build = await needBuild(db, projectId, name);
+  if (build.closedSeq !== null) throw new Refusal('closed', { detail: `${name} is closed: nothing is recorded on it any more.` });
+  return build;
+}
+
+/** Names of builds by their ids. */
+export async function buildNames(db: Db | Tx, projectId: number): Promise<Map<number, string>> {
+  const rows = await db
+    .select({ id: records.id, name: records.key })
+    .from(records)
+    .where(and(eq(records.projectId, projectId), eq(records.kind, 'build')))
+    .orderBy(asc(records.id));
+  return new Map(rows.map(({ id, name }) => [id, name]));
 }
 
 /** The newest build of each project, the latest made first: what people will ask for when they come in. */
-export async function newestBuilds(db: Db, limit: number): Promise<{ projectId: number; build: string }[]> {
-  const newest = (
-    await db
-      .select({ id: max(builds.id) })
-      .from(builds)
-      .groupBy(builds.projectId)
-  ).flatMap(({ id }) => id ?? []);
-  if (!newest.length) return [];
-  return db
-    .select({ projectId: builds.projectId, build: builds.name })
+export async function newestBuilds(db: Db, limit: number): Promise<{ projectId: number; buildId: number }[]> {
+  const newest = await db
+    .select({ projectId: builds.projectId, buildId: sql<number>`max(${builds.id})`.mapWith(Number).as('newest') })
     .from(builds)
-    .where(inArray(builds.id, newest))
-    .orderBy(desc(builds.id))
+    .groupBy(builds.projectId)
+    .orderBy(desc(sql`newest`))
     .limit(limit);
+  return newest;
 }

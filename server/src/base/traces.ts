@@ -1,167 +1,366 @@
-import { and, eq, isNull, or } from 'drizzle-orm';
-import type { TraceRow } from '@contract/specify';
-import { write, type Actor, type Db, type Tx, type Writing } from './database';
+import type { TraceKind, TraceRow } from '@contract/base';
+import { suspectEnds } from '@core/design';
+import { and, asc, eq, inArray, isNull, or, sql } from 'drizzle-orm';
+import { alias } from 'drizzle-orm/mysql-core';
+import { account } from './accounted';
+import type { Db, Tx } from './database';
 import { Refusal } from './errors';
-import { traces } from './tables';
+import { findRecord, plainKey, type StoredRecord } from './records';
+import { records, traceConfirmations, traceKinds, traces } from './tables';
+import type { Touches } from './touches';
+import { write, type Actor, type Writing } from './writing';
 
 export type StoredTrace = typeof traces.$inferSelect;
 
-/** The traces at a record, either way; taken-back ones left out. */
-export function tracesAt(db: Db | Tx, projectId: number, key: string): Promise<StoredTrace[]> {
-  return db
-    .select()
+export const traceRows = account({
+  name: 'traces',
+  table: traces,
+  id: traces.id,
+  project: traces.projectId,
+  columns: [
+    ['kind', traces.kind],
+    ['fromId', traces.fromId],
+    ['toId', traces.toId],
+    ['fromRevision', traces.fromRevision],
+    ['toRevision', traces.toRevision],
+    ['drawnBy', traces.drawnBy],
+    ['drawnAt', traces.drawnAt],
+    ['needsConfirmation', traces.needsConfirmation],
+    ['confirmedBy', traces.confirmedBy],
+    ['confirmedAt', traces.confirmedAt],
+    ['reason', traces.reason],
+    ['removedAt', traces.removedAt],
+  ],
+});
+
+/** The kinds of trace with which every project begins; a project may name its own beside them. */
+export const usualTraceKinds: readonly TraceKind[] = [
+  { name: 'parent', forward: 'is derived from', backward: 'has derived', fromKinds: ['requirement'], toKinds: ['requirement'], circles: false },
+  { name: 'verifies', forward: 'verifies', backward: 'is verified by', fromKinds: ['case'], toKinds: ['requirement'], circles: false },
+  { name: 'foundAgainst', forward: 'was found against', backward: 'has problem', fromKinds: ['problem'], toKinds: ['requirement'], circles: true },
+  {
+    name: 'relates',
+    forward: 'relates to',
+    backward: 'relates to',
+    fromKinds: ['requirement', 'case', 'problem', 'round', 'build', 'specification'],
+    toKinds: ['requirement', 'case', 'problem', 'round', 'build', 'specification'],
+    circles: true,
+  },
+];
+
+export async function listTraceKinds(db: Db | Tx, projectId: number): Promise<TraceKind[]> {
+  const rows = await db.select().from(traceKinds).where(eq(traceKinds.projectId, projectId)).orderBy(asc(traceKinds.name));
+  return rows.map(({ projectId: _, fromKinds, toKinds, ...kind }) => ({ ...kind, fromKinds: [...fromKinds], toKinds: [...toKinds] }));
+}
+
+/** Names a kind of trace, or changes how one is told. What an existing one joins is changed only while no trace of it stands. */
+export function saveTraceKind(db: Db, actor: Actor, kind: TraceKind): Promise<TraceKind[]> {
+  return write(db, actor, async (w) => {
+    const known = (await listTraceKinds(w.tx, actor.projectId)).find((k) => k.name === kind.name);
+    const moved = known && JSON.stringify([known.fromKinds, known.toKinds]) !== JSON.stringify([kind.fromKinds, kind.toKinds]);
+    if (moved) {
+      const [used] = await w.tx
+        .select({ id: traces.id })
+        .from(traces)
+        .where(and(eq(traces.projectId, actor.projectId), eq(traces.kind, kind.name), isNull(traces.removedAt)))
+        .limit(1);
+      if (used) throw new Refusal('stateForbids', { detail: `Traces of the kind “${kind.name}” stand: what it joins cannot change.` });
+    }
+    const { forward, backward, fromKinds, toKinds, circles } = kind;
+    await w.tx
+      .insert(traceKinds)
+      .values({ projectId: actor.projectId, ...kind })
+      .onDuplicateKeyUpdate({ set: { forward, backward, fromKinds, toKinds, circles } });
+    w.log({ action: 'kind of trace set', kind: 'project', key: kind.name, before: known ?? null, after: kind });
+    return listTraceKinds(w.tx, actor.projectId);
+  });
+}
+
+const fromEnd = alias(records, 'from_end');
+const toEnd = alias(records, 'to_end');
+
+/** The traces at records, either way, with both ends; taken-back ones left out. */
+export async function tracesAt(db: Db | Tx, recordIds: readonly number[]): Promise<TraceRow[]> {
+  if (!recordIds.length) return [];
+  const ids = [...recordIds];
+  const rows = await db
+    .select({ trace: traces, from: endColumns(fromEnd), to: endColumns(toEnd) })
     .from(traces)
-    .where(and(eq(traces.projectId, projectId), isNull(traces.removedAt), or(eq(traces.fromKey, key), eq(traces.toKey, key))));
+    .innerJoin(fromEnd, eq(fromEnd.id, traces.fromId))
+    .innerJoin(toEnd, eq(toEnd.id, traces.toId))
+    .where(and(isNull(traces.removedAt), or(inArray(traces.fromId, ids), inArray(traces.toId, ids))))
+    .orderBy(asc(traces.id));
+  return rows.map(({ trace, from, to }) => asTrace(trace, from, to));
 }
 
-export function allTraces(db: Db | Tx, projectId: number): Promise<StoredTrace[]> {
-  return db
-    .select()
-    .from(traces)
-    .where(and(eq(traces.projectId, projectId), isNull(traces.removedAt)));
-}
+const endColumns = (end: typeof fromEnd | typeof toEnd) => ({
+  id: end.id,
+  kind: end.kind,
+  key: end.key,
+  title: end.title,
+  revision: end.revision,
+  state: end.state,
+});
 
-/** Draws a trace that is confirmed by being drawn; the same one twice is refused. */
-export async function insertTrace(
-  w: Writing,
-  kind: 'parent' | 'verifies',
-  from: { key: string; revision: number },
-  to: { key: string; revision: number },
-): Promise<number> {
-  const { projectId, login } = w.actor;
-  const [known] = await w.tx
-    .select({ id: traces.id })
-    .from(traces)
-    .where(
-      and(
-        eq(traces.projectId, projectId),
-        eq(traces.kind, kind),
-        eq(traces.fromKey, from.key),
-        eq(traces.toKey, to.key),
-        isNull(traces.removedAt),
-      ),
-    );
-  if (known) throw new Refusal('exists', { detail: `${from.key} is traced to ${to.key} already.` });
-  const facts = { kind, fromKey: from.key, toKey: to.key, fromRevision: from.revision, toRevision: to.revision };
-  const [made] = await w.tx
-    .insert(traces)
-    .values({ projectId, ...facts, confirmedBy: login, confirmedAt: w.at, reason: '' })
-    .$returningId();
-  await w.log('trace drawn', 'trace', `${from.key} → ${to.key}`, null, facts);
-  return made.id;
-}
+type End = Pick<StoredRecord, 'id' | 'kind' | 'key' | 'title' | 'revision' | 'state'>;
 
-/** A record that a trace can end at. */
-export interface End {
-  readonly key: string;
-  readonly title: string;
-  readonly revision: number;
-}
-
-type Lookup = (db: Db | Tx, projectId: number, keys: readonly string[]) => Promise<End[]>;
-const lookups = new Map<'requirement' | 'case', Lookup>();
-
-/** Each room says how its own records are found, so that traces can join records without this room knowing theirs. */
-export function lookUpRecords(kind: 'requirement' | 'case', look: Lookup): void {
-  lookups.set(kind, look);
-}
-
-async function needEnd(tx: Tx, projectId: number, kind: 'requirement' | 'case', key: string): Promise<End> {
-  const [end] = (await lookups.get(kind)?.(tx, projectId, [key])) ?? [];
-  if (!end) throw new Refusal('notFound', { detail: `There is no ${kind} ${key}.` });
-  return end;
-}
-
-/** Titles and present revisions of the records that traces join. */
-export async function traceEnds(db: Db | Tx, projectId: number, stored: readonly StoredTrace[]): Promise<Map<string, End>> {
-  const keys = [...new Set(stored.flatMap((t) => [t.fromKey, t.toKey]))];
-  if (!keys.length) return new Map();
-  const ends = new Map<string, End>();
-  for (const look of lookups.values()) for (const end of await look(db, projectId, keys)) ends.set(end.key, end);
-  return ends;
-}
-
-export function asTrace(t: StoredTrace, ends: ReadonlyMap<string, End>): TraceRow {
-  const from = ends.get(t.fromKey);
-  const to = ends.get(t.toKey);
+function asTrace(t: StoredTrace, from: End, to: End): TraceRow {
   return {
     id: t.id,
     kind: t.kind,
-    from: t.fromKey,
-    to: t.toKey,
-    fromTitle: from?.title ?? '',
-    toTitle: to?.title ?? '',
+    from: from.key,
+    to: to.key,
+    fromKind: from.kind,
+    toKind: to.kind,
+    fromTitle: from.title,
+    toTitle: to.title,
     fromRevision: t.fromRevision,
     toRevision: t.toRevision,
-    fromNow: from?.revision ?? t.fromRevision,
-    toNow: to?.revision ?? t.toRevision,
+    fromNow: from.revision,
+    toNow: to.revision,
+    suspect: suspectEnds({ from: from.key, to: to.key, fromRevision: t.fromRevision, toRevision: t.toRevision }, from.revision, to.revision),
+    drawnBy: t.drawnBy,
+    drawnAt: t.drawnAt,
+    waits: t.needsConfirmation && (t.confirmedBy === null || t.confirmedBy === t.drawnBy),
     confirmedBy: t.confirmedBy,
     confirmedAt: t.confirmedAt,
     reason: t.reason,
   };
 }
 
-async function traceRow(tx: Tx, projectId: number, id: number): Promise<TraceRow> {
-  const [stored] = await tx
-    .select()
+async function needTrace(w: Writing, id: number): Promise<{ stored: StoredTrace; row: TraceRow; ends: readonly [number, number] }> {
+  const [found] = await w.tx
+    .select({ trace: traces, from: endColumns(fromEnd), to: endColumns(toEnd) })
     .from(traces)
-    .where(and(eq(traces.projectId, projectId), eq(traces.id, id), isNull(traces.removedAt)));
-  if (!stored) throw new Refusal('notFound', { detail: 'There is no such trace.' });
-  return asTrace(stored, await traceEnds(tx, projectId, [stored]));
+    .innerJoin(fromEnd, eq(fromEnd.id, traces.fromId))
+    .innerJoin(toEnd, eq(toEnd.id, traces.toId))
+    .where(and(eq(traces.projectId, w.actor.projectId), eq(traces.id, id), isNull(traces.removedAt)))
+    .for('update');
+  if (!found) throw new Refusal('notFound', { detail: 'There is no such trace.' });
+  return { stored: found.trace, row: asTrace(found.trace, found.from, found.to), ends: [found.from.id, found.to.id] };
 }
 
-export function addTrace(db: Db, actor: Actor, told: { kind: 'parent' | 'verifies'; from: string; to: string }): Promise<TraceRow> {
-  return write(db, actor, async (w) => {
-    const to = await needEnd(w.tx, actor.projectId, 'requirement', told.to);
-    const from = await needEnd(w.tx, actor.projectId, told.kind === 'parent' ? 'requirement' : 'case', told.from);
-    if (told.kind === 'parent') await refuseCircle(w.tx, actor.projectId, told.from, told.to);
-    return traceRow(w.tx, actor.projectId, await insertTrace(w, told.kind, from, to));
+/** What a trace makes doubtful: the text at both of its ends, and what a case gives. */
+const touchesOf = (kind: string, from: number, to: number): Touches =>
+  kind === 'parent' ? { texts: [from, to], requirements: [from, to] } : kind === 'verifies' ? { results: [from], requirements: [to] } : { requirements: [to] };
+
+/** Draws traces. Drawn at something approved, or again after it was taken back, one waits for somebody else's confirmation. */
+export async function insertTraces(
+  w: Writing,
+  kind: string,
+  ends: readonly (readonly [from: End, to: End])[],
+  approvedEver: (id: number) => boolean = () => false,
+): Promise<void> {
+  if (!ends.length) return;
+  const { projectId, login } = w.actor;
+  const pairs = new Map<string, boolean>();
+  for (let at = 0; at < ends.length; at += 1000) {
+    const part = ends.slice(at, at + 1000);
+    const known = await w.tx
+      .select({ fromId: traces.fromId, toId: traces.toId, removedAt: traces.removedAt })
+      .from(traces)
+      .where(
+        and(
+          eq(traces.kind, kind),
+          inArray(
+            traces.fromId,
+            part.map(([from]) => from.id),
+          ),
+        ),
+      );
+    for (const { fromId, toId, removedAt } of known) {
+      const pair = `${fromId}:${toId}`;
+      pairs.set(pair, pairs.get(pair) === true || removedAt === null);
+    }
+  }
+  const rows = ends.map(([from, to]): typeof traces.$inferInsert => {
+    const before = pairs.get(`${from.id}:${to.id}`);
+    if (before === true) throw new Refusal('exists', { detail: `${from.key} is traced to ${to.key} already.` });
+    const approved = [from, to].some((end) => end.state === 'approved' || approvedEver(end.id));
+    const needsConfirmation = before === false || approved;
+    return {
+      projectId,
+      kind,
+      fromId: from.id,
+      toId: to.id,
+      fromRevision: from.revision,
+      toRevision: to.revision,
+      drawnBy: login,
+      drawnAt: w.at,
+      needsConfirmation,
+      confirmedBy: needsConfirmation ? null : login,
+      confirmedAt: needsConfirmation ? null : w.at,
+      reason: '',
+      seq: 0,
+    };
+  });
+  w.log({
+    action: ends.length === 1 ? 'trace drawn' : `${ends.length} traces drawn`,
+    kind: 'trace',
+    key: ends.length === 1 ? `${ends[0][0].key} → ${ends[0][1].key}` : kind,
+    after: ends.slice(0, 200).map(([from, to]) => ({ kind, from: from.key, to: to.key, fromRevision: from.revision, toRevision: to.revision })),
+    touches: ends.map(([from, to]) => touchesOf(kind, from.id, to.id)).reduce(joined, {}),
+  });
+  w.withSeq(async (seq) => {
+    for (let at = 0; at < rows.length; at += 500) await w.tx.insert(traces).values(rows.slice(at, at + 500).map((row) => ({ ...row, seq })));
+    const made = await w.tx
+      .select({ id: traces.id, by: traces.confirmedBy })
+      .from(traces)
+      .where(and(eq(traces.projectId, projectId), eq(traces.seq, seq), eq(traces.kind, kind)));
+    w.wrote(traceRows, ...made.map(({ id }) => id));
+    const confirmed = new Set(made.filter(({ by }) => by !== null).map(({ id }) => id));
+    await keepConfirmations(w, seq, [...confirmed], '');
   });
 }
 
-/** A requirement must not become its own ancestor. */
-async function refuseCircle(tx: Tx, projectId: number, child: string, parent: string): Promise<void> {
-  const all = await tx
-    .select({ from: traces.fromKey, to: traces.toKey })
-    .from(traces)
-    .where(and(eq(traces.projectId, projectId), eq(traces.kind, 'parent'), isNull(traces.removedAt)));
-  const reached = new Set([parent]);
-  for (const key of reached) for (const trace of all) if (trace.from === key) reached.add(trace.to);
-  if (reached.has(child))
-    throw new Refusal('stateForbids', { detail: `${parent} is derived from ${child} already: the trace would close a circle.` });
+const joined = (a: Touches, b: Touches): Touches => ({
+  texts: [...(a.texts ?? []), ...(b.texts ?? [])],
+  results: [...(a.results ?? []), ...(b.results ?? [])],
+  requirements: [...(a.requirements ?? []), ...(b.requirements ?? [])],
+});
+
+/** Copies the present confirmation of traces into their history. */
+async function keepConfirmations(w: Writing, seq: number, ids: readonly number[], reason: string): Promise<void> {
+  const { projectId, login } = w.actor;
+  for (let at = 0; at < ids.length; at += 500) {
+    const rows = await w.tx
+      .select({ traceId: traces.id, fromRevision: traces.fromRevision, toRevision: traces.toRevision })
+      .from(traces)
+      .where(inArray(traces.id, ids.slice(at, at + 500)));
+    if (rows.length)
+      await w.tx.insert(traceConfirmations).values(rows.map((row) => ({ ...row, projectId, by: login, at: w.at, seq, reason })));
+  }
 }
 
-/** Says that a suspect trace still holds, at the revisions that were looked at. */
+async function needEnd(w: Writing, kinds: readonly string[], key: string): Promise<StoredRecord> {
+  const record = await findRecord(w.tx, w.actor.projectId, key);
+  if (!record || record.retiredAt !== null || !kinds.includes(record.kind))
+    throw new Refusal('notFound', { detail: `There is no ${kinds.join(' or ')} ${key}.` });
+  return record;
+}
+
+export async function addTrace(db: Db, actor: Actor, input: { kind: string; from: string; to: string }): Promise<TraceRow> {
+  const fromId = await write(db, actor, async (w) => {
+    const kind = (await listTraceKinds(w.tx, actor.projectId)).find((k) => k.name === input.kind);
+    if (!kind) throw new Refusal('invalid', { fields: [{ path: 'kind', text: `There is no kind of trace “${input.kind}” in this project.` }] });
+    const to = await needEnd(w, kind.toKinds, input.to);
+    const from = await needEnd(w, kind.fromKinds, input.from);
+    if (from.id === to.id) throw new Refusal('stateForbids', { detail: 'A record is not traced to itself.' });
+    if (!kind.circles) await refuseCircle(w, kind.name, from, to);
+    await insertTraces(w, kind.name, [[from, to]]);
+    return from.id;
+  });
+  const [from, to] = [plainKey(input.from), plainKey(input.to)];
+  const made = (await tracesAt(db, [fromId])).find((t) => t.kind === input.kind && t.from === from && t.to === to);
+  if (!made) throw new Refusal('conflict', { detail: 'The trace was taken back in between.' });
+  return made;
+}
+
+/** A record must not become its own ancestor: the circle that it would close is named. */
+export async function refuseCircle(w: Writing, kind: string, from: End, to: End): Promise<void> {
+  const path = new Map<number, number | null>([[to.id, null]]);
+  let layer = [to.id];
+  while (layer.length) {
+    const next = await w.tx
+      .select({ from: traces.fromId, to: traces.toId })
+      .from(traces)
+      .where(and(eq(traces.kind, kind), isNull(traces.removedAt), inArray(traces.fromId, layer)));
+    layer = [];
+    for (const step of next) {
+      if (path.has(step.to)) continue;
+      path.set(step.to, step.from);
+      layer.push(step.to);
+    }
+    if (!path.has(from.id)) continue;
+    const ids: number[] = [];
+    for (let at: number | null | undefined = from.id; at != null; at = path.get(at)) ids.push(at);
+    const names = new Map(
+      (await w.tx.select({ id: records.id, key: records.key }).from(records).where(inArray(records.id, ids))).map((r) => [r.id, r.key]),
+    );
+    const circle = [...ids.map((id) => names.get(id) ?? ''), from.key].reverse().join(' → ');
+    throw new Refusal('stateForbids', { detail: `The trace would close a circle: ${circle}.` });
+  }
+}
+
+/** Says that a trace still holds, at the revisions that were looked at. One that waits for confirmation is confirmed by somebody other than its author. */
 export function confirmTrace(
   db: Db,
   actor: Actor,
   id: number,
-  told: { reason: string; fromRevision: number; toRevision: number },
+  input: { reason: string; fromRevision: number; toRevision: number },
+  ownAllowed: (levelOf: readonly number[], tx: Tx) => Promise<boolean>,
 ): Promise<TraceRow> {
   return write(db, actor, async (w) => {
-    const now = await traceRow(w.tx, actor.projectId, id);
-    if (now.fromNow !== told.fromRevision || now.toNow !== told.toRevision)
-      throw new Refusal('conflict', { detail: 'One end was revised again in between: look at it first.', current: now });
-    await w.tx
-      .update(traces)
-      .set({ ...told, confirmedBy: actor.login, confirmedAt: w.at })
-      .where(eq(traces.id, id));
-    await w.log(
-      'trace confirmed',
-      'trace',
-      `${now.from} → ${now.to}`,
-      { fromRevision: now.fromRevision, toRevision: now.toRevision },
-      told,
-    );
-    return traceRow(w.tx, actor.projectId, id);
+    const { stored, row, ends } = await needTrace(w, id);
+    if (row.fromNow !== input.fromRevision || row.toNow !== input.toRevision)
+      throw new Refusal('conflict', { detail: 'One end was revised again in between: look at it first.', current: row });
+    if (stored.needsConfirmation && stored.drawnBy === actor.login && !(await ownAllowed(ends, w.tx)))
+      throw new Refusal('ownWork', { detail: 'You drew this trace: somebody else has to confirm it.' });
+    const after = { ...input, confirmedBy: actor.login, confirmedAt: w.at };
+    await w.tx.update(traces).set(after).where(eq(traces.id, id));
+    w.log({
+      action: 'trace confirmed',
+      kind: 'trace',
+      key: `${row.from} → ${row.to}`,
+      before: { fromRevision: row.fromRevision, toRevision: row.toRevision },
+      after: input,
+      touches: touchesOf(row.kind, ...ends),
+    });
+    w.wrote(traceRows, id);
+    w.withSeq((seq) => keepConfirmations(w, seq, [id], input.reason));
+    return { ...row, ...after, suspect: [], waits: stored.needsConfirmation && stored.drawnBy === actor.login };
   });
 }
 
-export function removeTrace(db: Db, actor: Actor, id: number): Promise<{ id: number }> {
+/** With the approval of a record by somebody else, the traces that its author drew from it are confirmed as they stand. */
+export async function confirmWithApproval(w: Writing, record: Pick<StoredRecord, 'id' | 'key'>): Promise<void> {
+  const waiting = await w.tx
+    .select({ id: traces.id })
+    .from(traces)
+    .where(and(eq(traces.fromId, record.id), isNull(traces.removedAt), isNull(traces.confirmedBy), sql`${traces.drawnBy} <> ${w.actor.login}`));
+  if (!waiting.length) return;
+  const ids = waiting.map(({ id }) => id);
+  const reason = `With the approval of ${record.key}.`;
+  await w.tx.update(traces).set({ confirmedBy: w.actor.login, confirmedAt: w.at, reason }).where(inArray(traces.id, ids));
+  w.wrote(traceRows, ...ids);
+  w.withSeq((seq) => keepConfirmations(w, seq, ids, reason));
+}
+
+/** Takes a trace back. From or to something approved that needs a reason. */
+export function removeTrace(db: Db, actor: Actor, id: number, reason: string): Promise<{ id: number }> {
   return write(db, actor, async (w) => {
-    const now = await traceRow(w.tx, actor.projectId, id);
-    await w.tx.update(traces).set({ removedAt: w.at }).where(eq(traces.id, id));
-    await w.log('trace taken back', 'trace', `${now.from} → ${now.to}`, { kind: now.kind, from: now.from, to: now.to }, null);
+    const { row, ends } = await needTrace(w, id);
+    const states = await w.tx
+      .select({ state: records.state })
+      .from(records)
+      .where(inArray(records.id, [...ends]));
+    if (states.some(({ state }) => state === 'approved') && reason.trim().length < 3)
+      throw new Refusal('invalid', { fields: [{ path: 'reason', text: 'One end is approved: say why the trace is taken back.' }] });
+    w.log({
+      action: 'trace taken back',
+      kind: 'trace',
+      key: `${row.from} → ${row.to}`,
+      before: { kind: row.kind, from: row.from, to: row.to },
+      after: reason ? { reason } : null,
+      touches: touchesOf(row.kind, ...ends),
+    });
+    w.withSeq(async (seq) => {
+      await w.tx
+        .update(traces)
+        .set({ removedAt: w.at, removedSeq: seq, removedBy: actor.login, removedReason: reason })
+        .where(eq(traces.id, id));
+      w.wrote(traceRows, id);
+    });
     return { id };
   });
+}
+
+/** Carries the traces of a record along to its new revision: it is still being designed, and its author looks at both ends. */
+export async function carryTraces(w: Writing, recordId: number, kind: string, before: number, after: number): Promise<void> {
+  const mine = and(eq(traces.fromId, recordId), eq(traces.kind, kind), eq(traces.fromRevision, before), isNull(traces.removedAt));
+  const ids = (await w.tx.select({ id: traces.id }).from(traces).where(mine)).map(({ id }) => id);
+  if (!ids.length) return;
+  await w.tx.update(traces).set({ fromRevision: after }).where(inArray(traces.id, ids));
+  w.wrote(traceRows, ...ids);
+  w.withSeq((seq) => keepConfirmations(w, seq, ids, ''));
 }

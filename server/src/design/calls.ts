@@ -1,7 +1,7 @@
 import { callableOf, expandCase, freezeCase, revisionId, type CallableCase, type CaseContent, type CaseRow } from '@core/design';
 import { and, eq } from 'drizzle-orm';
-import { Refusal, revisions, type Db, type Tx } from '../base';
-import { cases } from './tables';
+import { records, recordsByKey, Refusal, revisions, type Db, type Tx, type Writing } from '../base';
+import { caseCalls } from './tables';
 
 /** More called cases than this are not followed. */
 const calledLimit = 200;
@@ -15,9 +15,10 @@ async function calledBy(db: Db | Tx, projectId: number, content: CaseContent): P
       if (!call || found.size >= calledLimit || found.has(revisionId(call.key, call.revision))) continue;
       const [row] = await db
         .select({ snapshot: revisions.snapshot })
-        .from(revisions)
-        .innerJoin(cases, and(eq(cases.projectId, projectId), eq(cases.key, call.key), eq(cases.id, revisions.recordId)))
-        .where(and(eq(revisions.kind, 'case'), eq(revisions.revision, call.revision)));
+        .from(records)
+        .innerJoin(revisions, and(eq(revisions.recordId, records.id), eq(revisions.revision, call.revision)))
+        .where(and(eq(records.projectId, projectId), eq(records.key, call.key), eq(records.kind, 'case')))
+        .limit(1);
       if (!row) continue;
       const called = row.snapshot as unknown as CaseContent;
       found.set(revisionId(call.key, call.revision), callableOf(call.key, called));
@@ -38,16 +39,27 @@ export async function checkCalls(db: Db | Tx, projectId: number, key: string, co
     });
 }
 
+/** Notes which revisions a case calls, so that what rests on them is found. */
+export async function noteCalls(w: Writing, caseId: number, { steps }: CaseContent): Promise<void> {
+  await w.tx.delete(caseCalls).where(eq(caseCalls.caseId, caseId));
+  const calls = steps.flatMap(({ call }) => call ?? []);
+  if (!calls.length) return;
+  const known = await recordsByKey(w.tx, w.actor.projectId, [...new Set(calls.map((call) => call.key))]);
+  const rows = calls.flatMap(({ key, revision }) => {
+    const called = known.get(key);
+    return called ? [{ caseId, calledId: called.id, calledRevision: revision }] : [];
+  });
+  if (rows.length) await w.tx.insert(caseCalls).ignore().values(rows);
+}
+
 /** Refuses an approval while a case that it calls, at its present revision, is not approved itself. */
 export async function needApprovedCalls(db: Db | Tx, projectId: number, { steps }: CaseContent): Promise<void> {
-  for (const { call } of steps) {
-    if (!call) continue;
-    const [called] = await db
-      .select({ revision: cases.revision, state: cases.state })
-      .from(cases)
-      .where(and(eq(cases.projectId, projectId), eq(cases.key, call.key)));
-    if (called?.revision === call.revision && called.state !== 'approved')
-      throw new Refusal('stateForbids', { detail: `${call.key} revision ${call.revision}, which it calls, is not approved.` });
+  const calls = steps.flatMap(({ call }) => call ?? []);
+  const known = await recordsByKey(db, projectId, [...new Set(calls.map((call) => call.key))]);
+  for (const { key, revision } of calls) {
+    const called = known.get(key);
+    if (called?.revision === revision && called.state !== 'approved')
+      throw new Refusal('stateForbids', { detail: `${key} revision ${revision}, which it calls, is not approved.` });
   }
 }
 

@@ -1,130 +1,87 @@
-import type { CaseDetail, CaseSummary } from '@contract/design';
-import { groupBy, isKey, keyNumber, nextKey, type Role } from '@core/base';
-import { caseFaults, placeholdersIn, plainContent, suspectEnds, textsOf, type CaseContent } from '@core/design';
-import { and, asc, eq, inArray, isNull, like } from 'drizzle-orm';
-import { asTrace, insertTrace, lookUpRecords, Refusal, traceEnds, traces, tracesAt, write, type Actor, type Db, type Tx } from '../base';
-import { checkStateChange, needRequirement, requirements } from '../specify';
-import { checkCalls, frozenCase, needApprovedCalls } from './calls';
+import { isKey, recordFormat, type Role } from '@core/base';
+import { caseFaults, textsOf, type CaseContent } from '@core/design';
+import { eq } from 'drizzle-orm';
+import {
+  carryTraces,
+  changeRecord,
+  confirmWithApproval,
+  freeKey,
+  insertRecord,
+  insertTraces,
+  lockRecord,
+  missingOwn,
+  noteKeys,
+  proveSigner,
+  putSignature,
+  recordRows,
+  Refusal,
+  refuseStale,
+  write,
+  type Actor,
+  type Db,
+  type Writing,
+} from '../base';
+import { needRequirement, ownWorkAllowed, refuseOwnApproval, tracedTo, type Approval } from '../specify';
+import { checkCalls, frozenCase, needApprovedCalls, noteCalls } from './calls';
+import { caseContent, caseHash, caseRows, caseWithTraces, type StoredCase } from './store';
 import { cases } from './tables';
 
-lookUpRecords('case', (db, projectId, keys) =>
-  db
-    .select({ key: cases.key, title: cases.title, revision: cases.revision })
-    .from(cases)
-    .where(and(eq(cases.projectId, projectId), inArray(cases.key, [...keys]))),
-);
-
-export type StoredCase = typeof cases.$inferSelect;
-
-export function caseContent(row: StoredCase): CaseContent {
-  const { title, objective, preconditions, steps, plannedMinutes, rows } = row;
-  return { title, objective, preconditions, steps, plannedMinutes, ...(rows?.length ? { rows } : {}) };
-}
-
-export async function needCase(db: Db | Tx, projectId: number, key: string): Promise<StoredCase> {
-  const [row] = await db
-    .select()
-    .from(cases)
-    .where(and(eq(cases.projectId, projectId), eq(cases.key, key)));
-  if (!row) throw new Refusal('notFound', { detail: `There is no case ${key}.` });
-  return row;
-}
-
-export async function listCases(db: Db, projectId: number): Promise<CaseSummary[]> {
-  const rows = await db.select().from(cases).where(eq(cases.projectId, projectId)).orderBy(asc(cases.key));
-  const stored = await db
-    .select()
-    .from(traces)
-    .where(and(eq(traces.projectId, projectId), eq(traces.kind, 'verifies'), isNull(traces.removedAt)));
-  const revisionOf = new Map(
-    (
-      await db
-        .select({ key: requirements.key, revision: requirements.revision })
-        .from(requirements)
-        .where(eq(requirements.projectId, projectId))
-    ).map((r) => [r.key, r.revision]),
-  );
-  const byCase = groupBy(stored, (trace) => trace.fromKey);
-  return rows.map((row) => {
-    const mine = byCase.get(row.key) ?? [];
-    const { key, title, revision, state, steps, rows: dataRows, plannedMinutes, updatedBy, updatedAt } = row;
-    const suspect = mine.some(
-      (trace) => suspectEnds({ ...trace, from: trace.fromKey, to: trace.toKey }, revision, revisionOf.get(trace.toKey) ?? 0).length > 0,
-    );
-    return {
-      key,
-      title,
-      revision,
-      state,
-      steps: steps.length,
-      rows: dataRows?.length ?? 0,
-      names: [...new Set(textsOf(row).flatMap(({ text }) => placeholdersIn(text)))],
-      plannedMinutes,
-      verifies: mine.map((t) => t.toKey).sort(),
-      suspect,
-      updatedBy,
-      updatedAt,
-    };
-  });
-}
-
-/** A case with its traces; the run room adds its runs. */
-export async function caseWithTraces(db: Db | Tx, projectId: number, key: string): Promise<Omit<CaseDetail, 'runs'>> {
-  const row = await needCase(db, projectId, key);
-  const stored = await tracesAt(db, projectId, key);
-  const ends = await traceEnds(db, projectId, stored);
-  const { revision, state, updatedBy, updatedAt } = row;
-  return {
-    ...plainContent(caseContent(row)),
-    key,
-    revision,
-    state,
-    updatedBy,
-    updatedAt,
-    verifies: stored.map((t) => asTrace(t, ends)),
-  };
-}
-
-function checkContent(content: CaseContent): void {
+function needTitle(content: CaseContent): void {
   if (!content.title.trim()) throw new Refusal('invalid', { fields: [{ path: 'title', text: 'Give it a title.' }] });
 }
 
-export function addCase(db: Db, actor: Actor, told: { key?: string; content: CaseContent; verifies: readonly string[] }): Promise<string> {
-  checkContent(told.content);
+const searchable = (content: CaseContent): string =>
+  [content.objective, content.preconditions, ...textsOf(content).map(({ text }) => text)].join(' ');
+
+const contentColumns = ({ objective, preconditions, steps, plannedMinutes, rows }: CaseContent) => ({
+  objective,
+  preconditions,
+  steps,
+  plannedMinutes,
+  rows: rows ?? null,
+});
+
+export function addCase(
+  db: Db,
+  actor: Actor,
+  input: { key?: string; content: CaseContent; verifies: readonly string[] },
+): Promise<string> {
+  needTitle(input.content);
   return write(db, actor, async (w) => {
-    const used = await w.tx
-      .select({ key: cases.key })
-      .from(cases)
-      .where(and(eq(cases.projectId, actor.projectId), like(cases.key, 'C-%')));
-    const key =
-      told.key ??
-      nextKey(
-        'C',
-        used.reduce((greatest, c) => Math.max(greatest, keyNumber(c.key)), 0),
-      );
-    if (!isKey(key))
-      throw new Refusal('invalid', { fields: [{ path: 'key', text: 'A key is capitals, a hyphen and a number, as in C-018.' }] });
-    await checkCalls(w.tx, actor.projectId, key, told.content);
-    const [made] = await w.tx
-      .insert(cases)
-      .values({
-        projectId: actor.projectId,
-        key,
-        revision: 1,
-        state: 'draft',
-        everApproved: 0,
-        ...told.content,
-        rows: told.content.rows ?? null,
-        updatedBy: actor.login,
-        updatedAt: w.at,
-      })
-      .$returningId();
-    await w.keep('case', made.id, 1, told.content);
-    await w.log('case written', 'case', key, null, { revision: 1, ...told.content });
-    for (const requirement of new Set(told.verifies))
-      await insertTrace(w, 'verifies', { key, revision: 1 }, await needRequirement(w.tx, actor.projectId, requirement));
+    const given = input.key?.trim();
+    if (given !== undefined && !isKey(given))
+      throw new Refusal('invalid', { fields: [{ path: 'key', text: 'A key is capitals, a hyphen and a number of at most nine digits, as in C-018.' }] });
+    const key = given ?? (await freeKey(w, 'C'));
+    await checkCalls(w.tx, actor.projectId, key, input.content);
+    const { content } = input;
+    const id = await insertRecord(w, { kind: 'case', key, title: content.title, words: searchable(content), state: 'draft' });
+    if (given) await noteKeys(w, [given]);
+    await w.tx.insert(cases).values({ id, projectId: actor.projectId, everApproved: false, ...contentColumns(content) });
+    await noteCalls(w, id, content);
+    w.log({ action: 'case written', kind: 'case', key, after: { revision: 1, ...content }, touches: { results: [id] } });
+    w.snapshot({ recordId: id, revision: 1, state: 'draft', snapshot: content });
+    w.wrote(recordRows, id);
+    w.wrote(caseRows, id);
+    const ends = [];
+    for (const requirement of new Set(input.verifies)) ends.push((await needRequirement(w.tx, actor.projectId, requirement)).record);
+    const from = { id, kind: 'case' as const, key, title: content.title, revision: 1, state: 'draft' };
+    await insertTraces(
+      w,
+      'verifies',
+      ends.map((to) => [from, to] as const),
+    );
     return key;
   });
+}
+
+async function lockCase(w: Writing, key: string, basedOn: number): Promise<StoredCase> {
+  const record = await lockRecord(w, 'case', key);
+  await refuseStale(record, basedOn, async () => {
+    const { id: _, ...current } = await caseWithTraces(w.tx, w.actor.projectId, record.key);
+    return current;
+  });
+  const [row] = await w.tx.select().from(cases).where(eq(cases.id, record.id));
+  return { record, row };
 }
 
 /**
@@ -132,74 +89,107 @@ export function addCase(db: Db, actor: Actor, told: { key?: string; content: Cas
  * are still being designed together. Afterwards every revision makes them suspect.
  */
 export function saveCase(db: Db, actor: Actor, key: string, basedOn: number, content: CaseContent): Promise<void> {
-  checkContent(content);
+  needTitle(content);
   return write(db, actor, async (w) => {
-    const row = await needCase(w.tx, actor.projectId, key);
-    if (row.revision !== basedOn)
-      throw new Refusal('conflict', {
-        detail: `${row.updatedBy} saved revision ${row.revision} in between.`,
-        current: await caseWithTraces(w.tx, actor.projectId, key),
-      });
-    await checkCalls(w.tx, actor.projectId, key, content);
-    const before = caseContent(row);
+    const stored = await lockCase(w, key, basedOn);
+    const { record, row } = stored;
+    if (record.retiredAt !== null) throw new Refusal('stateForbids', { detail: `${key} is retired: bring it back first.` });
+    await checkCalls(w.tx, actor.projectId, record.key, content);
+    const before = caseContent(stored);
     if (JSON.stringify(before) === JSON.stringify(content)) return;
-    const revision = row.revision + 1;
-    await w.tx
-      .update(cases)
-      .set({ ...content, rows: content.rows ?? null, revision, state: 'draft', updatedBy: actor.login, updatedAt: w.at })
-      .where(eq(cases.id, row.id));
-    await w.keep('case', row.id, revision, content);
-    if (!row.everApproved)
-      await w.tx
-        .update(traces)
-        .set({ fromRevision: revision })
-        .where(
-          and(
-            eq(traces.projectId, actor.projectId),
-            eq(traces.kind, 'verifies'),
-            eq(traces.fromKey, key),
-            eq(traces.fromRevision, row.revision),
-            isNull(traces.removedAt),
-          ),
-        );
-    await w.log('case revised', 'case', key, { revision: row.revision, ...before }, { revision, ...content });
+    const revision = record.revision + 1;
+    await changeRecord(w, record, { title: content.title, words: searchable(content), revision, state: 'draft' });
+    await w.tx.update(cases).set(contentColumns(content)).where(eq(cases.id, record.id));
+    await noteCalls(w, record.id, content);
+    w.log({
+      action: 'case revised',
+      kind: 'case',
+      key: record.key,
+      before: { revision: record.revision, ...before },
+      after: { revision, ...content },
+      touches: { texts: [record.id], results: [record.id] },
+    });
+    w.snapshot({ recordId: record.id, revision, state: 'draft', snapshot: { ...content, own: record.own } });
+    w.wrote(recordRows, record.id);
+    w.wrote(caseRows, record.id);
+    if (!row.everApproved) await carryTraces(w, record.id, 'verifies', record.revision, revision);
   });
 }
 
-export function setCaseState(
-  db: Db,
-  actor: Actor,
-  roles: readonly Role[],
-  key: string,
-  basedOn: number,
-  state: 'draft' | 'review' | 'approved',
-): Promise<void> {
-  checkStateChange(roles, state);
+async function refuseIncomplete(w: Writing, { record, row }: StoredCase, state: string): Promise<void> {
+  const content = caseContent({ record, row });
+  const missing = await missingOwn(w.tx, w.actor.projectId, 'case', record.own, state, '');
+  const faults = [...caseFaults(content), ...missing.map((name) => `It has no ${name}.`)];
+  if (faults.length) throw new Refusal('stateForbids', { detail: faults.join(' ') });
+  // What a run would freeze must stand, for every row.
+  for (const dataRow of row.rows?.length ? row.rows : [undefined])
+    await frozenCase(w.tx, w.actor.projectId, record.key, content, dataRow);
+}
+
+/** Asks for review, or takes back to draft. */
+export function setCaseState(db: Db, actor: Actor, key: string, basedOn: number, state: 'draft' | 'review'): Promise<void> {
   return write(db, actor, async (w) => {
-    const row = await needCase(w.tx, actor.projectId, key);
-    if (row.revision !== basedOn)
-      throw new Refusal('conflict', {
-        detail: `${row.updatedBy} saved revision ${row.revision} in between: read it first.`,
-        current: await caseWithTraces(w.tx, actor.projectId, key),
-      });
-    const faults = state === 'draft' ? [] : caseFaults(caseContent(row));
-    if (faults.length) throw new Refusal('stateForbids', { detail: faults.join(' ') });
-    if (row.state === state) return;
-    if (state === 'approved') await needApprovedCalls(w.tx, actor.projectId, caseContent(row));
-    // What a run would freeze must stand, for every row.
-    if (state !== 'draft')
-      for (const dataRow of row.rows?.length ? row.rows : [undefined])
-        await frozenCase(w.tx, actor.projectId, key, caseContent(row), dataRow);
-    await w.tx
-      .update(cases)
-      .set({ state, everApproved: state === 'approved' ? 1 : row.everApproved })
-      .where(eq(cases.id, row.id));
-    await w.log(
-      state === 'approved' ? 'case approved' : state === 'review' ? 'review asked for' : 'sent back to draft',
-      'case',
-      key,
-      { revision: row.revision, state: row.state },
-      { revision: row.revision, state },
+    const stored = await lockCase(w, key, basedOn);
+    const { record } = stored;
+    if (record.retiredAt !== null) throw new Refusal('stateForbids', { detail: `${key} is retired: bring it back first.` });
+    if (state === 'review') await refuseIncomplete(w, stored, state);
+    if (record.state === state) return;
+    await changeRecord(w, record, { state });
+    w.log({
+      action: state === 'review' ? 'review asked for' : 'sent back to draft',
+      kind: 'case',
+      key: record.key,
+      before: { revision: record.revision, state: record.state },
+      after: { revision: record.revision, state },
+      touches: { texts: [record.id] },
+    });
+    w.snapshot({ recordId: record.id, revision: record.revision, state, snapshot: { ...caseContent(stored), own: record.own } });
+    w.wrote(recordRows, record.id);
+  });
+}
+
+/** Approves a revision that is in review: a signature on the hash that the signer saw. */
+export async function approveCase(db: Db, actor: Actor, roles: readonly Role[], key: string, input: Approval): Promise<void> {
+  if (!roles.includes('reviewer')) throw new Refusal('forbidden', { detail: 'Only a reviewer approves.' });
+  const signer = await proveSigner(db, actor, input.password);
+  await write(db, actor, async (w) => {
+    const stored = await lockCase(w, key, input.basedOn);
+    const { record } = stored;
+    if (record.state === 'approved') throw new Refusal('alreadySigned', { detail: `${key} revision ${record.revision} is approved already.` });
+    if (record.state !== 'review')
+      throw new Refusal('stateForbids', { detail: `${key} is not in review: its author asks for that first.` });
+    await refuseIncomplete(w, stored, 'approved');
+    await needApprovedCalls(w.tx, actor.projectId, caseContent(stored));
+    const hash = caseHash(stored);
+    if (hash !== input.hash) throw new Refusal('recordChanged', { detail: 'It changed since you opened it: read it again before you sign.' });
+    const verified = await tracedTo(w.tx, 'verifies', [record.id]);
+    const ownAllowed = await ownWorkAllowed(
+      w.tx,
+      actor.projectId,
+      verified.map((r) => r.id),
     );
+    refuseOwnApproval(actor.login, record.authoredBy, ownAllowed);
+    await changeRecord(w, record, { state: 'approved' });
+    await w.tx.update(cases).set({ everApproved: true }).where(eq(cases.id, record.id));
+    w.log({
+      action: 'case approved',
+      kind: 'case',
+      key: record.key,
+      before: { revision: record.revision, state: record.state },
+      after: { revision: record.revision, state: 'approved', printedName: signer.printedName, hash, reason: input.reason },
+      touches: { texts: [record.id] },
+    });
+    w.snapshot({ recordId: record.id, revision: record.revision, state: 'approved', snapshot: { ...caseContent(stored), own: record.own }, hash });
+    w.wrote(recordRows, record.id);
+    w.wrote(caseRows, record.id);
+    await putSignature(w, signer, {
+      recordId: record.id,
+      revision: record.revision,
+      meaning: 'approved',
+      format: recordFormat,
+      hash,
+      reason: input.reason,
+    });
+    await confirmWithApproval(w, record);
   });
 }

@@ -1,3 +1,5 @@
 export * from './tables';
 export * from './calls';
+export * from './store';
 export * from './cases';
+export * from './routes';

@@ -1,70 +1,163 @@
 import type { Code, Diagnosis, FileDetail } from '@contract/measure';
-import { addCoverage, coverageOf, diagnoseLine, lineCredits, noCoverage } from '@core/measure';
-import { and, eq, isNull } from 'drizzle-orm';
-import { Refusal, write, type Actor, type Db } from '../base';
+import {
+  addCoverage,
+  coverageOf,
+  creditOfUnit,
+  diagnoseLine,
+  lineCredits,
+  noCoverage,
+  unitCoverages,
+  type CreditContext,
+} from '@core/measure';
+import { and, asc, eq, inArray, isNull, or } from 'drizzle-orm';
+import { alias } from 'drizzle-orm/mysql-core';
+import { needBuild, profileOf, records, Refusal, traces, write, type Actor, type Db, type StoredBuild, type Tx } from '../base';
 import { needRequirement } from '../specify';
-import { buildFacts } from './facts';
-import { codeTraces, sources } from './tables';
+import { CreditReader, rulesOf, type CreditedSource } from './credit';
+import { insertCodeTraces } from './load';
+import { codeTraceRows } from './store';
+import { codeTraces, codeUnits, measurements, sourceCredits, sources } from './tables';
 
-export async function getCode(db: Db, projectId: number, build: string): Promise<Code> {
-  const facts = await buildFacts(db, projectId, build);
-  const files = facts.files.map((file, i) => ({
-    path: file.path,
-    coverage: coverageOf([facts.credits[i]]),
-    measured: file.byCase.length > 0,
-    hasText: true,
-  }));
+const filesShown = 2000;
+
+export async function getCode(db: Db, build: StoredBuild, seq: number): Promise<Code> {
+  const rows = await db
+    .select()
+    .from(sourceCredits)
+    .where(eq(sourceCredits.buildId, build.id))
+    .orderBy(asc(sourceCredits.path))
+    .limit(filesShown);
+  const measured = await db
+    .selectDistinct({ key: records.key, prefix: records.keyPrefix, number: records.keyNumber })
+    .from(measurements)
+    .innerJoin(records, eq(records.id, measurements.caseId))
+    .where(and(eq(measurements.buildId, build.id), eq(measurements.withdrawn, false)))
+    .orderBy(asc(records.keyPrefix), asc(records.keyNumber))
+    .limit(5000);
   return {
-    build,
-    files: files.filter((file) => file.measured || !file.path.endsWith('.h')),
-    total: coverageOf(facts.credits),
-    cases: facts.measuredCases.length,
-    measuredCases: [...facts.measuredCases],
+    build: build.name,
+    files: rows
+      .filter((file) => file.measured || !file.path.endsWith('.h'))
+      .map(({ path, coverage, measured: has }) => ({ path, coverage, measured: has, hasText: true })),
+    total: rows.reduce((sum, row) => addCoverage(sum, row.coverage), noCoverage),
+    cases: measured.length,
+    measuredCases: measured.map((c) => c.key),
+    seq,
   };
 }
 
-export async function getFile(db: Db, projectId: number, build: string, path: string): Promise<FileDetail> {
-  const facts = await buildFacts(db, projectId, build);
-  const at = facts.files.findIndex((file) => file.path === path);
-  if (at < 0) throw new Refusal('notFound', { detail: `The build ${build} has no source file ${path}.` });
-  const [source] = await db
-    .select({ text: sources.text, sha256: sources.sha256 })
-    .from(sources)
-    .where(and(eq(sources.projectId, projectId), eq(sources.build, build), eq(sources.path, path), isNull(sources.supersededAt)));
-  const units = facts.units
-    .filter((u) => u.path === path)
-    .map(({ unit, totals }) => ({
+const fromEnd = alias(records, 'from_end');
+const toEnd = alias(records, 'to_end');
+
+/** What of a project's traces decides about credit in a file: those of the requirements that its code names, and of the cases that hit it. */
+async function contextOf(
+  tx: Db | Tx,
+  projectId: number,
+  profile: Awaited<ReturnType<typeof profileOf>>,
+  requirementIds: readonly number[],
+  caseIds: readonly number[],
+): Promise<CreditContext> {
+  const { credit } = profile;
+  const wide = credit?.childCases || credit?.parentCases;
+  const ends = [
+    ...(requirementIds.length && !wide ? [inArray(traces.toId, [...requirementIds])] : []),
+    ...(caseIds.length ? [inArray(traces.fromId, [...caseIds])] : []),
+  ];
+  const select = (kind: string) =>
+    tx
+      .select({ from: fromEnd.key, to: toEnd.key })
+      .from(traces)
+      .innerJoin(fromEnd, eq(fromEnd.id, traces.fromId))
+      .innerJoin(toEnd, eq(toEnd.id, traces.toId))
+      .where(
+        and(
+          eq(traces.projectId, projectId),
+          eq(traces.kind, kind),
+          isNull(traces.removedAt),
+          ...(kind === 'verifies' && !wide ? [or(...ends)] : []),
+        ),
+      );
+  const verifies = new Map<string, Set<string>>();
+  if (wide || ends.length) for (const { from, to } of await select('verifies')) verifies.set(from, (verifies.get(from) ?? new Set()).add(to));
+  return { verifies, parents: wide ? await select('parent') : [], ...(credit ? { policy: credit } : {}) };
+}
+
+interface OpenFile {
+  readonly source: CreditedSource;
+  readonly context: CreditContext;
+  readonly text: string;
+  readonly sha256: string;
+}
+
+async function openFile(db: Db, projectId: number, build: StoredBuild, path: string): Promise<OpenFile> {
+  return db.transaction(
+    async (tx) => {
+      const [row] = await tx
+        .select()
+        .from(sources)
+        .where(and(eq(sources.buildId, build.id), eq(sources.path, path), isNull(sources.supersededAt)));
+      if (!row) throw new Refusal('notFound', { detail: `The build ${build.name} has no source file ${path}.` });
+      const profile = await profileOf(tx, projectId);
+      const named = await tx
+        .select({ id: codeTraces.requirementId })
+        .from(codeTraces)
+        .where(and(eq(codeTraces.buildId, build.id), eq(codeTraces.path, path), isNull(codeTraces.removedAt)));
+      const reader = new CreditReader(tx, projectId, build.id, profile, { casesOf: () => new Set<string>() });
+      const context = await contextOf(
+        tx,
+        projectId,
+        profile,
+        named.flatMap(({ id }) => id ?? []),
+        [...(await reader.measuredCases())],
+      );
+      const judged = new CreditReader(tx, projectId, build.id, profile, rulesOf(profile, context));
+      const [source] = await judged.filesOf([row.id]);
+      return { source, context, text: row.text, sha256: row.sha256 };
+    });
+}
+
+export async function getFile(db: Db, projectId: number, build: StoredBuild, path: string): Promise<FileDetail> {
+  const { source, text, sha256 } = await openFile(db, projectId, build, path);
+  const { credit, byHand } = source;
+  return {
+    path,
+    text,
+    sha256,
+    units: unitCoverages([credit]).map(({ unit, totals }) => ({
       name: unit.name,
       start: unit.start,
       end: unit.end,
       requirements: [...unit.requirements],
-      byHand: facts.byHand.filter((t) => t.path === path && t.unit === unit.name).map((t) => t.requirement),
+      byHand: byHand.filter((t) => t.unit === unit.name).map((t) => t.requirementKey),
       coverage: totals,
-    }));
-  const credit = facts.credits[at];
-  return {
-    path,
-    text: source?.text ?? null,
-    sha256: source?.sha256 ?? null,
-    units,
+    })),
     lines: lineCredits(credit).map((line) => ({ ...line, hitBy: [...line.hitBy] })),
     coverage: coverageOf([credit]),
   };
 }
 
-export async function diagnose(db: Db, projectId: number, build: string, path: string, line: number): Promise<Diagnosis> {
-  const facts = await buildFacts(db, projectId, build);
-  const at = facts.files.findIndex((candidate) => candidate.path === path);
-  const found = at < 0 ? undefined : diagnoseLine(facts.credits[at], line, facts.context);
+export async function diagnose(db: Db, projectId: number, build: StoredBuild, path: string, line: number): Promise<Diagnosis> {
+  const { source, context } = await openFile(db, projectId, build, path);
+  const found = diagnoseLine(source.credit, line, context);
   if (!found) throw new Refusal('notFound', { detail: `Line ${line} of ${path} holds nothing that is measured.` });
+  const titles = new Map(
+    found.hitBy.length
+      ? (
+          await db
+            .select({ key: records.key, title: records.title })
+            .from(records)
+            .where(and(eq(records.projectId, projectId), inArray(records.key, [...found.hitBy])))
+        ).map((r) => [r.key, r.title])
+      : [],
+  );
   return {
     ...found,
     requirements: [...found.requirements],
     ownCases: [...found.ownCases],
     hitBy: found.hitBy.map((caseKey) => ({
       caseKey,
-      title: facts.caseTitles.get(caseKey) ?? '',
-      verifies: [...(facts.context.verifies.get(caseKey) ?? [])],
+      title: titles.get(caseKey) ?? '',
+      verifies: [...(context.verifies.get(caseKey) ?? [])],
     })),
     outcomes: found.outcomes.map(({ metric, detail, state, hitBy }) => ({
       metric: metric as Diagnosis['outcomes'][number]['metric'],
@@ -80,45 +173,94 @@ export async function diagnose(db: Db, projectId: number, build: string, path: s
 export async function traceCode(
   db: Db,
   actor: Actor,
-  build: string,
-  told: { path: string; unit: string; requirement: string; traced: boolean },
+  buildName: string,
+  input: { path: string; unit: string; requirement: string; traced: boolean; reason: string },
 ): Promise<FileDetail> {
-  const { path, unit, requirement, traced } = told;
-  const facts = await buildFacts(db, actor.projectId, build);
-  const known = facts.files.find((file) => file.path === path)?.units.find((u) => u.name === unit);
-  if (!known) throw new Refusal('notFound', { detail: `${path} has no function ${unit}.` });
+  const { path, unit, requirement, traced, reason } = input;
+  const build = await needBuild(db, actor.projectId, buildName);
   await write(db, actor, async (w) => {
-    await needRequirement(w.tx, actor.projectId, requirement);
-    const same = and(
-      eq(codeTraces.projectId, actor.projectId),
-      eq(codeTraces.path, path),
-      eq(codeTraces.unit, unit),
-      eq(codeTraces.requirement, requirement),
-      isNull(codeTraces.removedAt),
-    );
-    const [present] = await w.tx.select({ id: codeTraces.id }).from(codeTraces).where(same);
-    if (traced && known.requirements.includes(requirement))
-      throw new Refusal('exists', { detail: `${unit} is traced to ${requirement} already.` });
-    if (!traced && !present)
+    if (build.closedSeq !== null) throw new Refusal('closed', { detail: `${buildName} is closed.` });
+    const [known] = await w.tx
+      .select({ sourceId: sources.id, textHash: codeUnits.textHash })
+      .from(sources)
+      .innerJoin(codeUnits, eq(codeUnits.sourceId, sources.id))
+      .where(and(eq(sources.buildId, build.id), eq(sources.path, path), isNull(sources.supersededAt), eq(codeUnits.name, unit)));
+    if (!known) throw new Refusal('notFound', { detail: `${path} has no function ${unit}.` });
+    const { record } = await needRequirement(w.tx, actor.projectId, requirement);
+    const present = await w.tx
+      .select({ id: codeTraces.id, origin: codeTraces.origin })
+      .from(codeTraces)
+      .where(
+        and(
+          eq(codeTraces.buildId, build.id),
+          eq(codeTraces.path, path),
+          eq(codeTraces.unit, unit),
+          eq(codeTraces.requirementKey, record.key),
+          isNull(codeTraces.removedAt),
+        ),
+      )
+      .for('update');
+    if (traced && present.length) throw new Refusal('exists', { detail: `${unit} is traced to ${requirement} already.` });
+    const mine = present.find((t) => t.origin === 'hand');
+    if (!traced && !mine)
       throw new Refusal('stateForbids', {
         detail: `The trace of ${unit} to ${requirement} stands in the source (@req): take it back there.`,
       });
-    if (traced) await w.tx.insert(codeTraces).values({ projectId: actor.projectId, path, unit, requirement, by: actor.login, at: w.at });
-    else await w.tx.update(codeTraces).set({ removedAt: w.at }).where(same);
-    await w.log(
-      traced ? 'code traced' : 'code trace taken back',
-      'file',
-      `${path} ${unit}`,
-      traced ? null : { requirement },
-      traced ? { requirement } : null,
-    );
+    w.log({
+      action: traced ? 'code traced' : 'code trace taken back',
+      kind: 'file',
+      key: `${path} ${unit}`.slice(0, 700),
+      before: traced ? null : { build: build.name, requirement: record.key },
+      after: traced ? { build: build.name, requirement: record.key, reason } : { reason },
+      touches: { requirements: [record.id], sources: [known.sourceId] },
+    });
+    if (traced)
+      await insertCodeTraces(w, [
+        {
+          projectId: actor.projectId,
+          buildId: build.id,
+          path,
+          unit,
+          textHash: known.textHash,
+          requirementKey: record.key,
+          requirementId: record.id,
+          origin: 'hand',
+          by: actor.login,
+          at: w.at,
+          reason,
+        },
+      ]);
+    else if (mine) {
+      await w.tx.update(codeTraces).set({ removedAt: w.at }).where(eq(codeTraces.id, mine.id));
+      w.wrote(codeTraceRows, mine.id);
+    }
   });
   return getFile(db, actor.projectId, build, path);
 }
 
-export async function requirementCode(db: Db, projectId: number, build: string, key: string) {
-  const facts = await buildFacts(db, projectId, build);
-  const mine = facts.units.filter((u) => u.unit.requirements.includes(key));
-  const units = mine.map(({ path, unit, totals }) => ({ path, name: unit.name, start: unit.start, coverage: totals }));
-  return { units, total: mine.length ? mine.reduce((sum, u) => addCoverage(sum, u.totals), noCoverage) : null };
+/** The code that implements a requirement itself, function by function, with what is credited to it. */
+export async function requirementCode(db: Db, projectId: number, build: StoredBuild, key: string) {
+  return db.transaction(
+    async (tx) => {
+      const { record } = await needRequirement(tx, projectId, key);
+      const named = await tx
+        .select({ path: codeTraces.path, unit: codeTraces.unit })
+        .from(codeTraces)
+        .where(and(eq(codeTraces.buildId, build.id), eq(codeTraces.requirementId, record.id), isNull(codeTraces.removedAt)))
+        .limit(500);
+      const profile = await profileOf(tx, projectId);
+      const rules = rulesOf(profile, await contextOf(tx, projectId, profile, [record.id], []));
+      const reader = new CreditReader(tx, projectId, build.id, profile, rules);
+      const known = await reader.sources();
+      const files = await reader.filesOf(named.flatMap(({ path }) => known.get(path)?.id ?? []));
+      const cases = rules.casesOf([record.key]);
+      const units = files.flatMap(({ path, credit }) =>
+        credit.file.units.flatMap((unit, u) =>
+          unit.requirements.includes(record.key)
+            ? [{ path, name: unit.name, start: unit.start, coverage: creditOfUnit(credit, u, cases).totals }]
+            : [],
+        ),
+      );
+      return { units, total: units.length ? units.reduce((sum, u) => addCoverage(sum, u.coverage), noCoverage) : null };
+    });
 }

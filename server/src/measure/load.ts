@@ -1,244 +1,496 @@
 import { createHash } from 'node:crypto';
 import type { LoadAnswer, LoadQuery } from '@contract/measure';
-import type { Finding } from '@core/base';
+import { groupBy, type Finding } from '@core/base';
 import {
+  agreeOnTools,
   caseOfTestName,
   CoverageLoad,
   formatWords,
   matchPath,
   mergeFile,
-  packFiles,
-  packHits,
-  packTable,
-  pointsInCommon,
+  normalText,
   sourceFunctions,
-  unionTables,
-  unpackFiles,
-  unpackTable,
   type FileMeasurement,
   type PathMapping,
-  type StoredFile,
 } from '@core/measure';
-import { and, eq, inArray, isNull } from 'drizzle-orm';
-import { needBuild, Refusal, storeBlob, wholeBlob, write, type Actor, type Db, type Upload } from '../base';
-import { cases } from '../design';
-import { requirements } from '../specify';
+import { and, desc, eq, inArray, isNull } from 'drizzle-orm';
+import {
+  freeKey,
+  insertRecord,
+  needOpenBuild,
+  recordRows,
+  records,
+  recordsByKey,
+  Refusal,
+  revisions,
+  storeBlob,
+  write,
+  type Actor,
+  type Db,
+  type StoredBuild,
+  type Tx,
+  type Upload,
+  type Writing,
+} from '../base';
+import { runs } from '../run';
 import { readArchive } from './archive';
-import { measurements, sources } from './tables';
+import { codeTraceRows, measurementRows, packParts, partHits, sourceRows, uploadFileRows, uploadRows, type MatchedFile } from './store';
+import { codeTraces, codeUnits, measurements, sources, uploadFiles, uploads } from './tables';
 
 const sourceEnding = /\.(c|h|cc|cpp|cxx|hpp|hh)$/i;
 const archiveLimits = { bytes: 128 << 20, files: 20_000 };
 
-/** Loads the source tree of a build; a tree loaded before is superseded. */
+const sha256Of = (bytes: Buffer | string): string => createHash('sha256').update(bytes).digest('hex');
+
+/** Loads the source tree of a build; a tree loaded before is superseded, and what was measured on other text is set aside by that. */
 export function loadSources(
   db: Db,
   actor: Actor,
-  build: string,
+  buildName: string,
   file: Upload,
 ): Promise<{ files: number; functions: number; traces: number; findings: Finding[] }> {
   const unpacked = readArchive(file.bytes, archiveLimits, (path) => sourceEnding.test(path));
   if (!unpacked.length) throw new Refusal('unreadable', { detail: 'The archive holds no C or C++ source (.c, .h, .cpp, .hpp …).' });
+  const twice = unpacked.find(({ path }, i) => unpacked.findIndex((other) => other.path === path) !== i);
+  if (twice) throw new Refusal('unreadable', { detail: `The archive holds ${twice.path} twice.` });
   return write(db, actor, async (w) => {
-    await needBuild(w.tx, actor.projectId, build);
-    const known = new Set(
-      (await w.tx.select({ key: requirements.key }).from(requirements).where(eq(requirements.projectId, actor.projectId))).map(
-        (r) => r.key,
+    const { projectId } = actor;
+    const build = await needOpenBuild(w.tx, projectId, buildName);
+    const parsed = unpacked.map(({ path, bytes }) => {
+      const text = bytes.toString('utf8');
+      const lines = text.split('\n');
+      const functions = sourceFunctions(text).map((f) => ({ ...f, textHash: sha256Of(normalText(lines.slice(f.start - 1, f.end))) }));
+      return { path, text, sha256: sha256Of(bytes), functions };
+    });
+    const named = [...new Set(parsed.flatMap(({ functions }) => functions.flatMap((f) => f.requirements)))];
+    const known = await recordsByKey(w.tx, projectId, named);
+    const findings = parsed.flatMap(({ path, functions }) =>
+      functions.flatMap((f) =>
+        f.requirements.flatMap((key): Finding[] =>
+          known.get(key)?.kind === 'requirement'
+            ? []
+            : [{ severity: 'warning', row: f.start, cell: path, text: `${f.name} names ${key}, which is no requirement of this project.` }],
+        ),
       ),
     );
-    const mine = and(eq(sources.projectId, actor.projectId), eq(sources.build, build), isNull(sources.supersededAt));
-    await w.tx.update(sources).set({ supersededAt: w.at }).where(mine);
-    const findings: Finding[] = [];
-    let functions = 0;
-    let traced = 0;
-    for (const { path, bytes } of unpacked) {
-      const text = bytes.toString('utf8');
-      const found = sourceFunctions(text);
-      functions += found.length;
-      for (const f of found)
-        for (const key of f.requirements) {
-          traced++;
-          if (!known.has(key))
-            findings.push({
-              severity: 'warning',
-              row: f.start,
-              cell: path,
-              text: `${f.name} names ${key}, which is no requirement of this project.`,
-            });
-        }
-      await w.tx.insert(sources).values({
-        projectId: actor.projectId,
-        build,
-        path,
-        text,
-        sha256: sha256Of(bytes),
-        functions: found,
-      });
-    }
-    await w.log('sources loaded', 'build', build, null, {
-      file: file.name,
-      sha256: sha256Of(file.bytes),
-      files: unpacked.length,
-      functions,
-      traces: traced,
+    const functions = parsed.reduce((n, p) => n + p.functions.length, 0);
+    const traced = parsed.reduce((n, p) => n + p.functions.reduce((m, f) => m + f.requirements.length, 0), 0);
+    const before = await w.tx
+      .select({ id: sources.id })
+      .from(sources)
+      .where(and(eq(sources.buildId, build.id), isNull(sources.supersededAt)));
+    const traces = await w.tx
+      .select({ id: codeTraces.id, requirementId: codeTraces.requirementId })
+      .from(codeTraces)
+      .where(and(eq(codeTraces.buildId, build.id), eq(codeTraces.origin, 'source'), isNull(codeTraces.removedAt)));
+    w.log({
+      action: 'sources loaded',
+      kind: 'build',
+      key: build.name,
+      after: { file: file.name, sha256: sha256Of(file.bytes), files: unpacked.length, functions, traces: traced },
+      touches: { all: true },
     });
+    if (before.length) {
+      const ids = before.map(({ id }) => id);
+      await w.tx.update(sources).set({ supersededAt: w.at }).where(inArray(sources.id, ids));
+      w.wrote(sourceRows, ...ids);
+    }
+    if (traces.length) {
+      const ids = traces.map(({ id }) => id);
+      await w.tx.update(codeTraces).set({ removedAt: w.at }).where(inArray(codeTraces.id, ids));
+      w.wrote(codeTraceRows, ...ids);
+    }
+    for (const { path, text, sha256, functions: found } of parsed) {
+      const [made] = await w.tx.insert(sources).values({ projectId, buildId: build.id, path, text, sha256 }).$returningId();
+      w.wrote(sourceRows, made.id);
+      if (!found.length) continue;
+      await w.tx
+        .insert(codeUnits)
+        .values(found.map(({ name, start, end, textHash }) => ({ sourceId: made.id, name: name.slice(0, 300), start, end, textHash })));
+    }
+    await insertCodeTraces(
+      w,
+      parsed.flatMap(({ path, functions: found }) =>
+        found.flatMap((f) =>
+          f.requirements.map((requirementKey) => ({
+            projectId,
+            buildId: build.id,
+            path,
+            unit: f.name.slice(0, 300),
+            textHash: f.textHash,
+            requirementKey,
+            requirementId: known.get(requirementKey)?.kind === 'requirement' ? (known.get(requirementKey)?.id ?? null) : null,
+            origin: 'source' as const,
+            by: actor.login,
+            at: w.at,
+            reason: 'Named in the source.',
+          })),
+        ),
+      ),
+    );
+    await carryHandTraces(w, build, parsed);
     return { files: unpacked.length, functions, traces: traced, findings: findings.slice(0, 200) };
   });
 }
 
+export async function insertCodeTraces(w: Writing, rows: readonly (typeof codeTraces.$inferInsert)[]): Promise<void> {
+  for (let at = 0; at < rows.length; at += 500) {
+    const part = rows.slice(at, at + 500);
+    await w.tx.insert(codeTraces).values([...part]);
+    const made = await w.tx
+      .select({ id: codeTraces.id })
+      .from(codeTraces)
+      .where(
+        and(
+          eq(codeTraces.buildId, part[0].buildId),
+          eq(codeTraces.at, w.at),
+          inArray(
+            codeTraces.path,
+            part.map((row) => row.path),
+          ),
+        ),
+      );
+    w.wrote(codeTraceRows, ...made.map(({ id }) => id));
+  }
+}
+
+/** Traces that somebody made by hand on the build before come along to functions that have the same text; to a build that has none of its own yet. */
+async function carryHandTraces(
+  w: Writing,
+  build: StoredBuild,
+  parsed: readonly { path: string; functions: readonly { name: string; textHash: string }[] }[],
+): Promise<void> {
+  const own = await w.tx
+    .select({ id: codeTraces.id })
+    .from(codeTraces)
+    .where(and(eq(codeTraces.buildId, build.id), eq(codeTraces.origin, 'hand')))
+    .limit(1);
+  if (own.length) return;
+  const [last] = await w.tx
+    .select({ buildId: codeTraces.buildId })
+    .from(codeTraces)
+    .where(and(eq(codeTraces.projectId, w.actor.projectId), eq(codeTraces.origin, 'hand'), isNull(codeTraces.removedAt)))
+    .orderBy(desc(codeTraces.buildId))
+    .limit(1);
+  if (!last) return;
+  const before = await w.tx
+    .select()
+    .from(codeTraces)
+    .where(and(eq(codeTraces.buildId, last.buildId), eq(codeTraces.origin, 'hand'), isNull(codeTraces.removedAt)));
+  const same = groupBy(
+    parsed.flatMap(({ path, functions }) => functions.map((f) => ({ path, ...f }))),
+    (f) => f.textHash,
+  );
+  await insertCodeTraces(
+    w,
+    before.flatMap(({ id: _, ...trace }) => {
+      const found = same.get(trace.textHash) ?? [];
+      const now = found.find((f) => f.path === trace.path && f.name === trace.unit) ?? (found.length === 1 ? found[0] : undefined);
+      return now ? [{ ...trace, buildId: build.id, path: now.path, unit: now.name, by: w.actor.login, at: w.at }] : [];
+    }),
+  );
+}
+
+/** To what a part of an upload is bound. */
+interface Subject {
+  readonly runId: number | null;
+  readonly caseId: number | null;
+  readonly caseKey: string;
+  readonly caseRevision: number | null;
+  readonly row: string | null;
+  readonly configuration: string | null;
+  /** For people. */
+  readonly words: string;
+}
+
+const nobody: Subject = { runId: null, caseId: null, caseKey: '', caseRevision: null, row: null, configuration: null, words: 'nobody: exercised only' };
+const subjectName = (s: Subject): string => [s.runId, s.caseId, s.caseRevision, s.row, s.configuration].join('|');
+
 /** What the files of one upload hold, before it is known whether all of it can be used. */
 interface Gathered {
-  readonly byCase: Map<string, { readonly fileName: string; readonly sha256: string; readonly parts: Map<string, FileMeasurement[]> }>;
+  readonly parts: Map<string, { subject: Subject; file: number; tool: string; files: Map<string, FileMeasurement[]>; partial: Set<string> }>;
   readonly findings: Finding[];
   readonly read: LoadAnswer['read'];
   readonly results: LoadAnswer['results'];
 }
 
+interface Known {
+  readonly build: StoredBuild;
+  readonly tree: ReadonlyMap<string, { id: number; sha256: string }>;
+  readonly keys: ReadonlySet<string>;
+  /** A key in a name, as what it means here. */
+  readonly subjects: ReadonlyMap<string, Subject>;
+  readonly run: Subject | undefined;
+}
+
+/** Cases at their approved revision, and the runs of the build, by key: what names of tests and files may mean. */
+async function subjectsOf(db: Db, projectId: number, build: StoredBuild): Promise<Map<string, Subject>> {
+  const subjects = new Map<string, Subject>();
+  const approved = await db
+    .select({ recordId: revisions.recordId, revision: revisions.revision })
+    .from(revisions)
+    .where(and(eq(revisions.projectId, projectId), eq(revisions.state, 'approved')));
+  const newest = new Map<number, number>();
+  for (const { recordId, revision } of approved) newest.set(recordId, Math.max(newest.get(recordId) ?? 0, revision));
+  const all = await db
+    .select({ id: records.id, key: records.key, revision: records.revision })
+    .from(records)
+    .where(and(eq(records.projectId, projectId), eq(records.kind, 'case')));
+  const keyOf = new Map(all.map((c) => [c.id, c.key]));
+  for (const { id, key, revision } of all) {
+    const at = newest.get(id) ?? revision;
+    subjects.set(key, {
+      ...nobody,
+      caseId: id,
+      caseKey: key,
+      caseRevision: at,
+      words: `${key} revision ${at}${newest.has(id) ? '' : ' (never approved)'}`,
+    });
+  }
+  const planned = await db
+    .select({ id: runs.id, key: records.key, caseId: runs.caseId, caseRevision: runs.caseRevision, row: runs.row, configuration: runs.configuration })
+    .from(runs)
+    .innerJoin(records, eq(records.id, runs.id))
+    .where(and(eq(runs.buildId, build.id), isNull(runs.withdrawnAt)));
+  for (const { id, key, caseId, caseRevision, row, configuration } of planned)
+    subjects.set(key, {
+      runId: id,
+      caseId,
+      caseKey: keyOf.get(caseId) ?? '',
+      caseRevision,
+      row,
+      configuration,
+      words: `${key} of ${keyOf.get(caseId) ?? ''}`,
+    });
+  return subjects;
+}
+
 /**
  * Loads coverage of any format that the core reads: all files or, where one cannot be used, none, unless the caller asked to keep
- * what is good. A test name in the file names the case; where there is none, the file's name does. Sections of files that the build's
+ * what is good. A test name in the file says to what it belongs; where there is none, the file's name does. Sections of files that the build's
  * source tree does not hold are left out and named; a file of which nothing fits is refused. Test results are read and told, not recorded.
  */
 export async function loadCoverage(
   db: Db,
   actor: Actor,
-  build: string,
+  buildName: string,
   files: readonly Upload[],
   asked: LoadQuery = {},
 ): Promise<LoadAnswer> {
-  const caseKeys = new Set((await db.select({ key: cases.key }).from(cases).where(eq(cases.projectId, actor.projectId))).map((c) => c.key));
-  const tree = (
-    await db
-      .select({ path: sources.path })
-      .from(sources)
-      .where(and(eq(sources.projectId, actor.projectId), eq(sources.build, build), isNull(sources.supersededAt)))
-  ).map((s) => s.path);
-  if (!tree.length)
+  const { projectId } = actor;
+  const build = await needOpenBuild(db, projectId, buildName);
+  const tree = new Map(
+    (
+      await db
+        .select({ id: sources.id, path: sources.path, sha256: sources.sha256 })
+        .from(sources)
+        .where(and(eq(sources.buildId, build.id), isNull(sources.supersededAt)))
+    ).map(({ path, ...rest }) => [path, rest]),
+  );
+  if (!tree.size)
     throw new Refusal('stateForbids', {
-      detail: `Load the source tree of ${build} first: without it nobody can say which program a coverage file is of.`,
+      detail: `Load the source tree of ${buildName} first: without it nobody can say which program a coverage file is of.`,
     });
-  const gathered: Gathered = { byCase: new Map(), findings: [], read: [], results: [] };
-  for (const file of files) readFile(file, build, caseKeys, tree, asked, gathered);
-  const { byCase, findings, read, results } = gathered;
-  if ((asked.faults !== 'keepGood' && findings.some((finding) => finding.severity === 'error')) || (!byCase.size && !results.length))
+  const subjects = await subjectsOf(db, projectId, build);
+  const run = asked.run === undefined ? undefined : subjects.get(asked.run);
+  if (asked.run !== undefined && run?.runId == null)
+    throw new Refusal('notFound', { detail: `There is no run ${asked.run} on ${buildName}.` });
+  const known: Known = { build, tree, keys: new Set(subjects.keys()), subjects, run };
+  const gathered: Gathered = { parts: new Map(), findings: [], read: [], results: [] };
+  files.forEach((file, i) => readFile(file, i, known, asked, gathered));
+  const { parts, findings, read, results } = gathered;
+  if ((asked.faults !== 'keepGood' && findings.some((finding) => finding.severity === 'error')) || (!parts.size && !results.length))
     throw new Refusal('unreadable', { detail: 'The coverage was not loaded.', findings: findings.slice(0, 200) });
-  const keys = [...byCase.keys()].sort();
-  findings.push(...(await otherPoints(db, actor.projectId, build, byCase)));
   const sections = read.reduce((n, file) => n + file.sections, 0);
-  const answer = { files: files.length, sections, cases: keys, read, results: results.slice(0, 500), findings: findings.slice(0, 200) };
-  if (!byCase.size) return answer;
+  const list = [...parts.values()];
+  const caseKeys = [...new Set(list.flatMap(({ subject }) => subject.caseKey || []))].sort();
+  const answer = {
+    files: files.length,
+    sections,
+    cases: caseKeys,
+    bound: list.slice(0, 500).map(({ subject, file, files: own }) => ({ file: files[file].name, to: subject.words, files: own.size })),
+    read,
+    results: results.slice(0, 500),
+    findings: findings.slice(0, 200),
+  };
+  if (!parts.size) return answer;
   return write(db, actor, async (w) => {
-    await needBuild(w.tx, actor.projectId, build);
-    await w.tx
-      .update(measurements)
-      .set({ supersededAt: w.at })
-      .where(
-        and(
-          eq(measurements.projectId, actor.projectId),
-          eq(measurements.build, build),
-          inArray(measurements.caseKey, keys),
-          isNull(measurements.supersededAt),
-        ),
-      );
-    for (const [caseKey, { fileName, sha256, parts }] of byCase) {
-      const stored: StoredFile[] = [];
-      for (const [path, list] of parts) {
-        const merged = mergeFile(path, list);
-        // The points are the same for every case of a build: they are stored once, under their hash.
-        const table = await storeBlob(w.tx, Buffer.from(packTable(merged.table)));
-        stored.push({ path, table, hits: packHits(merged) });
-      }
-      await w.tx.insert(measurements).values({
-        projectId: actor.projectId,
-        build,
-        caseKey,
-        fileName,
-        sha256,
-        data: Buffer.from(packFiles(stored)),
-        loadedBy: actor.login,
-        loadedAt: w.at,
-      });
-    }
-    await w.log('coverage loaded', 'build', build, null, {
-      files: files.map((f, i) => ({ name: f.name, sha256: sha256Of(f.bytes), format: read[i]?.format ?? '' })),
-      cases: keys,
-      sections,
+    await needOpenBuild(w.tx, projectId, buildName);
+    const key = await freeKey(w, 'U');
+    findings.push(...(await otherTools(w.tx, build, list)));
+    const uploadId = await insertRecord(w, {
+      kind: 'upload',
+      key,
+      title: files.length === 1 ? files[0].name.slice(0, 300) : `${files.length} files`,
+      words: `${files.map((f) => f.name).join(' ')} ${caseKeys.join(' ')}`,
+      state: 'loaded',
     });
-    return answer;
+    await w.tx.insert(uploads).values({ id: uploadId, projectId, buildId: build.id, findings: findings.slice(0, 200) });
+    const caseIds = [...new Set(list.flatMap(({ subject }) => subject.caseId ?? []))];
+    const touched = [...new Set(list.flatMap(({ files: own }) => [...own.keys()].flatMap((path) => tree.get(path)?.id ?? [])))];
+    w.log({
+      action: 'coverage loaded',
+      kind: 'upload',
+      key,
+      after: {
+        build: build.name,
+        files: files.map((f, i) => ({ name: f.name, sha256: sha256Of(f.bytes), format: read[i]?.format ?? '' })),
+        bound: answer.bound.slice(0, 200),
+        sections,
+      },
+      touches: { results: caseIds, sources: touched },
+    });
+    w.wrote(recordRows, uploadId);
+    w.wrote(uploadRows, uploadId);
+    const fileIds: number[] = [];
+    for (const [i, { name, bytes }] of files.entries()) {
+      const sha256 = await storeBlob(w.tx, bytes);
+      const [made] = await w.tx
+        .insert(uploadFiles)
+        .values({ projectId, uploadId, name: name.slice(0, 300), sha256, bytes: bytes.length, format: read[i]?.format ?? '' })
+        .$returningId();
+      fileIds.push(made.id);
+    }
+    w.wrote(uploadFileRows, ...fileIds);
+    await supersedeParts(w, build, list);
+    w.withSeq(async (seq) => {
+      for (const { subject, file, tool, files: own, partial } of list) {
+        const matched = [...own].map(([path, measured]): MatchedFile => ({
+          file: mergeFile(path, measured),
+          source: tree.get(path)?.sha256 ?? '',
+          partial: partial.has(path),
+        }));
+        const { words: _, caseKey: _caseKey, ...bound } = subject;
+        const [made] = await w.tx
+          .insert(measurements)
+          .values({
+            projectId,
+            buildId: build.id,
+            uploadId,
+            fileId: fileIds[file],
+            ...bound,
+            tool,
+            ...(await packParts(w.tx, matched)),
+            superseded: [],
+            loadedAt: w.at,
+            seq,
+            withdrawn: false,
+          })
+          .$returningId();
+        w.wrote(measurementRows, made.id);
+      }
+    });
+    return { ...answer, upload: key, findings: findings.slice(0, 200) };
   });
 }
 
-/** Below this share of points in common, two measurements are of two tools or of two builds of the program. */
-const sameToolShare = 0.5;
-
-/** Says where the loaded cases were measured in other points than the cases that are there: both would count, each by itself. */
-async function otherPoints(db: Db, projectId: number, build: string, byCase: Gathered['byCase']): Promise<Finding[]> {
-  const stored = await db
-    .select({ caseKey: measurements.caseKey, data: measurements.data })
+/** What the same tool said before of the same subject is superseded, of those source files only that it speaks of again. */
+async function supersedeParts(w: Writing, build: StoredBuild, list: readonly { subject: Subject; tool: string; files: Map<string, unknown> }[]): Promise<void> {
+  const caseIds = [...new Set(list.flatMap(({ subject }) => subject.caseId ?? []))];
+  const before = await w.tx
+    .select({
+      id: measurements.id,
+      runId: measurements.runId,
+      caseId: measurements.caseId,
+      caseRevision: measurements.caseRevision,
+      row: measurements.row,
+      configuration: measurements.configuration,
+      tool: measurements.tool,
+      parts: measurements.parts,
+      superseded: measurements.superseded,
+    })
     .from(measurements)
-    .where(and(eq(measurements.projectId, projectId), eq(measurements.build, build), isNull(measurements.supersededAt)))
-    .limit(byCase.size + 20);
-  const other = stored.find(({ caseKey }) => !byCase.has(caseKey));
+    .where(
+      and(
+        eq(measurements.buildId, build.id),
+        eq(measurements.withdrawn, false),
+        caseIds.length ? inArray(measurements.caseId, caseIds) : isNull(measurements.caseId),
+      ),
+    );
+  const again = groupBy(list, ({ subject, tool }) => `${subjectName(subject)}|${tool}`);
+  for (const m of before) {
+    const now = again.get(`${[m.runId, m.caseId, m.caseRevision, m.row, m.configuration].join('|')}|${m.tool}`);
+    if (!now) continue;
+    const paths = m.parts.map((part) => part.path).filter((path) => now.some(({ files }) => files.has(path)));
+    const superseded = [...new Set([...m.superseded, ...paths])].sort();
+    if (superseded.length === m.superseded.length) continue;
+    await w.tx.update(measurements).set({ superseded }).where(eq(measurements.id, m.id));
+    w.wrote(measurementRows, m.id);
+  }
+}
+
+/** Says where another tool has measured these files in other points: one is a file's measure for a metric, the other is set aside. */
+async function otherTools(
+  tx: Tx,
+  build: StoredBuild,
+  list: readonly { subject: Subject; tool: string; files: ReadonlyMap<string, readonly FileMeasurement[]> }[],
+): Promise<Finding[]> {
+  const tools = new Set(list.map(({ tool }) => tool));
+  const stored = await tx
+    .select({ id: measurements.id, tool: measurements.tool, parts: measurements.parts, data: measurements.data })
+    .from(measurements)
+    .where(and(eq(measurements.buildId, build.id), eq(measurements.withdrawn, false)))
+    .limit(200);
+  const other = stored.find(({ tool }) => !tools.has(tool));
   if (!other) return [];
-  const tables = new Map(unpackFiles(other.data).map(({ path, table }) => [path, table]));
-  for (const [caseKey, { fileName, parts }] of byCase)
-    for (const [path, list] of parts) {
-      const hash = tables.get(path);
-      if (
-        hash === undefined ||
-        pointsInCommon(unionTables(list.map((file) => file.table)).table, unpackTable(await wholeBlob(db, hash))) >= sameToolShare
-      )
-        continue;
-      const text = `${caseKey} was measured in ${path} by other points than ${other.caseKey}: by another tool, or another build of the program. Both count, each by itself: load all cases of a build from one tool.`;
-      return [{ severity: 'warning', cell: fileName, text }];
+  for (const { tool, files } of list)
+    for (const [path, measured] of files) {
+      const part = other.parts.find((p) => p.path === path);
+      if (!part) continue;
+      const hits = await partHits(tx, other.id, part, async () => other.data.subarray(part.at, part.at + part.size));
+      const { setAside } = agreeOnTools([
+        { tool, ...mergeFile(path, measured) },
+        { tool: other.tool, ...hits },
+      ]);
+      if (!setAside.length) continue;
+      const words = [...new Set(setAside.map((s) => s.metric))].join(', ');
+      const text = `${path} was measured by ${other.tool} in other points (${words}) than by ${tool}: one of them is the file’s measure, the other is set aside.`;
+      return [{ severity: 'warning', cell: path, text }];
     }
   return [];
 }
 
-const sha256Of = (bytes: Buffer): string => createHash('sha256').update(bytes).digest('hex');
-
-function readFile(
-  { name, bytes }: Upload,
-  build: string,
-  caseKeys: ReadonlySet<string>,
-  tree: readonly string[],
-  asked: LoadQuery,
-  { byCase, findings, read, results }: Gathered,
-): void {
+function readFile({ name, bytes }: Upload, at: number, known: Known, asked: LoadQuery, { parts, findings, read, results }: Gathered): void {
   const mapping: PathMapping = {
     prefixes: asked.from === undefined ? [] : [{ from: asked.from, to: asked.to ?? '' }],
     ignoreCase: asked.ignoreCase === 'yes',
   };
+  const paths = [...known.tree.keys()];
   const strange = new Set<string>();
   const unknownTests = new Set<string>();
-  let fitting = 0;
+  const sections: { subject: Subject; path: string; file: FileMeasurement }[] = [];
   const load = new CoverageLoad(
     {
       section: ({ test, file }) => {
-        const path = matchPath(file.path, tree, mapping);
-        const caseKey = caseOfTestName(test, caseKeys) ?? caseOfTestName(name, caseKeys);
+        const path = matchPath(file.path, paths, mapping);
+        const key = caseOfTestName(test, known.keys) ?? caseOfTestName(name, known.keys);
+        const subject = known.run ?? (key === undefined ? undefined : known.subjects.get(key));
         if (!path) strange.add(file.path);
-        if (!caseKey) unknownTests.add(test || name);
-        if (!path || !caseKey) return;
-        fitting++;
-        const entry = byCase.get(caseKey) ?? { fileName: name, sha256: sha256Of(bytes), parts: new Map<string, FileMeasurement[]>() };
-        byCase.set(caseKey, entry);
-        const parts = entry.parts.get(path);
-        if (parts) parts.push(file);
-        else entry.parts.set(path, [file]);
+        if (!subject) unknownTests.add(test || name);
+        if (path && subject) sections.push({ subject, path, file });
       },
-      result: (result) => results.push({ ...result, caseKey: caseOfTestName(result.name, caseKeys) ?? null }),
+      result: (result) => results.push({ ...result, caseKey: caseOfTestName(result.name, known.keys) ?? null }),
     },
     asked.faults,
   );
-  for (let at = 0; at < bytes.length; at += 1 << 20) load.push(bytes.subarray(at, at + (1 << 20)));
+  for (let from = 0; from < bytes.length; from += 1 << 20) load.push(bytes.subarray(from, from + (1 << 20)));
   const done = load.finish();
-  read.push({ name, format: done.format ? formatWords[done.format] : 'unknown', sections: done.sections, results: done.results });
+  const tool = done.format ? formatWords[done.format] : 'unknown';
+  read.push({ name, format: tool, sections: done.sections, results: done.results });
+  const faulty = done.findings.some((f) => f.severity === 'error');
+  for (const { subject, path, file } of sections) {
+    const id = `${at}|${subjectName(subject)}`;
+    const entry = parts.get(id) ?? { subject, file: at, tool, files: new Map<string, FileMeasurement[]>(), partial: new Set<string>() };
+    parts.set(id, entry);
+    entry.files.set(path, [...(entry.files.get(path) ?? []), file]);
+    if (faulty) entry.partial.add(path);
+  }
   const say = (severity: Finding['severity'], text: string): void => void findings.push({ severity, cell: name, text });
   for (const { severity, row, cell, text } of done.findings)
     findings.push({ severity, ...(row === undefined ? {} : { row }), cell: name, text: cell === undefined ? text : `${cell}: ${text}` });
-  for (const path of strange)
-    say(fitting ? 'warning' : 'error', `${path} matches no source file of ${build}${fitting ? '; left out' : ''}.`);
+  const fits = sections.length > 0;
+  for (const path of strange) say(fits ? 'warning' : 'error', `${path} matches no source file of ${known.build.name}${fits ? '; left out' : ''}.`);
   for (const test of unknownTests) say('error', `“${test}” names no case: set TN to the case’s key, or name the file after it.`);
-  if (!fitting && done.sections && !done.refused) say('error', `Nothing in this file belongs to ${build}: is it of another program?`);
+  if (!fits && done.sections && !done.refused) say('error', `Nothing in this file belongs to ${known.build.name}: is it of another program?`);
   if (done.results) say('warning', `${done.results} test results were read. They are not recorded: a run is recorded on the Bench.`);
 }

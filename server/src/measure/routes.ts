@@ -1,30 +1,49 @@
 import * as contract from '@contract/measure';
 import type { FastifyInstance } from 'fastify';
-import { needBuild, Refusal, serve, uploads, type House, type Upload } from '../base';
+import { authorise, listPage, needBuild, Refusal, sendFile, serve, uploads, type AppContext, type Upload } from '../base';
 import { diagnose, getCode, getFile, requirementCode, traceCode } from './code';
 import { loadCoverage, loadSources } from './load';
+import { needUploadFile, uploadList, uploadsById, withdrawUpload } from './uploads';
 
-export function measureRoutes(app: FastifyInstance, house: House): void {
-  const { db } = house.database;
-  serve(app, house, contract.loadCoverage, async ({ actor, params, query, request }) => {
+export function measureRoutes(app: FastifyInstance, context: AppContext): void {
+  const { db } = context.database;
+  serve(app, context, contract.loadCoverage, async ({ actor, params, query, request }) => {
     await needBuild(db, actor.projectId, params.build);
     const files: Upload[] = [];
     for await (const file of uploads(request, { fileSize: 64 << 20, files: 2000, total: 256 << 20 })) files.push(file);
     return loadCoverage(db, actor, params.build, files, query);
   });
-  serve(app, house, contract.loadSources, async ({ actor, params, request }) => {
+  serve(app, context, contract.loadSources, async ({ actor, params, request }) => {
     await needBuild(db, actor.projectId, params.build);
     for await (const file of uploads(request, { fileSize: 32 << 20, files: 1, total: 32 << 20 }))
       return loadSources(db, actor, params.build, file);
     throw new Refusal('invalid');
   });
-  serve(app, house, contract.getCode, ({ membership, params }) => getCode(db, membership.projectId, params.build));
-  serve(app, house, contract.getFile, ({ membership, params, query }) => getFile(db, membership.projectId, params.build, query.path));
-  serve(app, house, contract.diagnose, ({ membership, params, query }) =>
-    diagnose(db, membership.projectId, params.build, query.path, query.line),
+  serve(app, context, contract.getCode, async ({ membership: { projectId }, params, query }) => {
+    const build = await needBuild(db, projectId, params.build);
+    return getCode(db, build, await context.projections.upTo(projectId, build.id, query.atLeast));
+  });
+  serve(app, context, contract.getFile, async ({ membership: { projectId }, params, query }) =>
+    getFile(db, projectId, await needBuild(db, projectId, params.build), query.path),
   );
-  serve(app, house, contract.traceCode, ({ actor, params, body }) => traceCode(db, actor, params.build, body));
-  serve(app, house, contract.requirementCode, ({ membership, params }) =>
-    requirementCode(db, membership.projectId, params.build, params.key),
+  serve(app, context, contract.diagnose, async ({ membership: { projectId }, params, query }) =>
+    diagnose(db, projectId, await needBuild(db, projectId, params.build), query.path, query.line),
+  );
+  serve(app, context, contract.traceCode, ({ actor, params, body }) => traceCode(db, actor, params.build, body));
+  serve(app, context, contract.requirementCode, async ({ membership: { projectId }, params }) =>
+    requirementCode(db, projectId, await needBuild(db, projectId, params.build), params.key),
+  );
+  serve(app, context, contract.listUploads, async ({ membership: { projectId }, params, query }) =>
+    listPage(db, projectId, uploadList(projectId, (await needBuild(db, projectId, params.build)).id), query, uploadsById),
+  );
+  serve(app, context, contract.withdrawUpload, ({ actor, params, body }) => withdrawUpload(db, actor, params.key, body));
+  app.get<{ Params: { project: string; id: string } }>(
+    '/api/projects/:project/upload-files/:id',
+    { schema: { summary: 'A file of an upload of coverage, as it came', tags: ['Measure'] } },
+    async (request, reply) => {
+      const { membership } = await authorise(context, 'member', request);
+      const file = await needUploadFile(db, membership.projectId, Number(request.params.id) || 0);
+      return sendFile(db, reply, { ...file, mime: 'application/octet-stream' });
+    },
   );
 }

@@ -1,51 +1,171 @@
-import type { SourceFunction } from '@core/measure';
-import { index, mysqlTable, varchar } from 'drizzle-orm/mysql-core';
-import { hashColumn, jsonText, mediumBlob, mediumText, moment, ref, rowId } from '../base';
+import type { Finding } from '@core/base';
+import type { CoverageByMetric } from '@core/measure';
+import { boolean, index, int, mysqlTable, varchar } from 'drizzle-orm/mysql-core';
+import { builds, hashColumn, jsonText, longBlob, mediumText, moment, records, ref, rowId } from '../base';
+import { cases } from '../design';
+import { runs } from '../run';
+import { requirements } from '../specify';
 
+/** The source text of a build, file by file; a tree loaded later supersedes it. */
 export const sources = mysqlTable(
   'sources',
   {
     id: rowId(),
     projectId: ref('project_id').notNull(),
-    build: varchar('build', { length: 60 }).notNull(),
+    buildId: ref('build_id')
+      .notNull()
+      .references(() => builds.id),
     path: varchar('path', { length: 400 }).notNull(),
     text: mediumText('body').notNull(),
     sha256: hashColumn('sha256').notNull(),
-    functions: jsonText<readonly SourceFunction[]>('functions').notNull(),
     supersededAt: moment('superseded_at'),
   },
-  (t) => [index('sources_build').on(t.projectId, t.build)],
+  (t) => [index('sources_build').on(t.buildId, t.supersededAt, t.path)],
 );
 
-/** What one case hit on one build, packed by the core; the points that it is over are stored as files, by hash. A later load of the same case supersedes it. */
-export const measurements = mysqlTable(
-  'measurements',
+/** The functions of a source file, as its reader found them. */
+export const codeUnits = mysqlTable(
+  'code_units',
   {
     id: rowId(),
-    projectId: ref('project_id').notNull(),
-    build: varchar('build', { length: 60 }).notNull(),
-    caseKey: varchar('case_key', { length: 60 }).notNull(),
-    fileName: varchar('file_name', { length: 300 }).notNull(),
-    sha256: hashColumn('sha256').notNull(),
-    data: mediumBlob('data').notNull(),
-    loadedBy: varchar('loaded_by', { length: 60 }).notNull(),
-    loadedAt: moment('loaded_at').notNull(),
-    supersededAt: moment('superseded_at'),
+    sourceId: ref('source_id')
+      .notNull()
+      .references(() => sources.id),
+    name: varchar('name', { length: 300 }).notNull(),
+    start: int('start_line').notNull(),
+    end: int('end_line').notNull(),
+    /** SHA-256 of its text, white space aside: what a trace made by hand is carried by. */
+    textHash: hashColumn('text_hash').notNull(),
   },
-  (t) => [index('measurements_build').on(t.projectId, t.build)],
+  (t) => [index('code_units_source').on(t.sourceId, t.start)],
 );
 
+/** Which requirement a function of a build implements, by a comment in its source or by somebody's word. */
 export const codeTraces = mysqlTable(
   'code_traces',
   {
     id: rowId(),
     projectId: ref('project_id').notNull(),
+    buildId: ref('build_id')
+      .notNull()
+      .references(() => builds.id),
     path: varchar('path', { length: 400 }).notNull(),
     unit: varchar('unit', { length: 300 }).notNull(),
-    requirement: varchar('requirement', { length: 60 }).notNull(),
+    textHash: hashColumn('text_hash').notNull(),
+    requirementKey: varchar('requirement_key', { length: 60 }).notNull(),
+    /** Null while no requirement has that key. */
+    requirementId: ref('requirement_id').references(() => requirements.id),
+    origin: varchar('origin', { length: 10 }).$type<'source' | 'hand'>().notNull(),
     by: varchar('by_login', { length: 60 }).notNull(),
     at: moment('at').notNull(),
+    reason: mediumText('reason').notNull(),
     removedAt: moment('removed_at'),
   },
-  (t) => [index('code_traces_project').on(t.projectId)],
+  (t) => [
+    index('code_traces_build').on(t.buildId, t.removedAt, t.path),
+    index('code_traces_requirement').on(t.requirementId, t.buildId, t.removedAt),
+    index('code_traces_key').on(t.projectId, t.requirementKey),
+  ],
+);
+
+/** One loading of coverage: a record, so that it can be signed, withdrawn and brought back. */
+export const uploads = mysqlTable(
+  'uploads',
+  {
+    id: ref('id')
+      .primaryKey()
+      .references(() => records.id),
+    projectId: ref('project_id').notNull(),
+    buildId: ref('build_id')
+      .notNull()
+      .references(() => builds.id),
+    findings: jsonText<readonly Finding[]>('findings').notNull(),
+    withdrawnAt: moment('withdrawn_at'),
+  },
+  (t) => [index('uploads_build').on(t.buildId)],
+);
+
+export const uploadFiles = mysqlTable(
+  'upload_files',
+  {
+    id: rowId(),
+    projectId: ref('project_id').notNull(),
+    uploadId: ref('upload_id')
+      .notNull()
+      .references(() => uploads.id),
+    name: varchar('name', { length: 300 }).notNull(),
+    /** The raw bytes as they came are kept under this hash; of releases before the second only the hash is. */
+    sha256: hashColumn('sha256').notNull(),
+    bytes: ref('bytes').notNull(),
+    format: varchar('format', { length: 60 }).notNull(),
+  },
+  (t) => [index('upload_files_upload').on(t.uploadId)],
+);
+
+/** Where one source file stands in a measurement's bytes. */
+export interface MeasuredPart {
+  readonly path: string;
+  /** SHA-256 of the source text that it was matched to when loaded. */
+  readonly source: string;
+  /** Hash under which the points are stored that its bits are over. */
+  readonly table: string;
+  readonly at: number;
+  readonly size: number;
+  /** Only the whole parts of a faulty file were kept. */
+  readonly partial?: true;
+}
+
+/**
+ * What one file of an upload says of one subject: a run, or a case at exactly one revision (and row, configuration), or nobody. Bits
+ * over stored tables of points, one part a source file.
+ */
+export const measurements = mysqlTable(
+  'measurements',
+  {
+    id: rowId(),
+    projectId: ref('project_id').notNull(),
+    buildId: ref('build_id')
+      .notNull()
+      .references(() => builds.id),
+    uploadId: ref('upload_id')
+      .notNull()
+      .references(() => uploads.id),
+    fileId: ref('file_id')
+      .notNull()
+      .references(() => uploadFiles.id),
+    runId: ref('run_id').references(() => runs.id),
+    caseId: ref('case_id').references(() => cases.id),
+    caseRevision: int('case_revision'),
+    row: varchar('data_row', { length: 100 }),
+    configuration: varchar('configuration', { length: 300 }),
+    tool: varchar('tool', { length: 60 }).notNull(),
+    /** Never changed: what is set aside or superseded is said beside it. */
+    parts: jsonText<readonly MeasuredPart[]>('parts').notNull(),
+    /** Paths of which a later upload by the same tool, of the same subject, said it again. */
+    superseded: jsonText<readonly string[]>('superseded').notNull(),
+    data: longBlob('data').notNull(),
+    loadedAt: moment('loaded_at').notNull(),
+    seq: ref('seq').notNull(),
+    withdrawn: boolean('withdrawn').notNull(),
+  },
+  (t) => [
+    index('measurements_build').on(t.buildId, t.withdrawn),
+    index('measurements_case').on(t.caseId, t.buildId),
+    index('measurements_upload').on(t.uploadId),
+  ],
+);
+
+/** Coverage of each source file of a build. */
+export const sourceCredits = mysqlTable(
+  'source_credits',
+  {
+    sourceId: ref('source_id')
+      .primaryKey()
+      .references(() => sources.id),
+    buildId: ref('build_id').notNull(),
+    path: varchar('path', { length: 400 }).notNull(),
+    measured: boolean('measured').notNull(),
+    coverage: jsonText<CoverageByMetric>('coverage').notNull(),
+  },
+  (t) => [index('source_credits_build').on(t.buildId, t.path)],
 );

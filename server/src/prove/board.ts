@@ -1,70 +1,26 @@
 import type { Board, BoardRow, CordDetail } from '@contract/prove';
-import { compareKeys, knots, perKnot, type Knot } from '@core/base';
-import {
-  boardTotals,
-  inFilter,
-  judgeCords,
-  projectCord,
-  reasonWords,
-  type BoardFilter,
-  type BoardTotals,
-  type Cord,
-  type KnotState,
-} from '@core/prove';
-import { newestBuilds, Refusal, type Db } from '../base';
-import { buildFacts, type BuildFacts } from '../measure';
+import { knots, perKnot, type Knot } from '@core/base';
+import { boardTotals, projectCord, type BoardFilter } from '@core/prove';
+import { and, asc, desc, eq, gt, lt, or, sql, type SQL } from 'drizzle-orm';
+import type { MySqlColumn } from 'drizzle-orm/mysql-core';
+import { needBuild, Refusal, wordsFound, type AppContext, type Db, type StoredBuild } from '../base';
+import { statesOf } from './projector';
+import { cords, projections } from './tables';
 
-interface Judged {
-  readonly cords: readonly Cord[];
-  readonly byKey: ReadonlyMap<string, Cord>;
-  readonly totals: BoardTotals;
-  readonly rail: Record<Knot, KnotState>;
-  /** Row objects for the wire, made once. */
-  readonly rows: ReadonlyMap<string, BoardRow>;
-  readonly sorted: Map<string, readonly Cord[]>;
-}
+type StoredCord = typeof cords.$inferSelect;
 
-/** Judged once for the facts that it comes from. */
-const judged = new WeakMap<BuildFacts, Judged>();
-
-export async function judgedBuild(db: Db, projectId: number, build: string, head?: number): Promise<{ facts: BuildFacts; judged: Judged }> {
-  const facts = await buildFacts(db, projectId, build, head);
-  const known = judged.get(facts);
-  if (known) return { facts, judged: known };
-  const cords = [...judgeCords(facts.input)].sort((a, b) => compareKeys(a.key, b.key));
-  const totals = boardTotals(cords);
-  const fresh: Judged = {
-    cords,
-    byKey: new Map(cords.map((cord) => [cord.key, cord])),
-    totals,
-    rail: projectCord(totals),
-    rows: new Map(cords.map((cord) => [cord.key, boardRow(cord)])),
-    sorted: new Map(),
-  };
-  judged.set(facts, fresh);
-  return { facts, judged: fresh };
-}
-
-function boardRow(cord: Cord): BoardRow {
-  const { key, title, level, firstBreak, below } = cord;
-  const first = firstBreak ? cord.knots[firstBreak] : undefined;
-  const reason = first?.reasons[0];
+function boardRow(cord: Pick<StoredCord, 'key' | 'title' | 'level' | 'states' | 'below' | 'firstBreak' | 'reasons'>): BoardRow {
+  const states = statesOf(cord.states);
+  const knot: Knot | undefined = knots[cord.firstBreak];
+  const first = knot && cord.reasons[knot][0];
   return {
-    key,
-    title,
-    level,
-    below,
-    states: perKnot((knot) => cord.knots[knot].state),
-    break:
-      firstBreak && first && reason
-        ? { state: first.state, knot: firstBreak, words: reasonWords(reason), records: [...reason.records], action: reason.action }
-        : null,
+    key: cord.key,
+    title: cord.title,
+    level: cord.level,
+    states,
+    below: cord.below === null ? null : statesOf(cord.below),
+    break: knot && first ? { state: states[knot], knot, words: first.words, records: [...first.records], action: first.action } : null,
   };
-}
-
-/** Judges the newest builds before anybody asks, so that the first board of the day is there at once. */
-export async function warmBoards(db: Db): Promise<void> {
-  for (const { projectId, build } of await newestBuilds(db, 4)) await judgedBuild(db, projectId, build);
 }
 
 export interface BoardQuery {
@@ -72,57 +28,132 @@ export interface BoardQuery {
   readonly filter: BoardFilter;
   readonly q: string;
   readonly sort: 'key' | 'title' | 'level' | 'break';
+  readonly after?: string | undefined;
   readonly offset: number;
   readonly limit: number;
+  readonly atLeast: number;
 }
 
-const orders: Record<BoardQuery['sort'], (a: Cord, b: Cord) => number> = {
-  key: () => 0,
-  title: (a, b) => (a.title < b.title ? -1 : 1),
-  level: (a, b) => (a.level < b.level ? 1 : a.level > b.level ? -1 : 0),
-  break: (a, b) => (a.firstBreak ? knots.indexOf(a.firstBreak) : 9) - (b.firstBreak ? knots.indexOf(b.firstBreak) : 9),
+interface Order {
+  readonly column: MySqlColumn;
+  readonly down: boolean;
+}
+const byKey: readonly Order[] = [
+  { column: cords.keyPrefix, down: false },
+  { column: cords.keyNumber, down: false },
+  { column: cords.requirementId, down: false },
+];
+const orders: Record<BoardQuery['sort'], readonly Order[]> = {
+  key: byKey,
+  title: [{ column: cords.title, down: false }, ...byKey],
+  level: [{ column: cords.level, down: true }, ...byKey],
+  break: [{ column: cords.firstBreak, down: false }, ...byKey],
 };
 
-/** The rows that a filter, a text and an order choose; kept beside the judged cords, so that paging through them is a slice. */
-function chosenCords(fresh: Judged, query: Pick<BoardQuery, 'filter' | 'q' | 'sort'>): readonly Cord[] {
-  const words = query.q.toLowerCase().split(/\s+/).filter(Boolean);
-  const id = `${query.filter}\n${query.sort}\n${words.join(' ')}`;
-  const known = fresh.sorted.get(id);
-  if (known) return known;
-  const chosen = fresh.cords.filter((cord) => {
-    if (!inFilter(cord, query.filter)) return false;
-    if (!words.length) return true;
-    const text = `${cord.key} ${cord.title} ${cord.level} ${fresh.rows.get(cord.key)?.break?.words ?? 'proved'}`.toLowerCase();
-    return words.every((word) => text.includes(word));
+const stateFilters: Partial<Record<BoardFilter, string>> = { broken: 'B', waiting: 'W', suspect: 'U' };
+
+function chosen(filter: BoardFilter): SQL | undefined {
+  if (filter === 'all') return undefined;
+  if (filter === 'proved') return eq(cords.firstBreak, 9);
+  const letter = stateFilters[filter];
+  return letter ? eq(cords.state, letter) : eq(cords.firstBreak, knots.indexOf(filter as Knot));
+}
+
+function behind(order: readonly Order[], cursor: string): SQL | undefined {
+  let place: unknown;
+  try {
+    place = JSON.parse(Buffer.from(cursor, 'base64url').toString());
+  } catch {
+    place = undefined;
+  }
+  if (!Array.isArray(place) || place.length !== order.length) throw new Refusal('invalid', { fields: [{ path: 'after', text: 'This is no place on this board.' }] });
+  const at = place as (string | number)[];
+  return or(...order.map(({ column, down }, i) => and(...order.slice(0, i).map((o, j) => eq(o.column, at[j])), down ? lt(column, at[i]) : gt(column, at[i]))));
+}
+
+/** A page of the cords of a build, as they were last judged: true for the ledger number that the answer names. */
+export async function getBoard(context: AppContext, projectId: number, query: BoardQuery): Promise<Board> {
+  const { db } = context.database;
+  const build = await needBuild(db, projectId, query.build);
+  await context.projections.upTo(projectId, build.id, query.atLeast);
+  return db.transaction(async (tx) => {
+    const [projection] = await tx.select().from(projections).where(eq(projections.buildId, build.id));
+    const totals = projection?.totals ?? boardTotals([]);
+    const words = query.q.trim() ? wordsFound(cords.words, query.q) : undefined;
+    const where = and(eq(cords.buildId, build.id), chosen(query.filter), words);
+    const order = orders[query.sort];
+    const rows = await tx
+      .select({
+        key: cords.key,
+        title: cords.title,
+        level: cords.level,
+        states: cords.states,
+        below: cords.below,
+        firstBreak: cords.firstBreak,
+        reasons: cords.reasons,
+        keyPrefix: cords.keyPrefix,
+        keyNumber: cords.keyNumber,
+        requirementId: cords.requirementId,
+      })
+      .from(cords)
+      .where(and(where, query.after === undefined ? undefined : behind(order, query.after)))
+      .orderBy(...order.map(({ column, down }) => (down ? desc(column) : asc(column))))
+      .limit(query.limit + 1)
+      .offset(query.after === undefined ? query.offset : 0);
+    const shown = rows.slice(0, query.limit);
+    const last = shown.at(-1);
+    const total = words
+      ? (await tx.select({ n: sql<number>`count(*)`.mapWith(Number) }).from(cords).where(where))[0].n
+      : totals.counts[query.filter];
+    return {
+      build: query.build,
+      seq: projection?.seq ?? 0,
+      rows: shown.map(boardRow),
+      next:
+        rows.length > query.limit && last
+          ? Buffer.from(JSON.stringify(order.map(({ column }) => placeOf(last, column)))).toString('base64url')
+          : null,
+      total,
+      totals,
+      rail: projectCord(totals),
+    };
   });
-  // Array.prototype.sort is stable: within the same rank the order by key stays.
-  const list = query.sort === 'key' ? chosen : [...chosen].sort(orders[query.sort]);
-  if (fresh.sorted.size > 50) fresh.sorted.clear();
-  fresh.sorted.set(id, list);
-  return list;
 }
 
-export async function getBoard(db: Db, projectId: number, query: BoardQuery, head?: number): Promise<Board> {
-  const { facts, judged: fresh } = await judgedBuild(db, projectId, query.build, head);
-  const list = chosenCords(fresh, query);
-  const rows = list.slice(query.offset, query.offset + query.limit).map((cord) => fresh.rows.get(cord.key) as BoardRow);
-  return { build: query.build, seq: facts.seq, rows, total: list.length, totals: fresh.totals, rail: fresh.rail };
+function placeOf(row: Pick<StoredCord, 'title' | 'level' | 'firstBreak' | 'keyPrefix' | 'keyNumber' | 'requirementId'>, column: MySqlColumn): string | number {
+  switch (column) {
+    case cords.title:
+      return row.title;
+    case cords.level:
+      return row.level;
+    case cords.firstBreak:
+      return row.firstBreak;
+    case cords.keyPrefix:
+      return row.keyPrefix;
+    case cords.keyNumber:
+      return row.keyNumber;
+    default:
+      return row.requirementId;
+  }
 }
 
-export async function getCord(db: Db, projectId: number, build: string, key: string): Promise<CordDetail> {
-  const { judged: fresh } = await judgedBuild(db, projectId, build);
-  const cord = fresh.byKey.get(key);
-  const row = fresh.rows.get(key);
-  if (!cord || !row) throw new Refusal('notFound', { detail: `There is no requirement ${key}.` });
+export async function getCord(context: AppContext, projectId: number, buildName: string, key: string, atLeast: number): Promise<CordDetail> {
+  const { db } = context.database;
+  const build = await needBuild(db, projectId, buildName);
+  const seq = await context.projections.upTo(projectId, build.id, atLeast);
+  const cord = await needCord(db, build, key);
   return {
-    ...row,
-    reasons: perKnot((knot) =>
-      cord.knots[knot].reasons.map((reason) => ({
-        state: cord.knots[knot].state,
-        words: reasonWords(reason),
-        records: [...reason.records],
-        action: reason.action,
-      })),
-    ),
+    ...boardRow(cord),
+    seq,
+    reasons: perKnot((knot) => cord.reasons[knot].map(({ state, words, records, action }) => ({ state, words, records: [...records], action }))),
   };
+}
+
+async function needCord(db: Db, build: StoredBuild, key: string): Promise<StoredCord> {
+  const [cord] = await db
+    .select()
+    .from(cords)
+    .where(and(eq(cords.buildId, build.id), eq(cords.key, key)));
+  if (!cord) throw new Refusal('notFound', { detail: `There is no requirement ${key}.` });
+  return cord;
 }

@@ -1,3 +1,6 @@
-export * from './board';
+export * from './tables';
+export * from './facts';
+export * from './projector';
+export * from './projections';
 export * from './pack';
 export * from './routes';

@@ -1,133 +1,129 @@
 import type { JumpItem } from '@contract/base';
 import type { Role } from '@core/base';
-import { and, asc, desc, eq, inArray, isNotNull, isNull, like, or, type SQL } from 'drizzle-orm';
-import type { MySqlColumn } from 'drizzle-orm/mysql-core';
-import { signatures, type Db } from '../base';
-import { cases } from '../design';
+import { and, asc, desc, eq, inArray, isNull, like, ne, notInArray, sql, type SQL } from 'drizzle-orm';
+import { alias } from 'drizzle-orm/mysql-core';
+import { builds, needBuild, people, records, wordsFound, type Db } from '../base';
 import { sources } from '../measure';
-import { problems, rounds, runs, runSummaries } from '../run';
-import { requirements } from '../specify';
+import { runs } from '../run';
 
 const perKind = 8;
+const jumpKinds = ['requirement', 'case', 'run', 'round', 'problem', 'specification'] as const;
 const verdictNotes: Record<string, string> = { passed: 'passed', failed: 'failed', blocked: 'blocked', deviation: 'passed with deviation' };
 
-/** Records whose key begins with the text or whose title holds all its words; keys first. */
+/** Records whose key begins with the text or whose words are found; keys first. Of runs those of the build, where one is named. */
 export async function jumpTo(db: Db, projectId: number, q: string, build: string | undefined): Promise<JumpItem[]> {
-  const words = q.trim().split(/\s+/).filter(Boolean).slice(0, 6);
-  if (!words.length) return [];
-  const escape = (word: string): string => word.replace(/[\\%_]/g, '\\$&');
-  const match = (key: MySqlColumn, title: MySqlColumn) =>
-    or(like(key, `${escape(q.trim().toUpperCase())}%`), and(...words.map((word) => like(title, `%${escape(word)}%`))));
-  const found = await Promise.all([
-    db
-      .select({ key: requirements.key, title: requirements.title, note: requirements.level })
-      .from(requirements)
-      .where(and(eq(requirements.projectId, projectId), match(requirements.key, requirements.title)))
-      .orderBy(asc(requirements.key))
-      .limit(perKind),
-    db
-      .select({ key: cases.key, title: cases.title, note: cases.state })
-      .from(cases)
-      .where(and(eq(cases.projectId, projectId), match(cases.key, cases.title)))
-      .orderBy(asc(cases.key))
-      .limit(perKind),
-    db
-      .select({ key: runs.key, title: runs.caseKey, note: runs.verdict })
-      .from(runs)
-      .where(and(eq(runs.projectId, projectId), match(runs.key, runs.caseKey), ...(build ? [eq(runs.build, build)] : [])))
-      .orderBy(desc(runs.id))
-      .limit(perKind),
-    db
-      .select({ key: rounds.key, title: rounds.title, note: rounds.build })
-      .from(rounds)
-      .where(and(eq(rounds.projectId, projectId), match(rounds.key, rounds.title)))
-      .orderBy(desc(rounds.id))
-      .limit(perKind),
-    db
-      .select({ key: problems.key, title: problems.title, note: problems.state })
-      .from(problems)
-      .where(and(eq(problems.projectId, projectId), match(problems.key, problems.title)))
-      .orderBy(desc(problems.id))
-      .limit(perKind),
-    build
-      ? db
-          .select({ key: sources.path, title: sources.path, note: sources.build })
-          .from(sources)
-          .where(
-            and(
-              eq(sources.projectId, projectId),
-              eq(sources.build, build),
-              isNull(sources.supersededAt),
-              match(sources.path, sources.path),
-            ),
-          )
-          .limit(perKind)
-      : [],
-  ]);
-  const kinds = ['requirement', 'case', 'run', 'round', 'problem', 'file'] as const;
-  return kinds.flatMap((kind, i) =>
-    found[i].map(({ key, title, note }) => ({
-      kind,
-      key,
-      title,
-      note: kind === 'run' ? (verdictNotes[note ?? ''] ?? 'open') : (note ?? ''),
-    })),
+  const text = q.trim();
+  if (!text) return [];
+  const escaped = text.replace(/[\\%_]/g, '\\$&');
+  const buildId = build ? (await needBuild(db, projectId, build)).id : undefined;
+  const byKey = like(records.key, `${escaped.toUpperCase()}%`);
+  const found = await Promise.all(
+    jumpKinds.map(async (kind) => {
+      const scope = and(
+        eq(records.projectId, projectId),
+        eq(records.kind, kind),
+        ...(kind === 'run' && buildId !== undefined ? [sql`exists (select 1 from ${runs} where ${runs.id} = ${records.id} and ${runs.buildId} = ${buildId})`] : []),
+      );
+      const columns = { id: records.id, key: records.key, title: records.title, state: records.state };
+      const keyed = await db.select(columns).from(records).where(and(scope, byKey)).orderBy(asc(records.keyPrefix), asc(records.keyNumber)).limit(perKind);
+      const words = wordsFound(records.words, text);
+      const worded =
+        keyed.length < perKind && words
+          ? await db
+              .select(columns)
+              .from(records)
+              .where(and(scope, words))
+              .orderBy(desc(records.updatedAt))
+              .limit(perKind)
+          : [];
+      const items = [...new Map([...keyed, ...worded].map((item) => [item.id, item])).values()].slice(0, perKind);
+      const verdicts =
+        kind === 'run' && items.length
+          ? new Map(
+              (
+                await db
+                  .select({ id: runs.id, verdict: runs.verdict })
+                  .from(runs)
+                  .where(
+                    inArray(
+                      runs.id,
+                      items.map((item) => item.id),
+                    ),
+                  )
+              ).map((r) => [r.id, verdictNotes[r.verdict ?? ''] ?? 'open']),
+            )
+          : undefined;
+      return items.map((item): JumpItem => ({ kind, key: item.key, title: item.title, note: verdicts?.get(item.id) ?? item.state }));
+    }),
   );
+  const files =
+    buildId === undefined
+      ? []
+      : await db
+          .select({ path: sources.path })
+          .from(sources)
+          .where(and(eq(sources.buildId, buildId), isNull(sources.supersededAt), like(sources.path, `%${escaped}%`)))
+          .orderBy(asc(sources.path))
+          .limit(perKind);
+  return [...found.flat(), ...files.map(({ path }): JumpItem => ({ kind: 'file', key: path, title: path, note: build ?? '' }))];
+}
+
+type WaitingItem = JumpItem & { place: 'bench' | 'review' | 'run' | 'requirement' | 'case' };
+const waitingShown = 200;
+
+const caseRecord = alias(records, 'case_record');
+const buildRecord = alias(records, 'build_record');
+
+/** Runs on builds that are not closed, superseded and withdrawn ones left out. */
+function openRuns(db: Db, where: SQL | undefined, limit: number) {
+  return db
+    .select({
+      key: records.key,
+      title: records.title,
+      state: records.state,
+      caseKey: caseRecord.key,
+      build: buildRecord.key,
+      tester: runs.tester,
+      testerName: people.printedName,
+    })
+    .from(runs)
+    .innerJoin(records, eq(records.id, runs.id))
+    .innerJoin(caseRecord, eq(caseRecord.id, runs.caseId))
+    .innerJoin(buildRecord, eq(buildRecord.id, runs.buildId))
+    .innerJoin(builds, eq(builds.id, runs.buildId))
+    .leftJoin(people, eq(people.login, runs.tester))
+    .where(and(isNull(builds.closedSeq), isNull(runs.withdrawnAt), isNull(runs.supersededById), where))
+    .orderBy(asc(runs.id))
+    .limit(limit);
 }
 
 /** What waits for a person: runs to record and sign, runs to review, texts to approve. */
-export async function waitingFor(db: Db, projectId: number, login: string, roles: readonly Role[]) {
-  const items: (JumpItem & { place: 'bench' | 'review' | 'run' | 'requirement' | 'case' })[] = [];
+export async function waitingFor(db: Db, projectId: number, login: string, roles: readonly Role[]): Promise<WaitingItem[]> {
+  const items: WaitingItem[] = [];
+  const push = (key: string, title: string, note: string, place: WaitingItem['place'], kind: JumpItem['kind'] = 'run'): void =>
+    void items.push({ kind, key, title, note, place });
   if (roles.includes('tester')) {
-    const mine = await runSummaries(db, projectId, and(eq(runs.tester, login), isNull(runs.supersededBy)) as SQL);
-    for (const run of mine) {
-      if (run.state === 'planned' || run.state === 'onBench')
-        items.push({
-          kind: 'run',
-          key: run.key,
-          title: `${run.caseKey} ${run.caseTitle}`,
-          note: `to record on ${run.build}`,
-          place: 'bench',
-        });
-      else if (run.state === 'recorded')
-        items.push({ kind: 'run', key: run.key, title: `${run.caseKey} ${run.caseTitle}`, note: 'to sign', place: 'review' });
-      else if (run.outdated)
-        items.push({ kind: 'run', key: run.key, title: `${run.caseKey} ${run.caseTitle}`, note: 'carry over or rerun', place: 'review' });
-    }
+    const mine = and(eq(runs.projectId, projectId), eq(runs.tester, login));
+    for (const run of await openRuns(db, and(mine, inArray(records.state, ['planned', 'onBench', 'recorded'])), waitingShown))
+      if (run.state === 'recorded') push(run.key, `${run.caseKey} ${run.title}`, 'to sign', 'review');
+      else push(run.key, `${run.caseKey} ${run.title}`, `to record on ${run.build}`, 'bench');
+    const outdated = sql`greatest(${runs.caseRevision}, ifnull(${runs.carriedOverTo}, 0)) < ${caseRecord.revision} and ${runs.verdict} is not null`;
+    for (const run of await openRuns(db, and(mine, outdated, ne(records.state, 'recorded')), waitingShown))
+      push(run.key, `${run.caseKey} ${run.title}`, 'carry over or rerun', 'review');
   }
   if (roles.includes('reviewer')) {
-    const signed = await db
-      .select({ runId: signatures.runId, meaning: signatures.meaning })
-      .from(signatures)
-      .where(eq(signatures.projectId, projectId));
-    const reviewed = new Set(signed.filter((s) => s.meaning === 'reviewed').map((s) => s.runId));
-    const open = [...new Set(signed.filter((s) => s.meaning === 'performed' && !reviewed.has(s.runId)).map((s) => s.runId))];
-    if (open.length) {
-      const rows = await runSummaries(
-        db,
-        projectId,
-        and(inArray(runs.id, open), isNull(runs.supersededBy), isNotNull(runs.verdict)) as SQL,
-      );
-      for (const run of rows)
-        if (run.tester !== login)
-          items.push({
-            kind: 'run',
-            key: run.key,
-            title: `${run.caseKey} ${run.caseTitle}`,
-            note: `to review, by ${run.testerName}`,
-            place: 'review',
-          });
-    }
-    const texts = await db
-      .select({ key: requirements.key, title: requirements.title })
-      .from(requirements)
-      .where(and(eq(requirements.projectId, projectId), eq(requirements.state, 'review')));
-    for (const { key, title } of texts) items.push({ kind: 'requirement', key, title, note: 'to approve', place: 'requirement' });
-    const designed = await db
-      .select({ key: cases.key, title: cases.title })
-      .from(cases)
-      .where(and(eq(cases.projectId, projectId), eq(cases.state, 'review')));
-    for (const { key, title } of designed) items.push({ kind: 'case', key, title, note: 'to approve', place: 'case' });
+    const open = and(eq(runs.projectId, projectId), eq(records.state, 'performed'), ne(runs.tester, login));
+    for (const run of await openRuns(db, open, waitingShown))
+      push(run.key, `${run.caseKey} ${run.title}`, `to review, by ${run.testerName ?? run.tester}`, 'review');
+    for (const kind of ['requirement', 'case'] as const)
+      for (const { key, title } of await db
+        .select({ key: records.key, title: records.title })
+        .from(records)
+        .where(and(eq(records.projectId, projectId), eq(records.kind, kind), eq(records.state, 'review'), notInArray(records.authoredBy, [login])))
+        .orderBy(asc(records.keyPrefix), asc(records.keyNumber))
+        .limit(waitingShown))
+        push(key, title, 'to approve', kind, kind);
   }
-  return items.slice(0, 200);
+  return items.slice(0, waitingShown);
 }
+

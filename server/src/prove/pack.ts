@@ -1,6 +1,17 @@
 import { createHash, createPrivateKey, createPublicKey, generateKeyPairSync, sign } from 'node:crypto';
-import { canonicalJson, compareKeys, ledgerRoot, perKnot, type Json } from '@core/base';
-import { addCoverage, coverageOf, noCoverage, percent, pointsOf, ratioOf, writeCobertura, writeLcov, type FileCredit } from '@core/measure';
+import { compareKeys, groupBy, ledgerRoot, ledgerText, perKnot } from '@core/base';
+import {
+  addCoverage,
+  coverageOf,
+  noCoverage,
+  percent,
+  pointsOf,
+  ratioOf,
+  unitCoverages,
+  writeCobertura,
+  writeLcov,
+  type FileCredit,
+} from '@core/measure';
 import {
   boardTotals,
   breaksCsv,
@@ -14,26 +25,33 @@ import {
   type Cord,
   type MatrixRow,
 } from '@core/prove';
-import { and, asc, eq } from 'drizzle-orm';
+import { runHash, runText, verdictWords } from '@core/run';
+import { and, asc, eq, isNull } from 'drizzle-orm';
 import { zip, type AsyncZippable } from 'fflate';
 import {
+  decisionsOf,
   ledgerEntries,
+  ledgerHead,
+  needBuild,
   projects,
+  records,
   settings,
-  signatures,
+  signaturesOf,
   storeBlob,
+  traces,
   wholeBlob,
   type Db,
   type JobFile,
-  type JobTalk,
+  type JobProgress,
+  type StoredBuild,
   type StoredJob,
   type Tx,
 } from '../base';
 import { caseContent, cases } from '../design';
-import { readFacts, type BuildFacts } from '../measure';
-import { decisions, evidenceOf, listProblems, runRecord, runs } from '../run';
-import { runHash, verdictWords } from '@core/run';
-import { asRequirement, requirements } from '../specify';
+import { codeTraces } from '../measure';
+import { evidenceOf, problems, problemsById, runRecord, runs, selectRuns } from '../run';
+import { requirements, requirementsById } from '../specify';
+import { readFacts, type Facts } from './facts';
 import type { PaperHead, RunsPaper, SummaryPaper } from './papers';
 
 export type SetPaper = (paper: SummaryPaper | RunsPaper) => Promise<Uint8Array>;
@@ -45,14 +63,14 @@ const pretty = (value: unknown): Buffer => Buffer.from(`${JSON.stringify(value, 
  * Makes the proof pack of a build: everything is read in one snapshot of the database, so that the pack is of one ledger
  * number. Begun again from the start if its worker dies: nothing is stored before the whole is made.
  */
-export async function makeProofPack(db: Db, job: StoredJob, talk: JobTalk, setPaper: SetPaper): Promise<JobFile> {
+export async function makeProofPack(db: Db, job: StoredJob, progress: JobProgress, setPaper: SetPaper): Promise<JobFile> {
   const files: Files = new Map();
-  const { summary, runsPaper, verify } = await db.transaction((tx) => gather(tx, job, talk, files), { isolationLevel: 'repeatable read' });
-  await talk.tell(0.55, 'Setting the summary');
+  const { summary, runsPaper, verify } = await db.transaction((tx) => gather(tx, job, progress, files), { isolationLevel: 'repeatable read' });
+  await progress.report(0.55, 'Setting the summary');
   files.set('summary.pdf', Buffer.from(await setPaper(summary)));
-  await talk.tell(0.65, `Setting ${runsPaper.runs.length} run records`);
+  await progress.report(0.65, `Setting ${runsPaper.runs.length} run records`);
   files.set('runs/runs.pdf', Buffer.from(await setPaper(runsPaper)));
-  await talk.tell(0.85, 'Hashing and signing');
+  await progress.report(0.85, 'Hashing and signing');
   const key = await signingKey(db);
   const publicKey = Buffer.from(createPublicKey(key).export({ type: 'spki', format: 'pem' }));
   files.set('public-key.pem', publicKey);
@@ -65,9 +83,9 @@ export async function makeProofPack(db: Db, job: StoredJob, talk: JobTalk, setPa
   );
   files.set('SHA256SUMS', sums);
   files.set('SHA256SUMS.sig', sign(null, sums, key));
-  await talk.tell(0.92, 'Packing');
+  await progress.report(0.92, 'Packing');
   const archive = await pack(files, new Date(verify.at));
-  await talk.tell(0.97, 'Storing');
+  await progress.report(0.97, 'Storing');
   const sha256 = await db.transaction((tx) => storeBlob(tx, archive));
   const safe = job.build.replace(/[^\w.-]/g, '_');
   return { name: `proof-pack-${safe}-${verify.seq}.zip`, bytes: archive.length, sha256 };
@@ -98,27 +116,42 @@ async function signingKey(db: Db): Promise<ReturnType<typeof createPrivateKey>> 
 async function gather(
   tx: Tx,
   job: StoredJob,
-  talk: JobTalk,
+  progress: JobProgress,
   files: Files,
 ): Promise<{ summary: SummaryPaper; runsPaper: RunsPaper; verify: Omit<Parameters<typeof verifyText>[0], 'keyHash'> }> {
-  const { projectId, build } = job;
-  await talk.tell(0.05, 'Reading the build');
+  const { projectId } = job;
+  await progress.report(0.05, 'Reading the build');
+  const seq = await ledgerHead(tx, projectId);
+  const build = await needBuild(tx, projectId, job.build);
   const [project] = await tx.select().from(projects).where(eq(projects.id, projectId));
-  const facts = await readFacts(tx, projectId, build);
+  let whole: Promise<ReturnType<typeof coverageOf>> | undefined;
+  const facts = await readFacts(tx, {
+    projectId,
+    build,
+    profile: project.profile,
+    judged: 'all',
+    credited: 'all',
+    hasMetric: async (reader, metric) => {
+      whole ??= (async () =>
+        coverageOf((await reader.filesOf([...(await reader.sources()).values()].map(({ id }) => id))).map((file) => file.credit)))();
+      return (await whole)[metric].found > 0;
+    },
+  });
+  const credits = (await facts.reader.filesOf([...(await facts.reader.sources()).values()].map(({ id }) => id))).map((file) => file.credit);
   const head: PaperHead = {
     project: project.name,
-    build,
+    build: build.name,
     standard: `${project.profile.standard} · ${project.level}`,
     at: new Date().toISOString(),
-    seq: facts.seq,
+    seq,
   };
-  await talk.tell(0.15, 'Judging every cord');
+  await progress.report(0.15, 'Judging every cord');
   const cords = [...judgeCords(facts.input)].sort((a, b) => compareKeys(a.key, b.key));
   files.set(
     'cords/cords.json',
     pretty({
-      build,
-      seq: facts.seq,
+      build: build.name,
+      seq,
       cords: cords.map((cord) => ({
         ...cord,
         knots: perKnot((k) => ({
@@ -129,25 +162,52 @@ async function gather(
     }),
   );
   files.set('breaks.csv', Buffer.from(breaksCsv(cords)));
-  const problemList = (await listProblems(tx, projectId)).filter((problem) => problem.build === build);
+  const problemIds = await tx.select({ id: problems.id }).from(problems).where(eq(problems.projectId, projectId));
+  const standing = new Set(facts.input.problems.filter((p) => p.standing).map((p) => p.key));
+  const problemList = (
+    await problemsById(
+      tx,
+      problemIds.map(({ id }) => id),
+    )
+  )
+    .filter((problem) => problem.build === build.name || standing.has(problem.key))
+    .map(({ id: _, ...problem }) => problem);
   files.set('problems.json', pretty(problemList));
-  const requirementRows = await tx.select().from(requirements).where(eq(requirements.projectId, projectId));
-  files.set('requirements.json', pretty(requirementRows.sort((a, b) => compareKeys(a.key, b.key)).map(asRequirement)));
-  const caseRows = await tx.select().from(cases).where(eq(cases.projectId, projectId)).orderBy(asc(cases.key));
-  files.set('cases.json', pretty(caseRows.map((c) => ({ key: c.key, revision: c.revision, state: c.state, ...caseContent(c) }))));
-  addCoverageFiles(facts, files, Date.parse(head.at));
-  await talk.tell(0.25, 'Collecting run records and evidence');
-  const runsPaper: RunsPaper = { kind: 'runs', head, runs: await gatherRuns(tx, projectId, build, talk, files, problemList) };
-  const rows = matrix(facts, requirementRows, runsPaper, problemList);
+  const requirementIds = await tx.select({ id: requirements.id }).from(requirements).where(eq(requirements.projectId, projectId));
+  const requirementRows = (
+    await requirementsById(
+      tx,
+      requirementIds.map(({ id }) => id),
+    )
+  ).sort((a, b) => compareKeys(a.key, b.key));
+  files.set('requirements.json', pretty(requirementRows.map(({ id: _, ...requirement }) => requirement)));
+  const caseRows = await tx
+    .select({ record: records, row: cases })
+    .from(cases)
+    .innerJoin(records, eq(records.id, cases.id))
+    .where(eq(cases.projectId, projectId));
+  files.set(
+    'cases.json',
+    pretty(
+      caseRows
+        .sort((a, b) => compareKeys(a.record.key, b.record.key))
+        .map((c) => ({ key: c.record.key, revision: c.record.revision, state: c.record.state, ...caseContent(c) })),
+    ),
+  );
+  await addTraces(tx, projectId, build, files);
+  addCoverageFiles(build.name, credits, files, Date.parse(head.at));
+  await progress.report(0.25, 'Collecting run records and evidence');
+  const runsPaper: RunsPaper = { kind: 'runs', head, runs: await gatherRuns(tx, build, progress, files, problemList) };
+  const rows = matrix(facts, credits, requirementRows, runsPaper, problemList);
   files.set('trace/matrix.csv', Buffer.from(matrixCsv(rows)));
-  files.set('trace/matrix.html', Buffer.from(matrixHtml(`Trace matrix · ${project.name} · ${build}`, rows)));
-  await talk.tell(0.5, 'Copying the ledger');
+  files.set('trace/matrix.html', Buffer.from(matrixHtml(`Trace matrix · ${project.name} · ${build.name}`, rows)));
+  await progress.report(0.5, 'Copying the ledger');
   const lines: string[] = [];
   let last = ledgerRoot;
-  for await (const { hash, ...entry } of ledgerEntries(tx, projectId)) {
-    if (entry.seq > facts.seq) break;
-    lines.push(canonicalJson(entry as unknown as Json));
-    last = hash;
+  for await (const entry of ledgerEntries(tx, projectId)) {
+    if (entry.seq > seq) break;
+    lines.push(ledgerText(entry, entry.previous));
+    last = entry.hash;
   }
   files.set('ledger.jsonl', Buffer.from(lines.map((line) => `${line}\n`).join('')));
   const summary: SummaryPaper = {
@@ -162,12 +222,12 @@ async function gather(
       states: perKnot((k) => cord.knots[k].state),
       words: firstWords(cord),
     })),
-    coverage: facts.files
-      .flatMap((file, i) => (file.byCase.length ? [coverageRow(file.path, coverageOf([facts.credits[i]]))] : []))
-      .concat(coverageRow('All files', coverageOf(facts.credits))),
+    coverage: credits
+      .flatMap((credit) => (credit.file.byCase.length ? [coverageRow(credit.path, coverageOf([credit]))] : []))
+      .concat(coverageRow('All files', coverageOf(credits))),
     note: `Targets of ${project.profile.standard}: ${project.profile.note}`,
   };
-  return { summary, runsPaper, verify: { project: project.name, build, at: head.at, seq: facts.seq, entries: lines.length, head: last } };
+  return { summary, runsPaper, verify: { project: project.name, build: build.name, at: head.at, seq, entries: lines.length, head: last } };
 }
 
 function firstWords(cord: Cord): string {
@@ -183,77 +243,132 @@ function coverageRow(name: string, coverage: ReturnType<typeof coverageOf>): Sum
   return { name, cells: [cell('line', 'exercised'), cell('line', 'credited'), cell('branch', 'exercised'), cell('branch', 'credited')] };
 }
 
-function addCoverageFiles(facts: BuildFacts, files: Files, madeAt: number): void {
+/** Every trace that stands, between records and to code, as data: with its revisions, who drew and confirmed it, when and why. */
+async function addTraces(tx: Tx, projectId: number, build: StoredBuild, files: Files): Promise<void> {
+  const names = new Map(
+    (await tx.select({ id: records.id, key: records.key }).from(records).where(eq(records.projectId, projectId))).map((r) => [r.id, r.key]),
+  );
+  const between = await tx
+    .select()
+    .from(traces)
+    .where(and(eq(traces.projectId, projectId), isNull(traces.removedAt)))
+    .orderBy(asc(traces.id));
+  files.set(
+    'trace/traces.json',
+    pretty(
+      between.map(({ kind, fromId, toId, fromRevision, toRevision, drawnBy, drawnAt, confirmedBy, confirmedAt, reason }) => ({
+        kind,
+        from: names.get(fromId),
+        fromRevision,
+        to: names.get(toId),
+        toRevision,
+        drawnBy,
+        drawnAt,
+        confirmedBy,
+        confirmedAt,
+        reason,
+      })),
+    ),
+  );
+  const toCode = await tx
+    .select()
+    .from(codeTraces)
+    .where(and(eq(codeTraces.buildId, build.id), isNull(codeTraces.removedAt)))
+    .orderBy(asc(codeTraces.id));
+  files.set(
+    'trace/code.json',
+    pretty(
+      toCode.map(({ path, unit, textHash, requirementKey, origin, by, at, reason }) => ({
+        path,
+        unit,
+        textHash,
+        requirement: requirementKey,
+        origin,
+        by,
+        at,
+        reason,
+      })),
+    ),
+  );
+}
+
+function addCoverageFiles(build: string, credits: readonly FileCredit[], files: Files, madeAt: number): void {
+  const units = unitCoverages(credits);
   const perRequirement = new Map<string, ReturnType<typeof coverageOf>>();
-  for (const { unit, totals } of facts.units)
+  for (const { unit, totals } of units)
     for (const key of unit.requirements) perRequirement.set(key, addCoverage(perRequirement.get(key) ?? noCoverage, totals));
   const items = [
-    { scope: 'build', name: facts.build, coverage: coverageOf(facts.credits) },
-    ...facts.credits.map((credit) => ({ scope: 'file', name: credit.path, coverage: coverageOf([credit]) })),
-    ...facts.units.map((u) => ({ scope: 'function', name: `${u.path} ${u.unit.name}`, coverage: u.totals })),
+    { scope: 'build', name: build, coverage: coverageOf(credits) },
+    ...credits.map((credit) => ({ scope: 'file', name: credit.path, coverage: coverageOf([credit]) })),
+    ...units.map((u) => ({ scope: 'function', name: `${u.path} ${u.unit.name}`, coverage: u.totals })),
     ...[...perRequirement].sort(([a], [b]) => compareKeys(a, b)).map(([name, coverage]) => ({ scope: 'requirement', name, coverage })),
   ];
   files.set('coverage/coverage.csv', Buffer.from(coverageCsv(items)));
   files.set(
     'coverage/coverage.json',
-    pretty({ build: facts.build, items, points: facts.credits.map((credit) => ({ path: credit.path, points: pointsOf(credit) })) }),
+    pretty({ build, items, points: credits.map((credit) => ({ path: credit.path, points: pointsOf(credit) })) }),
   );
   // For other tools: both lanes in the two formats that most of them read.
-  const measured = facts.credits.filter((credit) => credit.file.byCase.length > 0);
+  const measured = credits.filter((credit) => credit.file.byCase.length > 0);
   for (const lane of ['exercised', 'credited'] as const) {
     const written = measured.map((credit: FileCredit) => ({ path: credit.path, table: credit.file.table, bits: credit[lane] }));
-    files.set(`coverage/${lane}.info`, Buffer.from(writeLcov(written, facts.build)));
+    files.set(`coverage/${lane}.info`, Buffer.from(writeLcov(written, build)));
     files.set(`coverage/${lane}.cobertura.xml`, Buffer.from(writeCobertura(written, madeAt)));
   }
 }
 
+type PackProblem = { readonly key: string; readonly state: string; readonly run: string | null; readonly requirements: readonly string[] };
+
 async function gatherRuns(
   tx: Tx,
-  projectId: number,
-  build: string,
-  talk: JobTalk,
+  build: StoredBuild,
+  progress: JobProgress,
   files: Files,
-  problemList: Awaited<ReturnType<typeof listProblems>>,
+  problemList: readonly PackProblem[],
 ): Promise<RunsPaper['runs']> {
-  const rows = await tx
-    .select()
-    .from(runs)
-    .where(and(eq(runs.projectId, projectId), eq(runs.build, build)))
-    .orderBy(asc(runs.id));
-  const evidence = await evidenceOf(
-    tx,
-    rows.map((run) => run.id),
-  );
-  const signed = await tx.select().from(signatures).where(eq(signatures.projectId, projectId)).orderBy(asc(signatures.id));
-  const decided = await tx.select().from(decisions).where(eq(decisions.projectId, projectId)).orderBy(asc(decisions.id));
+  const rows = await selectRuns(tx, eq(runs.buildId, build.id));
+  const ids = rows.map(({ run }) => run.id);
+  const keys = new Map(rows.map(({ run, record }) => [run.id, record.key]));
+  const evidence = await evidenceOf(tx, ids);
+  const signed = groupBy(await signaturesOf(tx, ids), (s) => s.recordId);
+  const decided = groupBy(await decisionsOf(tx, ids), (d) => d.recordId);
   const papers: RunsPaper['runs'][number][] = [];
-  for (const [i, run] of rows.entries()) {
-    if (i % 20 === 0) await talk.tell(0.25 + (0.25 * i) / rows.length, `Collecting run ${i + 1} of ${rows.length}`);
+  for (const [i, stored] of rows.entries()) {
+    const { run } = stored;
+    if (i % 20 === 0) await progress.report(0.25 + (0.25 * i) / rows.length, `Collecting run ${i + 1} of ${rows.length}`);
     const mine = evidence.get(run.id) ?? [];
-    const record = runRecord(run, mine);
-    const folder = `runs/${run.key}`;
+    const record = runRecord(stored, mine);
+    const folder = `runs/${record.key}`;
     // Exactly the bytes whose hash the signatures are bound to.
-    files.set(`${folder}/record.json`, Buffer.from(canonicalJson(record as unknown as Json)));
-    const marks = signed
-      .filter((s) => s.runId === run.id)
-      .map(({ meaning, login, printedName, at, hash, reason }) => ({ meaning, login, printedName, at, hash, reason }));
+    files.set(`${folder}/record.json`, Buffer.from(runText(run.format, record)));
+    const marks = (signed.get(run.id) ?? []).map(({ meaning, login, printedName, at, format, hash, reason }) => ({
+      meaning,
+      login,
+      printedName,
+      at,
+      format,
+      hash,
+      reason,
+    }));
     files.set(`${folder}/signatures.json`, pretty(marks));
-    const choices = decided.filter((d) => d.runId === run.id).map(({ choice, reason, login, at }) => ({ choice, reason, login, at }));
-    if (choices.length || run.supersededBy)
+    const choices = (decided.get(run.id) ?? []).map(({ choice, reason, login, at }) => ({ choice, reason, login, at }));
+    const supersededBy = run.supersededById === null ? null : (keys.get(run.supersededById) ?? null);
+    if (choices.length || supersededBy || run.withdrawnAt || run.returnedAt)
       files.set(
         `${folder}/decisions.json`,
-        pretty({ supersededBy: run.supersededBy, carriedOverTo: run.carriedOverTo, decisions: choices }),
+        pretty({ supersededBy, carriedOverTo: run.carriedOverTo, withdrawnAt: run.withdrawnAt, returnedAt: run.returnedAt, decisions: choices }),
       );
     for (const file of mine) files.set(`${folder}/evidence/${file.step}-${file.id}-${file.name}`, await wholeBlob(tx, file.sha256));
     if (run.verdict === null) continue;
     papers.push({
       record,
-      hash: runHash(record),
+      hash: runHash(run.format, record),
       signatures: marks,
-      problems: problemList.filter((p) => p.run === run.key).map((p) => `${p.key} (${p.state})`),
+      problems: problemList.filter((p) => p.run === record.key).map((p) => `${p.key} (${p.state})`),
       notes: [
         ...choices.map((d) => `${d.choice} by ${d.login}, ${d.at.slice(0, 10)}: ${d.reason}`),
-        ...(run.supersededBy ? [`superseded by ${run.supersededBy}`] : []),
+        ...(supersededBy ? [`superseded by ${supersededBy}`] : []),
+        ...record.corrections.map((c) => `corrected ${c.at.slice(0, 10)}: ${c.reason}`),
       ],
     });
   }
@@ -261,12 +376,22 @@ async function gatherRuns(
 }
 
 function matrix(
-  facts: BuildFacts,
-  rows: readonly (typeof requirements.$inferSelect)[],
+  { input }: Facts,
+  credits: readonly FileCredit[],
+  rows: Awaited<ReturnType<typeof requirementsById>>,
   paper: RunsPaper,
-  problemList: Awaited<ReturnType<typeof listProblems>>,
+  problemList: readonly PackProblem[],
 ): MatrixRow[] {
-  const { input } = facts;
+  const units = groupBy(
+    credits.flatMap(({ path, file }) => file.units.flatMap((unit) => unit.requirements.map((key) => ({ key, name: `${path}:${unit.name}` })))),
+    ({ key }) => key,
+    ({ name }) => name,
+  );
+  const runsOf = groupBy(input.runs, (run) => run.caseKey);
+  const casesOf = groupBy(input.verifies, (t) => t.to);
+  const parentsOf = groupBy(input.parents, (t) => t.from);
+  const revisionOf = new Map(input.cases.map((c) => [c.key, c.revision]));
+  const signedBy = new Map(paper.runs.map((p) => [p.record.key, p.signatures]));
   return rows
     .filter((r) => r.kind === 'requirement')
     .flatMap((r): MatrixRow[] => {
@@ -275,19 +400,19 @@ function matrix(
         revision: r.revision,
         title: r.title,
         level: r.level,
-        parents: input.parents.filter((t) => t.from === r.key).map((t) => t.to),
-        code: facts.units.filter((u) => u.unit.requirements.includes(r.key)).map((u) => `${u.path}:${u.unit.name}`),
+        parents: (parentsOf.get(r.key) ?? []).map((t) => t.to),
+        code: units.get(r.key) ?? [],
         problems: problemList.filter((p) => p.requirements.includes(r.key)).map((p) => `${p.key}(${p.state})`),
       };
       const blank = { caseKey: '', caseRevision: null, run: '', verdict: '', performed: '', reviewed: '' };
-      const mine = input.verifies.filter((t) => t.to === r.key);
+      const mine = casesOf.get(r.key) ?? [];
       if (!mine.length) return [{ ...base, ...blank }];
       return mine.flatMap((t): MatrixRow[] => {
-        const own = input.runs.filter((run) => run.caseKey === t.from);
+        const own = runsOf.get(t.from) ?? [];
         if (!own.length)
-          return [{ ...base, ...blank, caseKey: t.from, caseRevision: input.cases.find((c) => c.key === t.from)?.revision ?? null }];
+          return [{ ...base, ...blank, caseKey: t.from, caseRevision: revisionOf.get(t.from) ?? null }];
         return own.map((run) => {
-          const signed = paper.runs.find((p) => p.record.key === run.key)?.signatures ?? [];
+          const signed = signedBy.get(run.key) ?? [];
           const name = (meaning: string): string => signed.find((s) => s.meaning === meaning)?.printedName ?? '';
           return {
             ...base,

@@ -2,7 +2,7 @@ import { fileURLToPath } from 'node:url';
 import { createRequire } from 'node:module';
 import { dirname, join } from 'node:path';
 import { knots, type Knot } from '@core/base';
-import { drawCord, knotWords, stateWords, type BoardTotals, type CordDrawing, type KnotState } from '@core/prove';
+import { drawCord, knotWords, stateCountWords, stateWords, type BoardTotals, type CordDrawing, type KnotState } from '@core/prove';
 import { verdictWords, type RunRecord, type Signature } from '@core/run';
 import PdfPrinter from 'pdfmake';
 import type { Content, TableCell, TDocumentDefinitions } from 'pdfmake/interfaces';
@@ -155,10 +155,10 @@ function summaryDefinition(paper: SummaryPaper): TDocumentDefinitions {
       layout,
       table: {
         headerRows: 1,
-        widths: [70, 70, '*'],
+        widths: [70, '*', '*'],
         body: [
-          [heading('Knot'), heading('Sound'), heading('What is missing')],
-          ...knots.map((k): TableCell[] => [knotWords[k], `${totals[k].sound} of ${totals[k].of}`, totals[k].missing || 'nothing']),
+          [heading('Knot'), heading('Requirements by state'), heading('What is missing')],
+          ...knots.map((k): TableCell[] => [knotWords[k], stateCountWords(totals[k]), totals[k].missing || 'nothing']),
         ],
       },
     },

@@ -1,30 +1,32 @@
 import * as base from '@contract/base';
 import * as contract from '@contract/prove';
 import type { FastifyInstance } from 'fastify';
-import { addJob, authorise, cancelJob, listJobs, needBuild, needJob, wholeBlob, Refusal, serve, type House } from '../base';
+import { addJob, authorise, cancelJob, listJobs, needBuild, needJob, wholeBlob, Refusal, serve, type AppContext } from '../base';
 import { getBoard, getCord } from './board';
 import { jumpTo, waitingFor } from './jump';
 
-export function proveRoutes(app: FastifyInstance, house: House): void {
-  const { db } = house.database;
-  serve(app, house, contract.getBoard, ({ membership, query }) => getBoard(db, membership.projectId, query, membership.head));
-  serve(app, house, contract.getCord, ({ membership, params, query }) => getCord(db, membership.projectId, query.build, params.key));
-  serve(app, house, contract.listPacks, ({ membership, query }) => listJobs(db, membership.projectId, 'pack', query.build));
-  serve(app, house, contract.makePack, async ({ actor, body }) => {
+export function proveRoutes(app: FastifyInstance, context: AppContext): void {
+  const { db } = context.database;
+  serve(app, context, contract.getBoard, ({ membership, query }) => getBoard(context, membership.projectId, query));
+  serve(app, context, contract.getCord, ({ membership, params, query }) =>
+    getCord(context, membership.projectId, query.build, params.key, query.atLeast),
+  );
+  serve(app, context, contract.listPacks, ({ membership, query }) => listJobs(db, membership.projectId, 'pack', query.build));
+  serve(app, context, contract.makePack, async ({ actor, body }) => {
     await needBuild(db, actor.projectId, body.build);
     return addJob(db, actor, 'pack', body.build);
   });
-  serve(app, house, contract.cancelPack, async ({ actor, params }) => {
+  serve(app, context, contract.cancelPack, async ({ actor, params }) => {
     await cancelJob(db, actor, params.id);
     return { ok: true as const };
   });
-  serve(app, house, base.jump, ({ membership, query }) => jumpTo(db, membership.projectId, query.q, query.build));
-  serve(app, house, base.listWaiting, ({ membership, person }) => waitingFor(db, membership.projectId, person.login, membership.roles));
+  serve(app, context, base.jump, ({ membership, query }) => jumpTo(db, membership.projectId, query.q, query.build));
+  serve(app, context, base.listWaiting, ({ membership, person }) => waitingFor(db, membership.projectId, person.login, membership.roles));
   app.get<{ Params: { project: string; id: string } }>(
     '/api/projects/:project/packs/:id/file',
     { schema: { summary: 'A proof pack, as ZIP', tags: ['Prove'] } },
     async (request, reply) => {
-      const { membership } = await authorise(house, 'member', request);
+      const { membership } = await authorise(context, 'member', request);
       const job = await needJob(db, membership.projectId, Number(request.params.id) || 0);
       if (!job.fileHash || job.state !== 'done') throw new Refusal('notFound', { detail: 'The pack is not made yet.' });
       return reply

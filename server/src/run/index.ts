@@ -5,3 +5,4 @@ export * from './recording';
 export * from './signing';
 export * from './problems';
 export * from './routes';
+export * from './cord-runs';

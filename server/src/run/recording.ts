@@ -1,128 +1,263 @@
-import type { RunDetail } from '@contract/run';
-import { rollUp, runHash, type StepResult, type StepVerdict } from '@core/run';
-import { and, eq, isNull } from 'drizzle-orm';
-import { Refusal, signatures, storeBlob, write, type Actor, type Db, type Tx, type Upload, type Writing } from '../base';
-import { evidenceOf, needRun, runDetail, runRecord, type StoredRun } from './store';
+import type { RunDetail, StepSaved } from '@contract/run';
+import { policiesOf } from '@core/prove';
+import { rollUp, type StepResult, type StepVerdict } from '@core/run';
+import { and, eq, inArray, isNotNull, isNull, sql } from 'drizzle-orm';
+import {
+  builds,
+  lockRecord,
+  profileOf,
+  recordRows,
+  records,
+  Refusal,
+  signatures,
+  storeBlob,
+  write,
+  type Actor,
+  type Db,
+  type Upload,
+  type Writing,
+} from '../base';
+import { requirements, tracedTo } from '../specify';
+import { evidenceOf, evidenceRows, runDetail, runRows, sameCombination, selectRuns, storedRunHash, type StoredRun } from './store';
 import { evidence, runs } from './tables';
 
-async function openRun(tx: Tx, actor: Actor, key: string): Promise<StoredRun> {
-  const run = await needRun(tx, actor.projectId, key);
-  const [signed] = await tx.select({ id: signatures.id }).from(signatures).where(eq(signatures.runId, run.id)).limit(1);
-  if (signed) throw new Refusal('signed');
-  if (run.supersededBy !== null) throw new Refusal('stateForbids', { detail: `${key} is superseded by ${run.supersededBy}.` });
-  if (run.tester !== actor.login) throw new Refusal('notTester', { detail: `${key} is planned for ${run.tester}: only they record it.` });
-  return run;
+/** A run that its tester may still record: locked, unsigned, on a build that is open. */
+export async function lockOpenRun(w: Writing, key: string): Promise<StoredRun> {
+  const { id } = await lockRecord(w, 'run', key);
+  const [stored] = await selectRuns(w.tx, eq(runs.id, id));
+  const [held] = await w.tx
+    .select({
+      signed: sql<number>`exists (select 1 from ${signatures} where ${signatures.recordId} = ${id})`.mapWith(Number),
+      closed: builds.closedSeq,
+    })
+    .from(builds)
+    .where(eq(builds.id, stored.run.buildId));
+  if (held.signed) throw new Refusal('signed');
+  if (held.closed !== null) throw new Refusal('closed', { detail: `${stored.build} is closed: nothing is recorded on it any more.` });
+  if (stored.run.withdrawnAt !== null) throw new Refusal('stateForbids', { detail: `${key} is withdrawn.` });
+  if (stored.run.supersededById !== null) throw new Refusal('stateForbids', { detail: `${key} is superseded by a newer run.` });
+  if (stored.run.tester !== w.actor.login)
+    throw new Refusal('notTester', { detail: `${key} is planned for ${stored.run.tester}: only they record it.` });
+  return stored;
+}
+
+type RunChange = Partial<typeof runs.$inferInsert>;
+
+/** Changes a run and, with it, the state and revision of its record. */
+export async function changeRun(w: Writing, stored: StoredRun, change: RunChange, state: string): Promise<number> {
+  const revision = stored.record.revision + 1;
+  if (Object.keys(change).length) await w.tx.update(runs).set(change).where(eq(runs.id, stored.run.id));
+  await w.tx.update(records).set({ revision, state, updatedBy: w.actor.login, updatedAt: w.at }).where(eq(records.id, stored.run.id));
+  return revision;
 }
 
 /** Puts a planned run on the bench; a run that is there already stays as it is. */
-export function startRun(db: Db, actor: Actor, key: string): Promise<RunDetail> {
-  return write(db, actor, async (w) => {
-    const run = await openRun(w.tx, actor, key);
-    if (run.startedAt === null) {
-      await w.tx
-        .update(runs)
-        .set({ startedAt: w.at, revision: run.revision + 1 })
-        .where(eq(runs.id, run.id));
-      await w.log('run begun', 'run', key, null, { case: run.caseKey, revision: run.caseRevision, build: run.build });
-    }
-    return runDetail(w.tx, actor.projectId, key);
+export async function startRun(db: Db, actor: Actor, key: string): Promise<RunDetail> {
+  await write(db, actor, async (w) => {
+    const stored = await lockOpenRun(w, key);
+    if (stored.run.startedAt !== null) return;
+    await changeRun(w, stored, { startedAt: w.at }, 'onBench');
+    w.log({
+      action: 'run begun',
+      kind: 'run',
+      key: stored.record.key,
+      after: { case: stored.caseKey, revision: stored.run.caseRevision, build: stored.build },
+    });
+    w.wrote(runRows, stored.run.id);
+    w.wrote(recordRows, stored.run.id);
   });
+  return runDetail(db, actor.projectId, key);
+}
+
+export interface StepInput {
+  readonly observed: string;
+  readonly verdict: StepVerdict | null;
+  readonly seconds: number;
+  readonly reason?: string;
+}
+
+/** Is a passed step asked to say what was seen, at the levels that this case verifies? */
+async function observationAsked(w: Writing, caseId: number): Promise<boolean> {
+  const { observationAt } = policiesOf(await profileOf(w.tx, w.actor.projectId));
+  if (!observationAt.length) return false;
+  const verified = await tracedTo(w.tx, 'verifies', [caseId]);
+  if (!verified.length) return false;
+  const [asked] = await w.tx
+    .select({ id: requirements.id })
+    .from(requirements)
+    .where(
+      and(
+        inArray(
+          requirements.id,
+          verified.map((r) => r.id),
+        ),
+        inArray(requirements.level, [...observationAt]),
+      ),
+    )
+    .limit(1);
+  return asked !== undefined;
 }
 
 /** Records a step. The same content again changes nothing, so that a client may repeat what it is not sure of. */
-export function recordStep(
-  db: Db,
-  actor: Actor,
-  key: string,
-  step: number,
-  told: { observed: string; verdict: StepVerdict | null; seconds: number },
-): Promise<RunDetail> {
+export function recordStep(db: Db, actor: Actor, key: string, step: number, input: StepInput): Promise<StepSaved> {
   return write(db, actor, async (w) => {
-    const run = await openRun(w.tx, actor, key);
+    const stored = await lockOpenRun(w, key);
+    const { run, record } = stored;
     const before = run.steps[step - 1];
     if (!before) throw new Refusal('notFound', { detail: `${key} has no step ${step}.` });
-    if (run.finishedAt !== null) await reopen(w, run);
-    const seconds = Math.max(run.seconds, told.seconds);
-    if (before.observed === told.observed && before.verdict === told.verdict) {
-      if (seconds !== run.seconds) await w.tx.update(runs).set({ seconds }).where(eq(runs.id, run.id));
-      return runDetail(w.tx, actor.projectId, key);
+    const seconds = Math.max(run.seconds, input.seconds);
+    const saved = (result: StepResult, revision: number, reopened: boolean): StepSaved => ({
+      key: record.key,
+      step,
+      result: { ...result },
+      seconds,
+      revision,
+      startedAt: run.startedAt ?? w.at,
+      reopened,
+    });
+    if (before.observed === input.observed && before.verdict === input.verdict) {
+      if (seconds !== run.seconds && run.finishedAt === null) {
+        await w.tx.update(runs).set({ seconds }).where(eq(runs.id, run.id));
+        w.log({ action: 'clock', kind: 'run', key: record.key, before: { seconds: run.seconds }, after: { seconds } });
+        w.wrote(runRows, run.id);
+      }
+      return saved(before, record.revision, false);
     }
-    if ((told.verdict === 'fail' || told.verdict === 'deviation' || told.verdict === 'blocked') && !told.observed.trim())
+    const wordless = !input.observed.trim();
+    if (input.verdict !== null && input.verdict !== 'pass' && wordless)
       throw new Refusal('invalid', { fields: [{ path: 'observed', text: 'Say what you observed: this verdict needs it.' }] });
+    if (input.verdict === 'pass' && wordless && (await observationAsked(w, run.caseId)))
+      throw new Refusal('invalid', {
+        fields: [{ path: 'observed', text: 'Say what you observed: the project asks for it at the level of what this case verifies.' }],
+      });
+    const reopened = run.finishedAt !== null ? await reopen(w, stored, input.reason ?? '') : {};
     const after: StepResult = {
-      observed: told.observed,
-      verdict: told.verdict,
-      at: told.verdict === null ? null : told.verdict === before.verdict ? before.at : w.at,
+      observed: input.observed,
+      verdict: input.verdict,
+      at: input.verdict === null ? null : input.verdict === before.verdict ? before.at : w.at,
     };
     const steps = run.steps.map((item, i) => (i === step - 1 ? after : item));
-    await w.tx
-      .update(runs)
-      .set({ steps, seconds, startedAt: run.startedAt ?? w.at, revision: run.revision + 1 })
-      .where(eq(runs.id, run.id));
-    await w.log('step recorded', 'run', key, { step, ...before }, { step, ...after, seconds });
-    return runDetail(w.tx, actor.projectId, key);
+    const revision = await changeRun(w, stored, { steps, seconds, startedAt: run.startedAt ?? w.at, ...reopened }, 'onBench');
+    w.log({ action: 'step recorded', kind: 'run', key: record.key, before: { step, ...before }, after: { step, ...after, seconds } });
+    w.wrote(runRows, run.id);
+    w.wrote(recordRows, run.id);
+    return saved(after, revision, run.finishedAt !== null);
   });
 }
 
-/** A finished run that nobody has signed is opened again when its tester corrects a step; the ledger keeps both. */
-async function reopen(w: Writing, run: StoredRun): Promise<void> {
-  await w.tx.update(runs).set({ finishedAt: null, verdict: null, failedStep: null, hash: null }).where(eq(runs.id, run.id));
-  await w.log('run reopened', 'run', run.key, { verdict: run.verdict, hash: run.hash }, null);
+/** A finished run that nobody has signed is opened again when its tester corrects it: what it said first stays in its record, with the reason. */
+async function reopen(w: Writing, { run, record }: StoredRun, reason: string): Promise<RunChange> {
+  if (reason.trim().length < 3)
+    throw new Refusal('invalid', { fields: [{ path: 'reason', text: 'The run is finished: say why its result is corrected.' }] });
+  w.log({
+    action: 'run reopened',
+    kind: 'run',
+    key: record.key,
+    before: { verdict: run.verdict, hash: run.hash },
+    after: { reason },
+    touches: { results: [run.caseId] },
+  });
+  // What it superseded stands again until it is finished.
+  const older = await w.tx.select({ id: runs.id }).from(runs).where(eq(runs.supersededById, run.id));
+  await w.tx.update(runs).set({ supersededById: null }).where(eq(runs.supersededById, run.id));
+  w.wrote(runRows, ...older.map(({ id }) => id));
+  return {
+    finishedAt: null,
+    finishedSeq: null,
+    verdict: null,
+    failedStep: null,
+    hash: null,
+    corrections: [...run.corrections, { at: w.at, reason: reason.trim(), verdict: run.verdict, steps: run.steps }],
+  };
 }
 
-/** Rolls the verdict up and closes the recording. */
-export function finishRun(db: Db, actor: Actor, key: string, seconds: number): Promise<RunDetail> {
-  return write(db, actor, async (w) => {
-    const run = await openRun(w.tx, actor, key);
-    if (run.finishedAt !== null) return runDetail(w.tx, actor.projectId, key);
+/** Rolls the verdict up and closes the recording; from now on it is the standing result. */
+export async function finishRun(db: Db, actor: Actor, key: string, seconds: number): Promise<RunDetail> {
+  await write(db, actor, async (w) => {
+    const stored = await lockOpenRun(w, key);
+    const { run, record } = stored;
+    if (run.finishedAt !== null) return;
     const verdict = rollUp(run.steps.map((item) => item.verdict));
     if (!verdict) {
       const open = run.steps.findIndex((item) => item.verdict === null) + 1;
       throw new Refusal('notFinished', { detail: open ? `Step ${open} has no verdict yet.` : 'The run has no steps.' });
     }
     const failed = run.steps.findIndex((item) => item.verdict === 'fail') + 1;
-    const finished = { ...run, verdict, failedStep: failed || null, finishedAt: w.at, seconds: Math.max(run.seconds, seconds) };
-    const hash = runHash(runRecord(finished, (await evidenceOf(w.tx, [run.id])).get(run.id) ?? []));
-    await w.tx
-      .update(runs)
-      .set({ verdict, failedStep: failed || null, finishedAt: w.at, seconds: finished.seconds, hash, revision: run.revision + 1 })
-      .where(eq(runs.id, run.id));
-    await w.log('run recorded', 'run', key, null, { verdict, seconds: finished.seconds, hash });
-    return runDetail(w.tx, actor.projectId, key);
+    const change = { verdict, failedStep: failed || null, finishedAt: w.at, seconds: Math.max(run.seconds, seconds) };
+    const files = (await evidenceOf(w.tx, [run.id])).get(run.id) ?? [];
+    const hash = storedRunHash({ ...stored, run: { ...run, ...change } }, files);
+    const revision = await changeRun(w, stored, { ...change, hash }, 'recorded');
+    w.log({
+      action: 'run recorded',
+      kind: 'run',
+      key: record.key,
+      after: { verdict, seconds: change.seconds, hash },
+      touches: { results: [run.caseId] },
+    });
+    const older = await w.tx
+      .select({ id: runs.id })
+      .from(runs)
+      .where(and(sameCombination(run), isNotNull(runs.finishedAt), isNull(runs.withdrawnAt), isNull(runs.supersededById), sql`${runs.id} <> ${run.id}`));
+    for (const { id } of older) await w.tx.update(runs).set({ supersededById: run.id }).where(eq(runs.id, id));
+    w.snapshot({ recordId: run.id, revision, state: 'recorded', snapshot: { verdict, hash, seconds: change.seconds }, hash, format: run.format });
+    w.wrote(recordRows, run.id);
+    w.withSeq(async (seq) => {
+      await w.tx.update(runs).set({ finishedSeq: seq }).where(eq(runs.id, run.id));
+      w.wrote(runRows, run.id, ...older.map(({ id }) => id));
+    });
   });
+  return runDetail(db, actor.projectId, key);
 }
 
-export function addEvidence(db: Db, actor: Actor, key: string, step: number, files: readonly Upload[]): Promise<RunDetail> {
-  return write(db, actor, async (w) => {
-    const run = await openRun(w.tx, actor, key);
+export async function addEvidence(
+  db: Db,
+  actor: Actor,
+  key: string,
+  step: number,
+  files: readonly Upload[],
+  reason = '',
+): Promise<RunDetail> {
+  await write(db, actor, async (w) => {
+    const stored = await lockOpenRun(w, key);
+    const { run, record } = stored;
     if (!run.steps[step - 1]) throw new Refusal('notFound', { detail: `${key} has no step ${step}.` });
-    if (run.finishedAt !== null) await reopen(w, run);
+    const reopened = run.finishedAt !== null ? await reopen(w, stored, reason) : {};
+    await changeRun(w, stored, { startedAt: run.startedAt ?? w.at, ...reopened }, 'onBench');
     for (const { name, mime, bytes } of files) {
       const sha256 = await storeBlob(w.tx, bytes);
-      await w.tx
+      const [made] = await w.tx
         .insert(evidence)
-        .values({ projectId: actor.projectId, runId: run.id, step, name, mime: mime.slice(0, 120), bytes: bytes.length, sha256 });
-      await w.log('evidence added', 'run', key, null, { step, name, mime, bytes: bytes.length, sha256 });
+        .values({ projectId: actor.projectId, runId: run.id, step, name, mime: mime.slice(0, 120), bytes: bytes.length, sha256 })
+        .$returningId();
+      w.log({ action: 'evidence added', kind: 'run', key: record.key, after: { step, name, mime, bytes: bytes.length, sha256 } });
+      w.wrote(evidenceRows, made.id);
     }
-    await w.tx
-      .update(runs)
-      .set({ revision: run.revision + 1, startedAt: run.startedAt ?? w.at })
-      .where(eq(runs.id, run.id));
-    return runDetail(w.tx, actor.projectId, key);
+    w.wrote(runRows, run.id);
+    w.wrote(recordRows, run.id);
   });
+  return runDetail(db, actor.projectId, key);
 }
 
-export function removeEvidence(db: Db, actor: Actor, key: string, id: number): Promise<RunDetail> {
-  return write(db, actor, async (w) => {
-    const run = await openRun(w.tx, actor, key);
+export async function removeEvidence(db: Db, actor: Actor, key: string, id: number, reason = ''): Promise<RunDetail> {
+  await write(db, actor, async (w) => {
+    const stored = await lockOpenRun(w, key);
     const [file] = await w.tx
       .select()
       .from(evidence)
-      .where(and(eq(evidence.id, id), eq(evidence.runId, run.id), isNull(evidence.removedAt)));
+      .where(and(eq(evidence.id, id), eq(evidence.runId, stored.run.id), isNull(evidence.removedAt)));
     if (!file) throw new Refusal('notFound', { detail: 'There is no such evidence.' });
-    if (run.finishedAt !== null) await reopen(w, run);
+    const reopened = stored.run.finishedAt !== null ? await reopen(w, stored, reason) : {};
+    await changeRun(w, stored, reopened, 'onBench');
     await w.tx.update(evidence).set({ removedAt: w.at }).where(eq(evidence.id, id));
-    await w.log('evidence taken off', 'run', key, { step: file.step, name: file.name, sha256: file.sha256 }, null);
-    return runDetail(w.tx, actor.projectId, key);
+    w.log({
+      action: 'evidence taken off',
+      kind: 'run',
+      key: stored.record.key,
+      before: { step: file.step, name: file.name, sha256: file.sha256 },
+    });
+    w.wrote(evidenceRows, id);
+    w.wrote(runRows, stored.run.id);
+    w.wrote(recordRows, stored.run.id);
   });
+  return runDetail(db, actor.projectId, key);
 }

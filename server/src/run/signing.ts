@@ -1,32 +1,42 @@
 import type { ProblemCode } from '@contract/base';
 import type { RunDetail } from '@contract/run';
 import type { Role } from '@core/base';
-import { signRefusal, type SignRefusal } from '@core/run';
-import { eq } from 'drizzle-orm';
-import { checkPassword, Refusal, signatures, write, type Actor, type Db, type SignedIn, type Writing } from '../base';
-import { needCase } from '../design';
-import { freeNumber, planRun } from './plan';
-import { needRun, runDetail } from './store';
-import { decisions, runs } from './tables';
+import { inPresentForm, policiesOf } from '@core/prove';
+import { signRefusal, type SignatureMeaning, type SignRefusal } from '@core/run';
+import { and, desc, eq, isNotNull, isNull } from 'drizzle-orm';
+import {
+  lockRecord,
+  profileOf,
+  proveSigner,
+  putDecision,
+  putSignature,
+  recordRows,
+  Refusal,
+  signaturesOf,
+  write,
+  type Actor,
+  type Db,
+  type SignedIn,
+  type Tx,
+  type Writing,
+} from '../base';
+import { needCase, type StoredCase } from '../design';
+import { needTester, planRuns } from './plan';
+import { changeRun } from './recording';
+import { evidenceOf, needRun, runDetail, runRows, sameCombination, storedRunHash, type StoredRun } from './store';
+import { runs } from './tables';
 
 const refusals: Record<SignRefusal, ProblemCode> = {
   notFinished: 'notFinished',
   superseded: 'stateForbids',
+  withdrawn: 'stateForbids',
+  returned: 'stateForbids',
   notTester: 'notTester',
   alreadySigned: 'alreadySigned',
   notPerformed: 'notPerformed',
   sameperson: 'selfReview',
   changed: 'recordChanged',
 };
-
-/** Who signs, proven by the password given again; a wrong one counts towards the lock-out. */
-async function proveSigner(db: Db, actor: Actor, password: string): Promise<SignedIn> {
-  try {
-    return await checkPassword(db, actor.login, password, actor.now);
-  } catch (error) {
-    throw error instanceof Refusal && error.code === 'wrongPassword' ? new Refusal('signaturePassword') : error;
-  }
-}
 
 export interface Signing {
   readonly meaning: 'performed' | 'reviewed';
@@ -36,107 +46,213 @@ export interface Signing {
   readonly reason: string;
 }
 
+async function presentHash(tx: Db | Tx, stored: StoredRun): Promise<string> {
+  return storedRunHash(stored, (await evidenceOf(tx, [stored.run.id])).get(stored.run.id) ?? []);
+}
+
 /** Signs a run: performed by its tester, reviewed by somebody else; bound to the hash that the signer saw. */
-export async function signRun(db: Db, actor: Actor, roles: readonly Role[], key: string, told: Signing): Promise<RunDetail> {
-  if (!roles.includes(told.meaning === 'performed' ? 'tester' : 'reviewer')) throw new Refusal('forbidden');
-  const check = async (database: Db | Writing['tx']): Promise<{ id: number; revision: number; now: RunDetail }> => {
-    const { id, revision } = await needRun(database, actor.projectId, key);
-    const now = await runDetail(database, actor.projectId, key);
+export async function signRun(db: Db, actor: Actor, roles: readonly Role[], key: string, input: Signing): Promise<RunDetail> {
+  if (!roles.includes(input.meaning === 'performed' ? 'tester' : 'reviewer')) throw new Refusal('forbidden');
+  const check = async (database: Db | Tx): Promise<{ stored: StoredRun; hash: string }> => {
+    const stored = await needRun(database, actor.projectId, key);
+    const { run } = stored;
+    const hash = await presentHash(database, stored);
     const refused = signRefusal(
-      told.meaning,
+      input.meaning,
       actor.login,
-      { tester: now.tester, verdict: now.verdict, superseded: now.supersededBy !== null, hash: now.hash },
-      now.signatures,
+      {
+        tester: run.tester,
+        verdict: run.verdict,
+        superseded: run.supersededById !== null,
+        withdrawn: run.withdrawnAt !== null,
+        returned: run.returnedAt !== null,
+        hash,
+      },
+      await signaturesOf(database, [run.id]),
     );
     if (refused) throw new Refusal(refusals[refused]);
-    if (now.hash !== told.hash)
+    if (hash !== input.hash)
       throw new Refusal('recordChanged', { detail: 'The record changed since you opened it: look at it again before you sign.' });
-    if (told.acceptDeviation && told.reason.trim().length < 3)
+    if (input.acceptDeviation && input.reason.trim().length < 3)
       throw new Refusal('invalid', { fields: [{ path: 'reason', text: 'Say why the deviation is acceptable.' }] });
-    return { id, revision, now };
+    return { stored, hash };
   };
   // Checked before the password is asked for, so that a refused signature does not cost an attempt; and again under the lock.
   await check(db);
-  const signer = await proveSigner(db, actor, told.password);
-  return write(db, actor, async (w) => {
-    const { id, revision, now } = await check(w.tx);
-    const accepts = told.meaning === 'reviewed' && now.verdict === 'deviation' && told.acceptDeviation;
-    await putSignature(w, id, signer, told.meaning, now.hash, told.reason);
-    await w.keep('run', id, revision + 1, { meaning: told.meaning, hash: now.hash, record: { ...now, signatures: undefined } });
-    if (accepts)
-      await w.tx
-        .insert(decisions)
-        .values({ projectId: actor.projectId, runId: id, choice: 'deviation accepted', reason: told.reason, login: actor.login, at: w.at });
+  const signer = await proveSigner(db, actor, input.password);
+  await write(db, actor, async (w) => {
+    await lockRecord(w, 'run', key);
+    const { stored, hash } = await check(w.tx);
+    const { run, record } = stored;
+    const accepts = input.meaning === 'reviewed' && run.verdict === 'deviation' && input.acceptDeviation;
+    const revision = await changeRun(w, stored, accepts ? { deviationAccepted: true } : {}, input.meaning);
+    w.log({
+      action: `signed: ${input.meaning}`,
+      kind: 'run',
+      key: record.key,
+      after: {
+        printedName: signer.printedName,
+        hash,
+        ...(input.reason ? { reason: input.reason } : {}),
+        ...(accepts ? { deviationAccepted: true } : {}),
+      },
+      touches: { results: [run.caseId] },
+    });
+    w.snapshot({ recordId: run.id, revision, state: input.meaning, snapshot: { meaning: input.meaning, hash }, hash, format: run.format });
+    w.wrote(recordRows, run.id);
+    w.wrote(runRows, run.id);
+    await sign(w, signer, stored, input.meaning, hash, input.reason);
+    if (accepts) await putDecision(w, { recordId: run.id, revision: run.caseRevision, choice: 'deviation accepted', reason: input.reason });
+  });
+  return runDetail(db, actor.projectId, key);
+}
+
+const sign = (w: Writing, signer: SignedIn, { run, record }: StoredRun, meaning: SignatureMeaning, hash: string, reason: string): Promise<void> =>
+  putSignature(w, signer, { recordId: run.id, revision: record.revision, meaning, format: run.format, hash, reason });
+
+export interface Decision {
+  readonly choice: 'carryOver' | 'rerun' | 'return' | 'acceptDeviation' | 'setAside' | 'withdraw' | 'bringBack';
+  readonly reason: string;
+  readonly password: string;
+}
+
+/** What each choice is called in the record, who may make it, and what its signature means. */
+const choices: Record<Decision['choice'], { readonly word: string; readonly by: readonly Role[]; readonly meaning?: SignatureMeaning }> = {
+  carryOver: { word: 'carried over', by: ['reviewer'], meaning: 'carried over' },
+  rerun: { word: 'rerun', by: ['tester', 'reviewer', 'author'] },
+  return: { word: 'returned', by: ['reviewer'], meaning: 'returned' },
+  acceptDeviation: { word: 'deviation accepted', by: ['reviewer'], meaning: 'deviation accepted' },
+  setAside: { word: 'set aside', by: ['reviewer'], meaning: 'set aside' },
+  withdraw: { word: 'withdrawn', by: ['author', 'tester', 'reviewer'], meaning: 'withdrawn' },
+  bringBack: { word: 'brought back', by: ['author', 'tester', 'reviewer'], meaning: 'withdrawn' },
+};
+
+/** Decides about a result. Nothing is edited: what it was stays, and the decision stands beside it with its reason. */
+export async function decideRun(db: Db, actor: Actor, roles: readonly Role[], key: string, input: Decision): Promise<RunDetail> {
+  const { word, by, meaning } = choices[input.choice];
+  if (!by.some((role) => roles.includes(role)))
+    throw new Refusal('forbidden', { detail: by[0] === 'reviewer' ? 'A reviewer decides this.' : undefined });
+  const signer = meaning ? await proveSigner(db, actor, input.password) : undefined;
+  await write(db, actor, async (w) => {
+    await lockRecord(w, 'run', key);
+    const stored = await needRun(w.tx, actor.projectId, key);
+    const { run, record } = stored;
+    const c = await needCase(w.tx, actor.projectId, stored.caseKey);
+    await refuseDecision(w, stored, c, input.choice);
+    const { reasonLength } = policiesOf(await profileOf(w.tx, actor.projectId));
+    if (input.reason.trim().length < reasonLength)
+      throw new Refusal('invalid', { fields: [{ path: 'reason', text: `Give a reason of at least ${reasonLength} letters.` }] });
+    const hash = await presentHash(w.tx, stored);
+    const change = changeOf(w, input.choice, c);
+    if (change) await changeRun(w, stored, change.run, change.state ?? record.state);
+    w.log({
+      action: input.choice === 'rerun' ? 'rerun asked for' : word,
+      kind: 'run',
+      key: record.key,
+      before: { caseRevision: run.caseRevision },
+      after: {
+        reason: input.reason,
+        ...(input.choice === 'carryOver' ? { caseRevision: c.record.revision } : {}),
+        ...(signer ? { printedName: signer.printedName, hash } : {}),
+      },
+      touches: { results: [run.caseId] },
+    });
+    w.wrote(recordRows, run.id);
+    w.wrote(runRows, run.id);
+    await putDecision(w, {
+      recordId: run.id,
+      revision: input.choice === 'carryOver' ? c.record.revision : run.caseRevision,
+      choice: word,
+      reason: input.reason,
+    });
+    if (signer && meaning) await sign(w, signer, stored, meaning, hash, input.reason);
+    if (input.choice === 'rerun') {
+      const { roundId, buildId, configuration, unit, tools, tester } = run;
+      await planRuns(w, { roundId, buildId, configuration, unit, tools, tester }, [{ c, row: run.row, supersedesId: run.id }]);
+    }
+    if (input.choice === 'withdraw' || input.choice === 'bringBack') await standAnew(w, run);
+  });
+  return runDetail(db, actor.projectId, key);
+}
+
+function changeOf(w: Writing, choice: Decision['choice'], c: StoredCase): { run: Partial<typeof runs.$inferInsert>; state?: string } | undefined {
+  switch (choice) {
+    case 'carryOver':
+      return { run: { carriedOverTo: c.record.revision } };
+    case 'return':
+      return { run: { returnedAt: w.at }, state: 'returned' };
+    case 'acceptDeviation':
+      return { run: { deviationAccepted: true } };
+    case 'setAside':
+      return { run: { setAside: true } };
+    case 'withdraw':
+      return { run: { withdrawnAt: w.at, supersededById: null }, state: 'withdrawn' };
+    case 'bringBack':
+      return { run: { withdrawnAt: null }, state: 'recorded' };
+    case 'rerun':
+      return undefined;
+  }
+}
+
+/** Why a decision cannot be made now, by whom it is asked. */
+async function refuseDecision(w: Writing, { run, record, caseNow }: StoredRun, c: StoredCase, choice: Decision['choice']): Promise<void> {
+  const no = (detail: string): Refusal => new Refusal('stateForbids', { detail });
+  const { key } = record;
+  const { login } = w.actor;
+  if (choice === 'bringBack') {
+    if (run.withdrawnAt === null) throw no(`${key} is not withdrawn.`);
+    return;
+  }
+  if (run.withdrawnAt !== null) throw no(`${key} is withdrawn.`);
+  if (choice === 'withdraw') return;
+  if (run.supersededById !== null) throw no(`${key} is superseded by a newer run already.`);
+  if (run.verdict === null) throw new Refusal('notFinished', { detail: `${key} is not recorded yet: there is nothing to decide.` });
+  if ((choice === 'carryOver' || choice === 'rerun') && c.record.state !== 'approved')
+    throw no(`${c.record.key} revision ${c.record.revision} is not approved: decide once it is.`);
+  if (choice !== 'rerun' && run.tester === login) throw new Refusal('selfReview', { detail: 'You recorded this run: somebody else decides.' });
+  if (choice === 'carryOver') {
+    if (Math.max(run.caseRevision, run.carriedOverTo ?? 0) >= caseNow)
+      throw no(`${c.record.key} has not changed since ${key}: there is nothing to carry over.`);
+    if (c.record.authoredBy === login)
+      throw new Refusal('ownWork', { detail: 'You made the change to the case: somebody else decides whether the result still stands.' });
+  }
+  if (choice === 'return' && run.returnedAt !== null) throw no(`${key} was returned already.`);
+  if (choice === 'acceptDeviation') {
+    if (run.verdict !== 'deviation') throw no(`${key} did not pass with a deviation.`);
+    if (run.deviationAccepted) throw no('The deviation is accepted already.');
+  }
+  if (choice === 'setAside' && inPresentForm(run, c.row.rows?.length ? { rows: c.row.rows.map((row) => row.name) } : {}))
+    throw no(`${key} is of the case as it is now: it is not out of sight.`);
+}
+
+/** After a withdrawal, or its taking back: of the finished runs of the combination, the newest stands, the others are superseded by it. */
+async function standAnew(w: Writing, run: typeof runs.$inferSelect): Promise<void> {
+  const finished = await w.tx
+    .select({ id: runs.id })
+    .from(runs)
+    .where(and(sameCombination(run), isNotNull(runs.finishedAt), isNull(runs.withdrawnAt)))
+    .orderBy(desc(runs.finishedSeq));
+  for (const [i, { id }] of finished.entries())
     await w.tx
       .update(runs)
-      .set({ revision: revision + 1, ...(accepts ? { deviationAccepted: true } : {}) })
+      .set({ supersededById: i === 0 ? null : finished[0].id })
       .where(eq(runs.id, id));
-    await w.log(`signed: ${told.meaning}`, 'run', key, null, {
-      printedName: signer.printedName,
-      hash: now.hash,
-      ...(accepts ? { deviationAccepted: true, reason: told.reason } : {}),
-    });
-    return runDetail(w.tx, actor.projectId, key);
-  });
+  w.wrote(runRows, ...finished.map(({ id }) => id));
 }
 
-async function putSignature(
-  w: Writing,
-  runId: number,
-  signer: SignedIn,
-  meaning: 'performed' | 'reviewed' | 'carried over',
-  hash: string,
-  reason: string,
-): Promise<void> {
-  await w.tx
-    .insert(signatures)
-    .values({ projectId: w.actor.projectId, runId, meaning, login: signer.login, printedName: signer.printedName, at: w.at, hash, reason });
-}
-
-/**
- * After a case changed: carry the result over (signed, with a reason), or run again. A rerun supersedes the run, which
- * stays readable, and plans a new one of the case as it stands now.
- */
-export async function decideRun(
-  db: Db,
-  actor: Actor,
-  key: string,
-  told: { choice: 'carryOver' | 'rerun'; reason: string; password: string },
-): Promise<RunDetail> {
-  const signer = told.choice === 'carryOver' ? await proveSigner(db, actor, told.password) : undefined;
-  return write(db, actor, async (w) => {
-    const run = await needRun(w.tx, actor.projectId, key);
-    const now = await runDetail(w.tx, actor.projectId, key);
-    if (run.supersededBy !== null) throw new Refusal('stateForbids', { detail: `${key} is superseded by ${run.supersededBy} already.` });
-    if (run.verdict === null) throw new Refusal('notFinished', { detail: `${key} is not recorded yet: there is nothing to decide.` });
-    const c = await needCase(w.tx, actor.projectId, run.caseKey);
-    await w.tx.insert(decisions).values({
-      projectId: actor.projectId,
-      runId: run.id,
-      choice: told.choice === 'carryOver' ? 'carried over' : 'rerun',
-      reason: told.reason,
-      login: actor.login,
-      at: w.at,
-    });
-    if (signer) {
-      if (!now.outdated)
-        throw new Refusal('stateForbids', { detail: `${run.caseKey} has not changed since ${key}: there is nothing to carry over.` });
-      await putSignature(w, run.id, signer, 'carried over', now.hash, told.reason);
-      await w.tx.update(runs).set({ carriedOverTo: c.revision }).where(eq(runs.id, run.id));
-      await w.log(
-        'carried over',
-        'run',
-        key,
-        { caseRevision: run.caseRevision },
-        { caseRevision: c.revision, reason: told.reason, printedName: signer.printedName, hash: now.hash },
-      );
-    } else {
-      const next = await freeNumber(w.tx, runs, actor.projectId, 'RUN');
-      const { round, build, configuration, unit, tools, tester } = run;
-      await planRun(w, next, c, run.row, { round, build, configuration, unit, tools, tester }, key);
-      await w.tx.update(runs).set({ supersededBy: next }).where(eq(runs.id, run.id));
-      await w.log('rerun asked for', 'run', key, null, { supersededBy: next, reason: told.reason });
-    }
-    return runDetail(w.tx, actor.projectId, key);
+/** Gives a run that nobody has begun to another tester. */
+export async function reassignRun(db: Db, actor: Actor, key: string, tester: string, reason: string): Promise<RunDetail> {
+  await write(db, actor, async (w) => {
+    await lockRecord(w, 'run', key);
+    const stored = await needRun(w.tx, actor.projectId, key);
+    const { run, record } = stored;
+    if (run.startedAt !== null || run.withdrawnAt !== null)
+      throw new Refusal('stateForbids', { detail: `${key} was begun by ${run.tester}: withdraw it and plan it anew.` });
+    await needTester(w.tx, actor.projectId, tester);
+    await changeRun(w, stored, { tester }, record.state);
+    w.log({ action: 'run reassigned', kind: 'run', key: record.key, before: { tester: run.tester }, after: { tester, reason } });
+    w.wrote(runRows, run.id);
+    w.wrote(recordRows, run.id);
   });
+  return runDetail(db, actor.projectId, key);
 }

@@ -1,42 +1,135 @@
-import type { RoundDetail, Round, RunDetail, RunSummary } from '@contract/run';
+import type { CaseDetail } from '@contract/design';
+import type { Round, RoundDetail, RunDetail, RunSummary } from '@contract/run';
 import { groupBy } from '@core/base';
-import { runOutdated } from '@core/prove';
 import { plainContent } from '@core/design';
+import { runOutdated } from '@core/prove';
 import { runHash, type RunRecord } from '@core/run';
-import { and, asc, desc, eq, inArray, isNull, type SQL } from 'drizzle-orm';
-import { people, Refusal, signatures, traces, type Db, type Tx } from '../base';
-import { cases } from '../design';
-import { requirements } from '../specify';
-import { decisions, evidence, problems, rounds, runs } from './tables';
+import { and, asc, desc, eq, inArray, isNull, sql, type SQL } from 'drizzle-orm';
+import { alias } from 'drizzle-orm/mysql-core';
+import {
+  account,
+  decisionsOf,
+  needRecord,
+  people,
+  recordFields,
+  records,
+  Refusal,
+  signaturesOf,
+  type Db,
+  type ListSource,
+  type StoredRecord,
+  type Tx,
+} from '../base';
+import { tracedTo } from '../specify';
+import { evidence, problems, rounds, runs } from './tables';
 
-export type StoredRun = typeof runs.$inferSelect;
+export const roundRows = account({
+  name: 'rounds',
+  table: rounds,
+  id: rounds.id,
+  project: rounds.projectId,
+  columns: [
+    ['buildId', rounds.buildId],
+    ['configuration', rounds.configuration],
+    ['unit', rounds.unit],
+    ['tools', rounds.tools],
+  ],
+});
+
+export const runRows = account({
+  name: 'runs',
+  table: runs,
+  id: runs.id,
+  project: runs.projectId,
+  columns: [
+    ['roundId', runs.roundId],
+    ['buildId', runs.buildId],
+    ['caseId', runs.caseId],
+    ['caseRevision', runs.caseRevision],
+    ['frozen', runs.frozen],
+    ['row', runs.row],
+    ['configuration', runs.configuration],
+    ['unit', runs.unit],
+    ['tools', runs.tools],
+    ['tester', runs.tester],
+    ['steps', runs.steps],
+    ['verdict', runs.verdict],
+    ['failedStep', runs.failedStep],
+    ['seconds', runs.seconds],
+    ['startedAt', runs.startedAt],
+    ['finishedAt', runs.finishedAt],
+    ['finishedSeq', runs.finishedSeq],
+    ['format', runs.format],
+    ['hash', runs.hash],
+    ['corrections', runs.corrections],
+    ['deviationAccepted', runs.deviationAccepted],
+    ['carriedOverTo', runs.carriedOverTo],
+    ['setAside', runs.setAside],
+    ['returnedAt', runs.returnedAt],
+    ['withdrawnAt', runs.withdrawnAt],
+    ['supersededById', runs.supersededById],
+  ],
+});
+
+export const evidenceRows = account({
+  name: 'evidence',
+  table: evidence,
+  id: evidence.id,
+  project: evidence.projectId,
+  columns: [
+    ['runId', evidence.runId],
+    ['step', evidence.step],
+    ['name', evidence.name],
+    ['mime', evidence.mime],
+    ['bytes', evidence.bytes],
+    ['sha256', evidence.sha256],
+    ['removedAt', evidence.removedAt],
+  ],
+});
+
+const roundRecord = alias(records, 'round_record');
+const buildRecord = alias(records, 'build_record');
+const caseRecord = alias(records, 'case_record');
+
+/** A run whole, with the keys of what it belongs to. */
+export interface StoredRun {
+  readonly record: StoredRecord;
+  readonly run: typeof runs.$inferSelect;
+  readonly round: string;
+  readonly build: string;
+  readonly caseKey: string;
+  readonly caseNow: number;
+}
 export type StoredEvidence = typeof evidence.$inferSelect;
 
+/** Runs by a condition on their rows, in the order in which they were planned. */
+export function selectRuns(db: Db | Tx, where: SQL | undefined) {
+  return db
+    .select({
+      record: records,
+      run: runs,
+      round: roundRecord.key,
+      build: buildRecord.key,
+      caseKey: caseRecord.key,
+      caseNow: caseRecord.revision,
+    })
+    .from(runs)
+    .innerJoin(records, eq(records.id, runs.id))
+    .innerJoin(roundRecord, eq(roundRecord.id, runs.roundId))
+    .innerJoin(buildRecord, eq(buildRecord.id, runs.buildId))
+    .innerJoin(caseRecord, eq(caseRecord.id, runs.caseId))
+    .where(where)
+    .orderBy(asc(runs.id));
+}
+
 /** The record that a signature is bound to, from what is stored now. */
-export function runRecord(run: StoredRun, files: readonly StoredEvidence[]): RunRecord {
-  const {
-    key,
-    round,
-    build,
-    configuration,
-    unit,
-    tools,
-    caseKey,
-    caseRevision,
-    frozen,
-    row,
-    tester,
-    startedAt,
-    finishedAt,
-    seconds,
-    steps,
-    verdict,
-  } = run;
+export function runRecord({ record, run, round, build, caseKey }: Omit<StoredRun, 'caseNow'>, files: readonly StoredEvidence[]): RunRecord {
+  const { configuration, unit, tools, caseRevision, frozen, row, tester, startedAt, finishedAt, seconds, steps, verdict, corrections } = run;
   const notes = files
     .filter((file) => file.removedAt === null)
     .map(({ step, name, mime, bytes, sha256 }) => ({ step, name, mime, bytes, sha256 }));
   return {
-    key,
+    key: record.key,
     round,
     build,
     configuration,
@@ -53,110 +146,134 @@ export function runRecord(run: StoredRun, files: readonly StoredEvidence[]): Run
     steps,
     evidence: notes,
     verdict,
+    corrections,
   };
 }
 
+/** Hash of a run as its rows are now, in the format that it was planned in. */
+export const storedRunHash = (stored: Omit<StoredRun, 'caseNow'>, files: readonly StoredEvidence[]): string =>
+  runHash(stored.run.format, runRecord(stored, files));
+
 export async function evidenceOf(db: Db | Tx, runIds: readonly number[]): Promise<Map<number, StoredEvidence[]>> {
-  if (!runIds.length) return new Map();
-  const files = await db
-    .select()
-    .from(evidence)
-    .where(and(inArray(evidence.runId, [...runIds]), isNull(evidence.removedAt)))
-    .orderBy(asc(evidence.id));
-  return groupBy(files, (file) => file.runId);
+  const found: StoredEvidence[] = [];
+  for (let at = 0; at < runIds.length; at += 1000)
+    found.push(
+      ...(await db
+        .select()
+        .from(evidence)
+        .where(and(inArray(evidence.runId, runIds.slice(at, at + 1000)), isNull(evidence.removedAt)))
+        .orderBy(asc(evidence.id))),
+    );
+  return groupBy(found, (file) => file.runId);
 }
 
 export async function needRun(db: Db | Tx, projectId: number, key: string): Promise<StoredRun> {
-  const [run] = await db
-    .select()
-    .from(runs)
-    .where(and(eq(runs.projectId, projectId), eq(runs.key, key)));
+  const { id } = await needRecord(db, projectId, 'run', key);
+  const [run] = await selectRuns(db, eq(runs.id, id));
   if (!run) throw new Refusal('notFound', { detail: `There is no run ${key}.` });
   return run;
 }
 
+function summaryOf({ record, run, round, build, caseKey, caseNow }: StoredRun, testerName: string): RunSummary {
+  return {
+    key: record.key,
+    round,
+    build,
+    caseKey,
+    caseTitle: run.frozen.title,
+    caseRevision: run.caseRevision,
+    caseNow,
+    row: run.row,
+    configuration: run.configuration,
+    tester: run.tester,
+    testerName,
+    state: run.supersededById !== null && run.withdrawnAt === null ? 'superseded' : (record.state as RunSummary['state']),
+    verdict: run.verdict,
+    outdated: run.verdict !== null && run.supersededById === null && run.withdrawnAt === null && runOutdated(run, caseNow),
+    carriedOver: run.carriedOverTo !== null,
+    plannedMinutes: run.frozen.plannedMinutes,
+    seconds: run.seconds,
+  };
+}
+
 /** Run summaries with what they need from elsewhere, in a fixed number of queries. */
-export async function runSummaries(db: Db | Tx, projectId: number, where: SQL): Promise<RunSummary[]> {
-  const rows = await db
-    .select({ run: runs, caseNow: cases.revision, testerName: people.printedName })
-    .from(runs)
-    .leftJoin(cases, and(eq(cases.projectId, runs.projectId), eq(cases.key, runs.caseKey)))
-    .leftJoin(people, eq(people.login, runs.tester))
-    .where(and(eq(runs.projectId, projectId), where))
-    .orderBy(asc(runs.id));
-  const signed = rows.length
-    ? await db
-        .select({ runId: signatures.runId, meaning: signatures.meaning })
-        .from(signatures)
-        .where(
-          inArray(
-            signatures.runId,
-            rows.map((r) => r.run.id),
-          ),
-        )
+export async function runSummaries(db: Db | Tx, where: SQL | undefined, limit = 1000): Promise<(RunSummary & { id: number })[]> {
+  const rows = await selectRuns(db, where).limit(limit);
+  const logins = [...new Set(rows.map(({ run }) => run.tester))];
+  const names = logins.length
+    ? await db.select({ login: people.login, printedName: people.printedName }).from(people).where(inArray(people.login, logins))
     : [];
-  const meanings = new Map<number, Set<string>>();
-  for (const { runId, meaning } of signed) meanings.set(runId, (meanings.get(runId) ?? new Set()).add(meaning));
-  return rows.map(({ run, caseNow, testerName }) => {
-    const has = meanings.get(run.id);
-    const state: RunSummary['state'] =
-      run.supersededBy !== null
-        ? 'superseded'
-        : has?.has('reviewed')
-          ? 'reviewed'
-          : has?.has('performed')
-            ? 'performed'
-            : run.finishedAt !== null
-              ? 'recorded'
-              : run.startedAt !== null
-                ? 'onBench'
-                : 'planned';
-    return {
-      key: run.key,
-      round: run.round,
-      build: run.build,
-      caseKey: run.caseKey,
-      caseTitle: run.frozen.title,
-      caseRevision: run.caseRevision,
-      caseNow: caseNow ?? run.caseRevision,
-      row: run.row,
-      configuration: run.configuration,
-      tester: run.tester,
-      testerName: testerName ?? run.tester,
-      state,
-      verdict: run.verdict,
-      outdated: run.verdict !== null && run.supersededBy === null && runOutdated(run, caseNow ?? 0),
-      carriedOver: run.carriedOverTo !== null,
-      plannedMinutes: run.frozen.plannedMinutes,
-      seconds: run.seconds,
-    };
-  });
+  const nameOf = new Map(names.map((p) => [p.login, p.printedName]));
+  return rows.map((stored) => ({ id: stored.run.id, ...summaryOf(stored, nameOf.get(stored.run.tester) ?? stored.run.tester) }));
+}
+
+export const runsById = (db: Db | Tx, ids: readonly number[]): Promise<(RunSummary & { id: number })[]> =>
+  ids.length ? runSummaries(db, inArray(runs.id, [...ids])) : Promise.resolve([]);
+
+/** How runs are asked for in lists. */
+export function runList(projectId: number, buildId: number | undefined): ListSource {
+  return {
+    from: sql`from ${records} join ${runs} on ${runs.id} = ${records.id} join ${records} cr on cr.id = ${runs.caseId} join ${records} br on br.id = ${runs.buildId} join ${records} rr on rr.id = ${runs.roundId}`,
+    fields: {
+      ...recordFields,
+      case: { value: sql`cr.record_key`, type: 'text' },
+      build: { value: sql`br.record_key`, type: 'text' },
+      round: { value: sql`rr.record_key`, type: 'text' },
+      row: { value: runs.row, type: 'text' },
+      configuration: { value: runs.configuration, type: 'text' },
+      tester: { value: runs.tester, type: 'text' },
+      verdict: { value: runs.verdict, type: 'text' },
+      finishedAt: { value: runs.finishedAt, type: 'text' },
+      superseded: { value: sql`(${runs.supersededById} is not null)`, type: 'yesNo' },
+      outdated: {
+        value: sql`(${runs.verdict} is not null and greatest(${runs.caseRevision}, ifnull(${runs.carriedOverTo}, 0)) < cr.revision)`,
+        type: 'yesNo',
+      },
+    },
+    words: records.words,
+    where: and(
+      eq(records.projectId, projectId),
+      eq(records.kind, 'run'),
+      ...(buildId === undefined ? [] : [eq(runs.buildId, buildId)]),
+    ) as SQL,
+    sort: 'key',
+  };
 }
 
 export async function runDetail(db: Db | Tx, projectId: number, key: string): Promise<RunDetail> {
-  const run = await needRun(db, projectId, key);
-  const [summary] = await runSummaries(db, projectId, eq(runs.id, run.id));
+  const stored = await needRun(db, projectId, key);
+  const { run, record } = stored;
+  const [{ id: _, ...summary }] = await runSummaries(db, eq(runs.id, run.id));
   const files = (await evidenceOf(db, [run.id])).get(run.id) ?? [];
-  const hash = runHash(runRecord(run, files));
-  const signed = await db.select().from(signatures).where(eq(signatures.runId, run.id)).orderBy(asc(signatures.id));
-  const decided = await db.select().from(decisions).where(eq(decisions.runId, run.id)).orderBy(asc(decisions.id));
+  const hash = storedRunHash(stored, files);
+  const signed = await signaturesOf(db, [run.id]);
+  const decided = await decisionsOf(db, [run.id]);
   const raised = await db
-    .select()
+    .select({ key: records.key, title: records.title, state: records.state, step: problems.step })
     .from(problems)
-    .where(and(eq(problems.projectId, projectId), eq(problems.run, key)))
-    .orderBy(asc(problems.id));
-  const verifies = await db
-    .select({ key: requirements.key, title: requirements.title })
-    .from(traces)
-    .innerJoin(requirements, and(eq(requirements.projectId, traces.projectId), eq(requirements.key, traces.toKey)))
-    .where(and(eq(traces.projectId, projectId), eq(traces.kind, 'verifies'), eq(traces.fromKey, run.caseKey), isNull(traces.removedAt)));
-  const { unit, tools, startedAt, finishedAt, revision, deviationAccepted, supersededBy, supersedes } = run;
+    .innerJoin(records, eq(records.id, problems.id))
+    .where(eq(problems.runId, run.id))
+    .orderBy(asc(problems.id))
+    .limit(200);
+  const verifies = await tracedTo(db, 'verifies', [run.caseId]);
+  const near = [run.supersededById, run.supersedesId].filter((id): id is number => id !== null);
+  const names = near.length
+    ? new Map((await db.select({ id: records.id, key: records.key }).from(records).where(inArray(records.id, near))).map((r) => [r.id, r.key]))
+    : new Map<number, string>();
+  const [again] = await db
+    .select({ key: records.key })
+    .from(runs)
+    .innerJoin(records, eq(records.id, runs.id))
+    .where(and(sameCombination(run), isNull(runs.finishedAt), isNull(runs.withdrawnAt), sql`${runs.id} <> ${run.id}`))
+    .orderBy(asc(runs.id))
+    .limit(1);
+  const { unit, tools, startedAt, finishedAt, deviationAccepted, corrections, setAside } = run;
   return {
     ...summary,
     unit,
     tools,
     case: plainContent(run.frozen),
-    verifies,
+    verifies: verifies.map(({ key: requirement, title }) => ({ key: requirement, title })),
     steps: [...run.steps],
     evidence: files.map(({ id, step, name, mime, bytes, sha256 }) => ({ id, step, name, mime, bytes, sha256 })),
     signatures: signed.map(({ meaning, login, printedName, at, hash: bound, reason }) => ({
@@ -169,48 +286,105 @@ export async function runDetail(db: Db | Tx, projectId: number, key: string): Pr
       matches: bound === hash,
     })),
     decisions: decided.map(({ choice, reason, login, at }) => ({ choice, reason, login, at })),
-    problems: raised.map(({ key: problem, title, state, step }) => ({ key: problem, title, state, step })),
+    problems: raised,
     startedAt,
     finishedAt,
     hash,
-    revision,
+    revision: record.revision,
     deviationAccepted,
-    supersededBy,
-    supersedes,
+    supersededBy: run.supersededById === null ? null : (names.get(run.supersededById) ?? null),
+    supersedes: run.supersedesId === null ? null : (names.get(run.supersedesId) ?? null),
+    plannedAgain: again?.key ?? null,
+    corrections: corrections.map(({ steps, ...rest }) => ({ ...rest, steps: [...steps] })),
+    setAside,
+    own: { ...record.own } as RunDetail['own'],
   };
 }
 
-const counted = (items: readonly RunSummary[]): Pick<Round, 'runs' | 'recorded' | 'failed' | 'reviewed'> => {
-  const current = items.filter((item) => item.state !== 'superseded');
+/** Runs of the same case, data row and configuration on the same build: of them the newest finished one stands. */
+export function sameCombination(run: Pick<typeof runs.$inferSelect, 'buildId' | 'caseId' | 'row' | 'configuration'>): SQL {
+  return and(
+    eq(runs.buildId, run.buildId),
+    eq(runs.caseId, run.caseId),
+    eq(runs.configuration, run.configuration),
+    run.row === null ? isNull(runs.row) : eq(runs.row, run.row),
+  ) as SQL;
+}
+
+/** How rounds are asked for in lists. */
+export function roundList(projectId: number, buildId: number): ListSource {
   return {
-    runs: current.length,
-    recorded: current.filter((item) => item.verdict !== null).length,
-    failed: current.filter((item) => item.verdict === 'failed').length,
-    reviewed: current.filter((item) => item.state === 'reviewed').length,
+    from: sql`from ${records} join ${rounds} on ${rounds.id} = ${records.id}`,
+    fields: { ...recordFields, configuration: { value: rounds.configuration, type: 'text' } },
+    words: records.words,
+    where: and(eq(records.projectId, projectId), eq(records.kind, 'round'), eq(rounds.buildId, buildId)) as SQL,
+    sort: '-createdAt',
   };
-};
+}
 
-const asRound = (row: typeof rounds.$inferSelect): Omit<Round, 'runs' | 'recorded' | 'failed' | 'reviewed'> => {
-  const { key, title, build, configuration, unit, tools, createdBy, createdAt } = row;
-  return { key, title, build, configuration, unit, tools, createdBy, createdAt };
-};
-
-export async function listRounds(db: Db, projectId: number, build: string): Promise<Round[]> {
+/** Rounds with how far they have come, by their ids. */
+export async function roundsById(db: Db | Tx, ids: readonly number[]): Promise<(Round & { id: number })[]> {
+  if (!ids.length) return [];
   const rows = await db
-    .select()
+    .select({ record: records, round: rounds, build: buildRecord.key })
     .from(rounds)
-    .where(and(eq(rounds.projectId, projectId), eq(rounds.build, build)))
-    .orderBy(desc(rounds.id));
-  const items = await runSummaries(db, projectId, eq(runs.build, build));
-  return rows.map((row) => ({ ...asRound(row), ...counted(items.filter((item) => item.round === row.key)) }));
+    .innerJoin(records, eq(records.id, rounds.id))
+    .innerJoin(buildRecord, eq(buildRecord.id, rounds.buildId))
+    .where(inArray(rounds.id, [...ids]));
+  const current = sql`${runs.supersededById} is null and ${runs.withdrawnAt} is null`;
+  const counts = await db
+    .select({
+      id: runs.roundId,
+      runs: sql<number>`sum(${current})`.mapWith(Number),
+      recorded: sql<number>`sum(${current} and ${runs.verdict} is not null)`.mapWith(Number),
+      failed: sql<number>`sum(${current} and ${runs.verdict} = 'failed')`.mapWith(Number),
+      reviewed: sql<number>`sum(${current} and ${records.state} = 'reviewed')`.mapWith(Number),
+    })
+    .from(runs)
+    .innerJoin(records, eq(records.id, runs.id))
+    .where(inArray(runs.roundId, [...ids]))
+    .groupBy(runs.roundId);
+  const countsOf = new Map(counts.map(({ id, ...rest }) => [id, rest]));
+  return rows.map(({ record, round, build }) => ({
+    id: round.id,
+    key: record.key,
+    title: record.title,
+    build,
+    configuration: round.configuration,
+    unit: round.unit,
+    tools: round.tools,
+    createdBy: record.createdBy,
+    createdAt: record.createdAt,
+    ...(countsOf.get(round.id) ?? { runs: 0, recorded: 0, failed: 0, reviewed: 0 }),
+  }));
 }
 
 export async function roundDetail(db: Db | Tx, projectId: number, key: string): Promise<RoundDetail> {
-  const [row] = await db
-    .select()
-    .from(rounds)
-    .where(and(eq(rounds.projectId, projectId), eq(rounds.key, key)));
-  if (!row) throw new Refusal('notFound', { detail: `There is no round ${key}.` });
-  const items = await runSummaries(db, projectId, eq(runs.round, key));
-  return { ...asRound(row), ...counted(items), items };
+  const record = await needRecord(db, projectId, 'round', key);
+  const [{ id, ...round }] = await roundsById(db, [record.id]);
+  const items = await runSummaries(db, eq(runs.roundId, id));
+  return { ...round, items: items.map(({ id: _, ...item }) => item) };
+}
+
+/** The newest runs of a case on any build. */
+export async function runsOfCase(db: Db, caseId: number, revision: number): Promise<CaseDetail['runs']> {
+  const rows = await db
+    .select({ run: runs, key: records.key, build: buildRecord.key })
+    .from(runs)
+    .innerJoin(records, eq(records.id, runs.id))
+    .innerJoin(buildRecord, eq(buildRecord.id, runs.buildId))
+    .where(eq(runs.caseId, caseId))
+    .orderBy(desc(runs.id))
+    .limit(200);
+  return rows.map(({ run, key, build }) => {
+    const superseded = run.supersededById !== null || run.withdrawnAt !== null;
+    return {
+      key,
+      build,
+      verdict: run.verdict,
+      caseRevision: run.caseRevision,
+      superseded,
+      outdated: run.verdict !== null && !superseded && runOutdated(run, revision),
+    };
+  });
 }

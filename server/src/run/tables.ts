@@ -1,34 +1,44 @@
+import type { RecordFormat } from '@core/base';
 import type { CaseContent } from '@core/design';
-import type { RunVerdict, StepResult } from '@core/run';
-import { boolean, index, int, mysqlTable, uniqueIndex, varchar } from 'drizzle-orm/mysql-core';
-import { hashColumn, jsonText, mediumText, moment, ref, rowId } from '../base';
+import type { Correction, RunVerdict, StepResult } from '@core/run';
+import { boolean, index, int, mysqlTable, varchar } from 'drizzle-orm/mysql-core';
+import { builds, hashColumn, jsonText, mediumText, moment, records, ref, rowId } from '../base';
+import { cases } from '../design';
+
+const recordId = () =>
+  ref('id')
+    .primaryKey()
+    .references(() => records.id);
 
 export const rounds = mysqlTable(
   'rounds',
   {
-    id: rowId(),
+    id: recordId(),
     projectId: ref('project_id').notNull(),
-    key: varchar('record_key', { length: 60 }).notNull(),
-    build: varchar('build', { length: 60 }).notNull(),
-    title: varchar('title', { length: 300 }).notNull(),
+    buildId: ref('build_id')
+      .notNull()
+      .references(() => builds.id),
     configuration: varchar('configuration', { length: 300 }).notNull(),
     unit: varchar('unit', { length: 300 }).notNull(),
     tools: varchar('tools', { length: 300 }).notNull(),
-    createdBy: varchar('created_by', { length: 60 }).notNull(),
-    createdAt: moment('created_at').notNull(),
   },
-  (t) => [uniqueIndex('rounds_key').on(t.projectId, t.key), index('rounds_build').on(t.projectId, t.build)],
+  (t) => [index('rounds_build').on(t.buildId)],
 );
 
 export const runs = mysqlTable(
   'runs',
   {
-    id: rowId(),
+    id: recordId(),
     projectId: ref('project_id').notNull(),
-    key: varchar('record_key', { length: 60 }).notNull(),
-    round: varchar('round', { length: 60 }).notNull(),
-    build: varchar('build', { length: 60 }).notNull(),
-    caseKey: varchar('case_key', { length: 60 }).notNull(),
+    roundId: ref('round_id')
+      .notNull()
+      .references(() => rounds.id),
+    buildId: ref('build_id')
+      .notNull()
+      .references(() => builds.id),
+    caseId: ref('case_id')
+      .notNull()
+      .references(() => cases.id),
     caseRevision: int('case_revision').notNull(),
     /** The case as it was when the run was planned: a frozen copy. */
     frozen: jsonText<CaseContent>('frozen').notNull(),
@@ -43,18 +53,26 @@ export const runs = mysqlTable(
     seconds: int('seconds').notNull(),
     startedAt: moment('started_at'),
     finishedAt: moment('finished_at'),
-    /** Hash of the record as it stands, kept from the moment it is finished. */
+    /** Ledger number at which it was finished. */
+    finishedSeq: ref('finished_seq'),
+    /** The format in which it is hashed, and the hash of the record as it stands, from the moment it is finished. */
+    format: int('format').$type<RecordFormat>().notNull(),
     hash: hashColumn('hash'),
+    corrections: jsonText<readonly Correction[]>('corrections').notNull(),
     deviationAccepted: boolean('deviation_accepted').notNull(),
     carriedOverTo: int('carried_over_to'),
-    supersededBy: varchar('superseded_by', { length: 60 }),
-    supersedes: varchar('supersedes', { length: 60 }),
-    revision: int('revision').notNull(),
+    setAside: boolean('set_aside').notNull(),
+    returnedAt: moment('returned_at'),
+    withdrawnAt: moment('withdrawn_at'),
+    /** The run that stands in its place: planned, and newer; it supersedes this one once it is finished. */
+    supersededById: ref('superseded_by_id'),
+    supersedesId: ref('supersedes_id'),
   },
   (t) => [
-    uniqueIndex('runs_key').on(t.projectId, t.key),
-    index('runs_build').on(t.projectId, t.build, t.caseKey),
-    index('runs_round').on(t.projectId, t.round),
+    index('runs_build').on(t.buildId, t.caseId),
+    index('runs_round').on(t.roundId),
+    index('runs_case').on(t.caseId),
+    index('runs_tester').on(t.projectId, t.tester, t.finishedAt),
   ],
 );
 
@@ -63,7 +81,9 @@ export const evidence = mysqlTable(
   {
     id: rowId(),
     projectId: ref('project_id').notNull(),
-    runId: ref('run_id').notNull(),
+    runId: ref('run_id')
+      .notNull()
+      .references(() => runs.id),
     step: int('step').notNull(),
     name: varchar('name', { length: 300 }).notNull(),
     mime: varchar('mime', { length: 120 }).notNull(),
@@ -74,40 +94,22 @@ export const evidence = mysqlTable(
   (t) => [index('evidence_run').on(t.runId)],
 );
 
-/** Carry over, rerun, an accepted deviation: who decided what about a run, and why. Never changed. */
-export const decisions = mysqlTable(
-  'decisions',
-  {
-    id: rowId(),
-    projectId: ref('project_id').notNull(),
-    runId: ref('run_id').notNull(),
-    choice: varchar('choice', { length: 30 }).notNull(),
-    reason: mediumText('reason').notNull(),
-    login: varchar('login', { length: 60 }).notNull(),
-    at: moment('at').notNull(),
-  },
-  (t) => [index('decisions_run').on(t.runId)],
-);
-
 export const problems = mysqlTable(
   'problems',
   {
-    id: rowId(),
+    id: recordId(),
     projectId: ref('project_id').notNull(),
-    key: varchar('record_key', { length: 60 }).notNull(),
-    title: varchar('title', { length: 300 }).notNull(),
     description: mediumText('description').notNull(),
     blocking: boolean('blocking').notNull(),
-    state: varchar('state', { length: 20 }).$type<'open' | 'closed'>().notNull(),
-    run: varchar('run', { length: 60 }),
+    runId: ref('run_id').references(() => runs.id),
     step: int('step'),
-    caseKey: varchar('case_key', { length: 60 }),
-    build: varchar('build', { length: 60 }).notNull(),
-    requirements: jsonText<readonly string[]>('requirements').notNull(),
-    revision: int('revision').notNull(),
-    raisedBy: varchar('raised_by', { length: 60 }).notNull(),
-    raisedAt: moment('raised_at').notNull(),
+    caseId: ref('case_id').references(() => cases.id),
+    buildId: ref('build_id')
+      .notNull()
+      .references(() => builds.id),
+    /** The build that it is fixed in; from there on it stands no longer. */
+    fixedInId: ref('fixed_in_id').references(() => builds.id),
     closedReason: mediumText('closed_reason').notNull(),
   },
-  (t) => [uniqueIndex('problems_key').on(t.projectId, t.key)],
+  (t) => [index('problems_project').on(t.projectId, t.blocking), index('problems_run').on(t.runId)],
 );

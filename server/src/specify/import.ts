@@ -1,8 +1,26 @@
 import { compareKeys, sha256Hex } from '@core/base';
 import { previewRequirements, writeCsv, type ColumnMapping } from '@core/specify';
-import { and, eq, isNull, max } from 'drizzle-orm';
-import { projects, Refusal, revisions, traces, write, type Actor, type Db } from '../base';
-import { needSpecification } from './requirements';
+import { and, asc, eq, isNull, max, sql } from 'drizzle-orm';
+import { alias } from 'drizzle-orm/mysql-core';
+import {
+  insertRecords,
+  insertTraces,
+  lockRecord,
+  noteKeys,
+  profileOf,
+  recordRows,
+  records,
+  recordsByKey,
+  Refusal,
+  traces,
+  write,
+  type Actor,
+  type Db,
+  type NewRecord,
+  type StoredRecord,
+} from '../base';
+import { adoptCode, contentColumns, searchable } from './requirements';
+import { needSpecification, requirementRows } from './store';
 import { requirements } from './tables';
 
 const batch = 500;
@@ -11,136 +29,149 @@ const batch = 500;
 export function importRequirements(
   db: Db,
   actor: Actor,
-  told: { specification: string; fileName: string; csv: string; mapping: ColumnMapping },
+  input: { specification: string; fileName: string; csv: string; mapping: ColumnMapping },
 ): Promise<{ written: number }> {
   return write(db, actor, async (w) => {
-    const { projectId, login } = actor;
-    await needSpecification(w.tx, projectId, told.specification);
-    const [project] = await w.tx.select({ profile: projects.profile }).from(projects).where(eq(projects.id, projectId));
-    const known = await w.tx
-      .select({ key: requirements.key, revision: requirements.revision })
-      .from(requirements)
-      .where(eq(requirements.projectId, projectId));
-    const revisionOf = new Map(known.map((r) => [r.key, r.revision]));
-    const preview = previewRequirements(told.csv, told.mapping, { existing: new Set(revisionOf.keys()), levels: project.profile.levels });
+    const { projectId } = actor;
+    const specification = await needSpecification(w.tx, projectId, (await lockRecord(w, 'specification', input.specification)).key);
+    const known = await w.tx.select({ key: records.key }).from(records).where(eq(records.projectId, projectId));
+    const { levels } = await profileOf(w.tx, projectId);
+    const preview = previewRequirements(input.csv, input.mapping, { existing: new Set(known.map((r) => r.key)), levels });
     const errors = preview.findings.filter((finding) => finding.severity === 'error');
     if (errors.length) throw new Refusal('importErrors', { findings: [...errors] });
     if (!preview.rows.length) throw new Refusal('importErrors', { detail: 'The table has no rows.' });
+    const { rows } = preview;
     const [{ last }] = await w.tx
       .select({ last: max(requirements.position) })
       .from(requirements)
-      .where(and(eq(requirements.projectId, projectId), eq(requirements.specification, told.specification)));
-    const { rows } = preview;
-    for (let at = 0; at < rows.length; at += batch) {
-      const part = rows.slice(at, at + batch);
+      .where(eq(requirements.specificationId, specification.id));
+    const ids = await insertRecords(
+      w,
+      rows.map((row): NewRecord => ({
+        kind: 'requirement',
+        key: row.key,
+        title: row.content.title,
+        words: searchable(row.content),
+        state: 'draft',
+      })),
+    );
+    await noteKeys(w, ids.keys());
+    const elsewhere = await recordsByKey(
+      w.tx,
+      projectId,
+      [...new Set(rows.flatMap((row) => [row.parent, row.under]))].filter((key): key is string => key !== null && !ids.has(key)),
+    );
+    const idOf = (key: string | null): number | null => (key === null ? null : (ids.get(key) ?? elsewhere.get(key)?.id ?? null));
+    for (let at = 0; at < rows.length; at += batch)
       await w.tx.insert(requirements).values(
-        part.map((row, i) => ({
+        rows.slice(at, at + batch).map((row, i) => ({
+          id: ids.get(row.key) ?? 0,
           projectId,
-          specification: told.specification,
-          key: row.key,
-          under: row.under,
+          specificationId: specification.id,
+          underId: idOf(row.under),
           position: (last ?? 0) + at + i + 1,
-          revision: 1,
-          state: 'draft' as const,
-          ...row.content,
-          updatedBy: login,
-          updatedAt: w.at,
+          ...contentColumns(row.content),
         })),
       );
-    }
-    const made = await w.tx
-      .select({ id: requirements.id, key: requirements.key })
-      .from(requirements)
-      .where(eq(requirements.projectId, projectId));
-    const idOf = new Map(made.map((r) => [r.key, r.id]));
-    for (let at = 0; at < rows.length; at += batch) {
-      const part = rows.slice(at, at + batch);
-      await w.tx.insert(revisions).values(
-        part.map((row) => ({
-          kind: 'requirement',
-          recordId: idOf.get(row.key) ?? 0,
-          revision: 1,
-          projectId,
-          snapshot: { ...row.content },
-          by: login,
-          at: w.at,
-        })),
-      );
-      const drawn = part.flatMap((row) =>
-        row.parent === null
-          ? []
-          : [
-              {
-                projectId,
-                kind: 'parent' as const,
-                fromKey: row.key,
-                toKey: row.parent,
-                fromRevision: 1,
-                toRevision: revisionOf.get(row.parent) ?? 1,
-                confirmedBy: login,
-                confirmedAt: w.at,
-                reason: '',
-              },
-            ],
-      );
-      if (drawn.length) await w.tx.insert(traces).values(drawn);
-    }
-    await w.log('requirements imported', 'specification', told.specification, null, {
-      file: told.fileName,
-      sha256: sha256Hex(told.csv),
-      rows: rows.length,
-      first: rows[0].key,
-      last: rows[rows.length - 1].key,
+    await adoptCode(w, ids);
+    const all = [...ids.values()];
+    w.log({
+      action: 'requirements imported',
+      kind: 'specification',
+      key: specification.record.key,
+      after: {
+        file: input.fileName,
+        sha256: sha256Hex(input.csv),
+        rows: rows.length,
+        first: rows[0].key,
+        last: rows[rows.length - 1].key,
+      },
+      touches: all.length > 500 ? { all: true } : { texts: all, requirements: all },
     });
+    w.snapshot(...rows.map((row) => ({ recordId: ids.get(row.key) ?? 0, revision: 1, state: 'draft', snapshot: row.content })));
+    w.wrote(recordRows, ...all);
+    w.wrote(requirementRows, ...all);
+    const made = (key: string, title: string): Pick<StoredRecord, 'id' | 'kind' | 'key' | 'title' | 'revision' | 'state'> => ({
+      id: ids.get(key) ?? 0,
+      kind: 'requirement',
+      key,
+      title,
+      revision: 1,
+      state: 'draft',
+    });
+    const titles = new Map(rows.map((row) => [row.key, row.content.title]));
+    await insertTraces(
+      w,
+      'parent',
+      rows.flatMap((row) => {
+        if (row.parent === null) return [];
+        const parent = elsewhere.get(row.parent) ?? made(row.parent, titles.get(row.parent) ?? '');
+        return [[made(row.key, row.content.title), parent] as const];
+      }),
+    );
     return { written: rows.length };
   });
 }
 
+const columns = [
+  'key',
+  'kind',
+  'under',
+  'title',
+  'text',
+  'rationale',
+  'level',
+  'method',
+  'parent',
+  'top level',
+  'derived',
+  'not in code',
+  'state',
+  'revision',
+];
+
 /** The requirements of a specification (or of all) as a CSV table that the import reads. */
 export async function exportRequirements(db: Db, projectId: number, specification: string | undefined): Promise<string> {
+  const specificationId = specification ? (await needSpecification(db, projectId, specification)).id : undefined;
+  const under = alias(records, 'under_record');
   const rows = await db
-    .select()
+    .select({ record: records, row: requirements, under: under.key })
     .from(requirements)
-    .where(and(eq(requirements.projectId, projectId), ...(specification ? [eq(requirements.specification, specification)] : [])));
+    .innerJoin(records, eq(records.id, requirements.id))
+    .leftJoin(under, eq(under.id, requirements.underId))
+    .where(
+      and(
+        eq(requirements.projectId, projectId),
+        ...(specificationId === undefined ? [] : [eq(requirements.specificationId, specificationId)]),
+      ),
+    )
+    .orderBy(asc(requirements.position));
   const parents = await db
-    .select({ from: traces.fromKey, to: traces.toKey })
+    .select({ from: traces.fromId, to: sql<string>`min(${records.key})` })
     .from(traces)
-    .where(and(eq(traces.projectId, projectId), eq(traces.kind, 'parent'), isNull(traces.removedAt)));
+    .innerJoin(records, eq(records.id, traces.toId))
+    .where(and(eq(traces.projectId, projectId), eq(traces.kind, 'parent'), isNull(traces.removedAt)))
+    .groupBy(traces.fromId);
   const parentOf = new Map(parents.map((t) => [t.from, t.to]));
   return writeCsv(
-    [
-      'key',
-      'kind',
-      'under',
-      'title',
-      'text',
-      'rationale',
-      'level',
-      'method',
-      'parent',
-      'top level',
-      'derived',
-      'not in code',
-      'state',
-      'revision',
-    ],
+    columns,
     rows
-      .sort((a, b) => compareKeys(a.key, b.key))
-      .map((r) => [
-        r.key,
+      .sort((a, b) => compareKeys(a.record.key, b.record.key))
+      .map(({ record, row: r, under: heading }) => [
+        record.key,
         r.kind,
-        r.under,
-        r.title,
+        heading,
+        record.title,
         r.text,
         r.rationale,
         r.level,
         r.method,
-        parentOf.get(r.key) ?? null,
+        parentOf.get(r.id) ?? null,
         r.topLevel ? 'yes' : '',
         r.derived ? 'yes' : '',
         r.notInCodeRationale,
-        r.state,
-        r.revision,
+        record.state,
+        record.revision,
       ]),
   );
 }

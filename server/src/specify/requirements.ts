@@ -1,47 +1,85 @@
 import type { RequirementDetail, Specification } from '@contract/specify';
-import { isKey, keyNumber, nextKey, type Role } from '@core/base';
-import { approvalFaults, type RequirementContent, type RequirementState } from '@core/specify';
-import { and, asc, count, eq, like } from 'drizzle-orm';
-import { insertTrace, Refusal, write, type Actor, type Db, type Tx } from '../base';
-import { contentOf, needRequirement, requirementDetail } from './store';
+import { isKey, recordFormat, type Role } from '@core/base';
+import { approvalFaults, type RequirementContent } from '@core/specify';
+import { policiesOf } from '@core/prove';
+import { and, asc, count, eq, inArray, isNull, sql } from 'drizzle-orm';
+import {
+  account,
+  changeRecord,
+  confirmWithApproval,
+  freeKey,
+  insertRecord,
+  insertTraces,
+  lockRecord,
+  missingOwn,
+  noteKeys,
+  paragraphs,
+  profileOf,
+  proveSigner,
+  putSignature,
+  recordRows,
+  records,
+  Refusal,
+  refuseStale,
+  traces,
+  write,
+  type Actor,
+  type Db,
+  type Writing,
+} from '../base';
+import {
+  contentOf,
+  needRequirement,
+  needSpecification,
+  requirementDetail,
+  requirementHash,
+  requirementRows,
+  siblingsOf,
+  type StoredRequirement,
+} from './store';
 import { requirements, specifications } from './tables';
 
+export const specificationRows = account({
+  name: 'specifications',
+  table: specifications,
+  id: specifications.id,
+  project: specifications.projectId,
+  columns: [['prefix', specifications.prefix]],
+});
+
 export async function listSpecifications(db: Db, projectId: number): Promise<Specification[]> {
-  const rows = await db.select().from(specifications).where(eq(specifications.projectId, projectId)).orderBy(asc(specifications.id));
-  const counts = await db
-    .select({ specification: requirements.specification, n: count() })
+  const counts = db
+    .select({ id: requirements.specificationId, n: count().as('n') })
     .from(requirements)
     .where(and(eq(requirements.projectId, projectId), eq(requirements.kind, 'requirement')))
-    .groupBy(requirements.specification);
-  return rows.map(({ key, title, prefix }) => ({ key, title, prefix, requirements: counts.find((c) => c.specification === key)?.n ?? 0 }));
-}
-
-export function addSpecification(db: Db, actor: Actor, told: { key: string; title: string; prefix: string }): Promise<Specification> {
-  return write(db, actor, async (w) => {
-    await w.tx.insert(specifications).values({ projectId: actor.projectId, ...told });
-    await w.log('specification begun', 'specification', told.key, null, told);
-    return { ...told, requirements: 0 };
-  });
-}
-
-export async function needSpecification(db: Db | Tx, projectId: number, key: string): Promise<typeof specifications.$inferSelect> {
-  const [row] = await db
-    .select()
+    .groupBy(requirements.specificationId)
+    .as('counts');
+  return db
+    .select({
+      key: records.key,
+      title: records.title,
+      prefix: specifications.prefix,
+      requirements: sql<number>`ifnull(${counts.n}, 0)`.mapWith(Number),
+    })
     .from(specifications)
-    .where(and(eq(specifications.projectId, projectId), eq(specifications.key, key)));
-  if (!row) throw new Refusal('notFound', { detail: `There is no specification ${key}.` });
-  return row;
+    .innerJoin(records, eq(records.id, specifications.id))
+    .leftJoin(counts, eq(counts.id, specifications.id))
+    .where(eq(specifications.projectId, projectId))
+    .orderBy(asc(specifications.id))
+    .limit(500);
 }
 
-async function freeKey(tx: Tx, projectId: number, prefix: string): Promise<string> {
-  const rows = await tx
-    .select({ key: requirements.key })
-    .from(requirements)
-    .where(and(eq(requirements.projectId, projectId), like(requirements.key, `${prefix}-%`)));
-  return nextKey(
-    prefix,
-    rows.reduce((greatest, { key }) => (key.startsWith(`${prefix}-`) && isKey(key) ? Math.max(greatest, keyNumber(key)) : greatest), 0),
-  );
+export function addSpecification(db: Db, actor: Actor, input: { key: string; title: string; prefix: string }): Promise<Specification> {
+  return write(db, actor, async (w) => {
+    const { key, title, prefix } = input;
+    const id = await insertRecord(w, { kind: 'specification', key, title, words: prefix, state: 'open' });
+    await w.tx.insert(specifications).values({ id, projectId: actor.projectId, prefix });
+    w.log({ action: 'specification begun', kind: 'specification', key, after: input });
+    w.snapshot({ recordId: id, revision: 1, state: 'open', snapshot: { title, prefix } });
+    w.wrote(recordRows, id);
+    w.wrote(specificationRows, id);
+    return { ...input, requirements: 0 };
+  });
 }
 
 export interface NewRequirement {
@@ -52,133 +90,276 @@ export interface NewRequirement {
   readonly content: RequirementContent;
 }
 
-export function addRequirement(db: Db, actor: Actor, told: NewRequirement): Promise<RequirementDetail> {
-  return write(db, actor, async (w) => {
-    const specification = await needSpecification(w.tx, actor.projectId, told.specification);
-    const key = told.key ?? (await freeKey(w.tx, actor.projectId, specification.prefix));
-    if (!isKey(key))
-      throw new Refusal('invalid', { fields: [{ path: 'key', text: 'A key is capitals, a hyphen and a number, as in BRK-007.' }] });
-    if (!told.content.title.trim()) throw new Refusal('invalid', { fields: [{ path: 'title', text: 'Give it a title.' }] });
-    if (told.under !== null) await needRequirement(w.tx, actor.projectId, told.under);
-    const siblings = await w.tx
-      .select({ n: count() })
-      .from(requirements)
-      .where(and(eq(requirements.projectId, actor.projectId), eq(requirements.specification, specification.key)));
-    const [made] = await w.tx
-      .insert(requirements)
-      .values({
-        projectId: actor.projectId,
-        specification: specification.key,
-        key,
-        under: told.under,
-        position: siblings[0].n + 1,
-        revision: 1,
-        state: 'draft',
-        ...told.content,
-        updatedBy: actor.login,
-        updatedAt: w.at,
-      })
-      .$returningId();
-    await w.keep('requirement', made.id, 1, told.content);
-    await w.log('requirement written', 'requirement', key, null, { revision: 1, ...told.content });
-    if (told.parent !== null)
-      await insertTrace(w, 'parent', { key, revision: 1 }, await needRequirement(w.tx, actor.projectId, told.parent));
-    return requirementDetail(w.tx, actor.projectId, key);
+export const searchable = ({ text, rationale }: RequirementContent): string => `${text} ${rationale}`;
+
+/** The columns of a requirement's own table that its content fills. */
+export function contentColumns({ title: _, ...content }: RequirementContent) {
+  return { ...content, html: paragraphs(content.text) };
+}
+
+function needTitle({ title }: RequirementContent): void {
+  if (!title.trim()) throw new Refusal('invalid', { fields: [{ path: 'title', text: 'Give it a title.' }] });
+}
+
+/** What code names a requirement's key before the requirement is there: from now on it is traced to it. */
+export async function adoptCode(w: Writing, ids: ReadonlyMap<string, number>): Promise<void> {
+  const keys = [...ids.keys()];
+  for (let at = 0; at < keys.length; at += 1000)
+    await w.tx.execute(
+      sql`update code_traces t join ${records} r on r.project_id = t.project_id and r.record_key = t.requirement_key set t.requirement_id = r.id where t.project_id = ${w.actor.projectId} and t.requirement_id is null and ${inArray(sql`t.requirement_key`, keys.slice(at, at + 1000))}`,
+    );
+}
+
+export async function addRequirement(db: Db, actor: Actor, input: NewRequirement): Promise<RequirementDetail> {
+  needTitle(input.content);
+  const key = await write(db, actor, async (w) => {
+    const { projectId } = actor;
+    const given = input.key?.trim();
+    if (given !== undefined && !isKey(given))
+      throw new Refusal('invalid', { fields: [{ path: 'key', text: 'A key is capitals, a hyphen and a number of at most nine digits, as in BRK-007.' }] });
+    // Its row orders those who write into one specification: positions cannot tie.
+    const specification = await needSpecification(w.tx, projectId, (await lockRecord(w, 'specification', input.specification)).key);
+    const made = given ?? (await freeKey(w, specification.prefix));
+    const under = input.under === null ? null : (await needRequirement(w.tx, projectId, input.under)).record.id;
+    const last = (await siblingsOf(w.tx, specification.id, under)).at(-1);
+    const id = await insertRecord(w, {
+      kind: 'requirement',
+      key: made,
+      title: input.content.title,
+      words: searchable(input.content),
+      state: 'draft',
+    });
+    if (given) await noteKeys(w, [given]);
+    await w.tx.insert(requirements).values({
+      id,
+      projectId,
+      specificationId: specification.id,
+      underId: under,
+      position: (last?.position ?? 0) + 1,
+      ...contentColumns(input.content),
+    });
+    await adoptCode(w, new Map([[made, id]]));
+    w.log({
+      action: 'requirement written',
+      kind: 'requirement',
+      key: made,
+      after: { revision: 1, ...input.content },
+      touches: { texts: [id], requirements: [id] },
+    });
+    w.snapshot({ recordId: id, revision: 1, state: 'draft', snapshot: input.content });
+    w.wrote(recordRows, id);
+    w.wrote(requirementRows, id);
+    if (input.parent !== null) {
+      const parent = await needRequirement(w.tx, projectId, input.parent);
+      await insertTraces(w, 'parent', [
+        [{ id, kind: 'requirement', key: made, title: input.content.title, revision: 1, state: 'draft' }, parent.record],
+      ]);
+    }
+    return made;
   });
+  return requirementDetail(db, actor.projectId, key);
+}
+
+async function lockRequirement(w: Writing, key: string, basedOn: number): Promise<StoredRequirement> {
+  const record = await lockRecord(w, 'requirement', key);
+  await refuseStale(record, basedOn, () => requirementDetail(w.tx, w.actor.projectId, record.key));
+  const [row] = await w.tx.select().from(requirements).where(eq(requirements.id, record.id));
+  return { record, row };
 }
 
 /** Saves a new revision. A revision saved by somebody else in between is a conflict, answered with the stored version. */
-export function saveRequirement(
+export async function saveRequirement(
   db: Db,
   actor: Actor,
   key: string,
   basedOn: number,
   content: RequirementContent,
 ): Promise<RequirementDetail> {
-  return write(db, actor, async (w) => {
-    const row = await needRequirement(w.tx, actor.projectId, key);
-    if (row.revision !== basedOn)
-      throw new Refusal('conflict', {
-        detail: `${row.updatedBy} saved revision ${row.revision} in between.`,
-        current: await requirementDetail(w.tx, actor.projectId, key),
-      });
-    if (!content.title.trim()) throw new Refusal('invalid', { fields: [{ path: 'title', text: 'Give it a title.' }] });
-    const before = contentOf(row);
-    if (JSON.stringify(before) === JSON.stringify(content)) return requirementDetail(w.tx, actor.projectId, key);
-    const revision = row.revision + 1;
-    await w.tx
-      .update(requirements)
-      .set({ ...content, revision, state: 'draft', updatedBy: actor.login, updatedAt: w.at })
-      .where(eq(requirements.id, row.id));
-    await w.keep('requirement', row.id, revision, content);
-    await w.log('requirement revised', 'requirement', key, { revision: row.revision, ...before }, { revision, ...content });
-    return requirementDetail(w.tx, actor.projectId, key);
+  await write(db, actor, async (w) => {
+    const stored = await lockRequirement(w, key, basedOn);
+    needTitle(content);
+    const { record } = stored;
+    const before = contentOf(stored);
+    if (JSON.stringify(before) === JSON.stringify(content)) return;
+    if (record.retiredAt !== null) throw new Refusal('stateForbids', { detail: `${key} is retired: bring it back first.` });
+    const revision = record.revision + 1;
+    await changeRecord(w, record, { title: content.title, words: searchable(content), revision, state: 'draft' });
+    await w.tx.update(requirements).set(contentColumns(content)).where(eq(requirements.id, record.id));
+    w.log({
+      action: 'requirement revised',
+      kind: 'requirement',
+      key: record.key,
+      before: { revision: record.revision, ...before },
+      after: { revision, ...content },
+      touches: { texts: [record.id] },
+    });
+    w.snapshot({ recordId: record.id, revision, state: 'draft', snapshot: { ...content, own: record.own } });
+    w.wrote(recordRows, record.id);
+    w.wrote(requirementRows, record.id);
   });
+  return requirementDetail(db, actor.projectId, key);
 }
 
-/** Who may move a record to a state: authors ask for review and take back, reviewers approve and send back. */
-export function checkStateChange(roles: readonly Role[], state: RequirementState): void {
-  if (state === 'approved' && !roles.includes('reviewer')) throw new Refusal('forbidden', { detail: 'Only a reviewer approves.' });
-}
-
-export function setRequirementState(
+/** Asks for review, or takes back to draft. */
+export async function setRequirementState(
   db: Db,
   actor: Actor,
-  roles: readonly Role[],
   key: string,
   basedOn: number,
-  state: RequirementState,
+  state: 'draft' | 'review',
 ): Promise<RequirementDetail> {
-  checkStateChange(roles, state);
-  return write(db, actor, async (w) => {
-    const row = await needRequirement(w.tx, actor.projectId, key);
-    if (row.revision !== basedOn)
-      throw new Refusal('conflict', {
-        detail: `${row.updatedBy} saved revision ${row.revision} in between: read it first.`,
-        current: await requirementDetail(w.tx, actor.projectId, key),
-      });
-    const faults = state === 'draft' ? [] : approvalFaults(contentOf(row));
-    if (faults.length) throw new Refusal('stateForbids', { detail: faults.join(' ') });
-    if (row.state !== state) {
-      await w.tx.update(requirements).set({ state }).where(eq(requirements.id, row.id));
-      await w.log(
-        state === 'approved' ? 'requirement approved' : state === 'review' ? 'review asked for' : 'sent back to draft',
-        'requirement',
-        key,
-        { revision: row.revision, state: row.state },
-        { revision: row.revision, state },
-      );
-    }
-    return requirementDetail(w.tx, actor.projectId, key);
+  await write(db, actor, async (w) => {
+    const stored = await lockRequirement(w, key, basedOn);
+    const { record } = stored;
+    if (record.retiredAt !== null) throw new Refusal('stateForbids', { detail: `${key} is retired: bring it back first.` });
+    if (state === 'review') await refuseIncomplete(w, stored, state);
+    if (record.state === state) return;
+    await changeRecord(w, record, { state });
+    w.log({
+      action: state === 'review' ? 'review asked for' : 'sent back to draft',
+      kind: 'requirement',
+      key: record.key,
+      before: { revision: record.revision, state: record.state },
+      after: { revision: record.revision, state },
+      touches: { texts: [record.id] },
+    });
+    w.snapshot({ recordId: record.id, revision: record.revision, state, snapshot: { ...contentOf(stored), own: record.own } });
+    w.wrote(recordRows, record.id);
   });
+  return requirementDetail(db, actor.projectId, key);
 }
 
+async function refuseIncomplete(w: Writing, stored: StoredRequirement, state: string): Promise<void> {
+  const content = contentOf(stored);
+  const missing = await missingOwn(w.tx, w.actor.projectId, 'requirement', stored.record.own, state, content.level);
+  const faults = [...approvalFaults(content), ...missing.map((name) => `It has no ${name}.`)];
+  if (faults.length) throw new Refusal('stateForbids', { detail: faults.join(' ') });
+}
+
+export interface Approval {
+  readonly basedOn: number;
+  readonly hash: string;
+  readonly password: string;
+  readonly reason: string;
+}
+
+/** May a person approve this: not what they wrote, unless the project allows it at this level. */
+export function refuseOwnApproval(login: string, author: string, ownAllowed: boolean): void {
+  if (login === author && !ownAllowed)
+    throw new Refusal('ownWork', { detail: 'You wrote this revision: somebody else has to approve it.' });
+}
+
+/** Approves a revision that is in review: a signature on the hash that the signer saw. */
+export async function approveRequirement(db: Db, actor: Actor, roles: readonly Role[], key: string, input: Approval): Promise<RequirementDetail> {
+  if (!roles.includes('reviewer')) throw new Refusal('forbidden', { detail: 'Only a reviewer approves.' });
+  const signer = await proveSigner(db, actor, input.password);
+  await write(db, actor, async (w) => {
+    const stored = await lockRequirement(w, key, input.basedOn);
+    const { record, row } = stored;
+    if (record.state === 'approved') throw new Refusal('alreadySigned', { detail: `${key} revision ${record.revision} is approved already.` });
+    if (record.state !== 'review')
+      throw new Refusal('stateForbids', { detail: `${key} is not in review: its author asks for that first.` });
+    await refuseIncomplete(w, stored, 'approved');
+    const hash = requirementHash(stored);
+    if (hash !== input.hash) throw new Refusal('recordChanged', { detail: 'It changed since you opened it: read it again before you sign.' });
+    const policies = policiesOf(await profileOf(w.tx, actor.projectId));
+    refuseOwnApproval(actor.login, record.authoredBy, policies.ownApprovalAt.includes(row.level));
+    await changeRecord(w, record, { state: 'approved' });
+    w.log({
+      action: 'requirement approved',
+      kind: 'requirement',
+      key: record.key,
+      before: { revision: record.revision, state: record.state },
+      after: { revision: record.revision, state: 'approved', printedName: signer.printedName, hash, reason: input.reason },
+      touches: { texts: [record.id] },
+    });
+    w.snapshot({ recordId: record.id, revision: record.revision, state: 'approved', snapshot: { ...contentOf(stored), own: record.own }, hash });
+    w.wrote(recordRows, record.id);
+    await putSignature(w, signer, {
+      recordId: record.id,
+      revision: record.revision,
+      meaning: 'approved',
+      format: recordFormat,
+      hash,
+      reason: input.reason,
+    });
+    await confirmWithApproval(w, record);
+  });
+  return requirementDetail(db, actor.projectId, key);
+}
+
+/** Gaps smaller than this are closed by numbering the siblings anew. */
+const leastGap = 1e-6;
+
 /** Moves a requirement under a heading, before a sibling (at the end without one). A place below itself is refused. */
-export function placeRequirement(
+export async function placeRequirement(
   db: Db,
   actor: Actor,
   key: string,
   under: string | null,
   before: string | null,
 ): Promise<RequirementDetail> {
-  return write(db, actor, async (w) => {
-    const row = await needRequirement(w.tx, actor.projectId, key);
-    const all = await w.tx
-      .select({ id: requirements.id, key: requirements.key, under: requirements.under, position: requirements.position })
-      .from(requirements)
-      .where(and(eq(requirements.projectId, actor.projectId), eq(requirements.specification, row.specification)))
-      .orderBy(asc(requirements.position));
-    const byKey = new Map(all.map((item) => [item.key, item]));
-    if (under !== null && !byKey.has(under)) throw new Refusal('notFound', { detail: `There is no ${under} in this specification.` });
-    for (let up: string | null | undefined = under, i = 0; up && i < all.length; up = byKey.get(up)?.under, i++)
-      if (up === key) throw new Refusal('stateForbids', { detail: 'A requirement cannot stand below itself.' });
-    const siblings = all.filter((item) => item.under === under && item.key !== key);
-    const at = before === null ? siblings.length : siblings.findIndex((item) => item.key === before);
-    const next = siblings[at < 0 ? siblings.length : at]?.position;
-    const previous = siblings[(at < 0 ? siblings.length : at) - 1]?.position;
-    const position = next === undefined ? (previous ?? 0) + 1 : previous === undefined ? next - 1 : (previous + next) / 2;
-    await w.tx.update(requirements).set({ under, position }).where(eq(requirements.id, row.id));
-    await w.log('requirement moved', 'requirement', key, { under: row.under, position: row.position }, { under, position });
-    return requirementDetail(w.tx, actor.projectId, key);
+  await write(db, actor, async (w) => {
+    const { record, row } = await needRequirement(w.tx, actor.projectId, key);
+    await w.tx.select({ id: records.id }).from(records).where(eq(records.id, row.specificationId)).for('update');
+    const above = under === null ? null : (await needRequirement(w.tx, actor.projectId, under)).row;
+    if (above && above.specificationId !== row.specificationId)
+      throw new Refusal('notFound', { detail: `There is no ${under} in this specification.` });
+    for (let up = above, i = 0; up && i < 1000; i++) {
+      if (up.id === row.id) throw new Refusal('stateForbids', { detail: 'A requirement cannot stand below itself.' });
+      if (up.underId === null) break;
+      [up] = await w.tx.select().from(requirements).where(eq(requirements.id, up.underId));
+    }
+    const siblings = (await siblingsOf(w.tx, row.specificationId, above?.id ?? null)).filter((item) => item.id !== row.id);
+    const found = before === null ? -1 : siblings.findIndex((item) => item.key === before);
+    const at = found < 0 ? siblings.length : found;
+    const [previous, next] = [siblings[at - 1]?.position, siblings[at]?.position];
+    let position = next === undefined ? (previous ?? 0) + 1 : previous === undefined ? next - 1 : (previous + next) / 2;
+    const moved = [row.id];
+    if (next !== undefined && previous !== undefined && next - previous < leastGap) {
+      position = at + 1;
+      for (const [i, item] of siblings.entries()) {
+        await w.tx
+          .update(requirements)
+          .set({ position: i < at ? i + 1 : i + 2 })
+          .where(eq(requirements.id, item.id));
+        moved.push(item.id);
+      }
+    }
+    await w.tx
+      .update(requirements)
+      .set({ underId: above?.id ?? null, position })
+      .where(eq(requirements.id, row.id));
+    w.log({
+      action: 'requirement moved',
+      kind: 'requirement',
+      key: record.key,
+      before: { under: row.underId, position: row.position },
+      after: { under, position },
+    });
+    w.wrote(requirementRows, ...moved);
   });
+  return requirementDetail(db, actor.projectId, key);
+}
+
+/** Do the levels at these records allow their author to confirm a trace alone? */
+export async function ownWorkAllowed(tx: Parameters<typeof profileOf>[0], projectId: number, ids: readonly number[]): Promise<boolean> {
+  const { ownApprovalAt } = policiesOf(await profileOf(tx, projectId));
+  if (!ownApprovalAt.length) return false;
+  const rows = await tx
+    .select({ level: requirements.level })
+    .from(requirements)
+    .where(inArray(requirements.id, [...ids]));
+  return rows.length > 0 && rows.every(({ level }) => ownApprovalAt.includes(level));
+}
+
+/** The requirements that records of a kind are traced to, by the kind of trace; taken-back ones left out. */
+export async function tracedTo(tx: Parameters<typeof profileOf>[0], kind: string, fromIds: readonly number[]): Promise<{ from: number; id: number; key: string; title: string }[]> {
+  if (!fromIds.length) return [];
+  return tx
+    .select({ from: traces.fromId, id: records.id, key: records.key, title: records.title })
+    .from(traces)
+    .innerJoin(records, eq(records.id, traces.toId))
+    .where(and(eq(traces.kind, kind), isNull(traces.removedAt), inArray(traces.fromId, [...fromIds])))
+    .orderBy(asc(records.keyPrefix), asc(records.keyNumber));
 }

@@ -1,53 +1,53 @@
+import * as base from '@contract/base';
 import * as contract from '@contract/specify';
-import { and, eq } from 'drizzle-orm';
 import type { FastifyInstance } from 'fastify';
-import { addTrace, authorise, confirmTrace, removeTrace, serve, type House } from '../base';
+import { addTrace, authorise, confirmTrace, listPage, removeTrace, serve, type AppContext } from '../base';
 import { exportRequirements, importRequirements } from './import';
 import {
   addRequirement,
   addSpecification,
+  approveRequirement,
   listSpecifications,
+  ownWorkAllowed,
   placeRequirement,
   saveRequirement,
   setRequirementState,
 } from './requirements';
-import { asRequirement, needRequirement, recordHistory, requirementDetail } from './store';
-import { requirements } from './tables';
+import { needSpecification, requirementDetail, requirementList, requirementsById } from './store';
 
-export function specifyRoutes(app: FastifyInstance, house: House): void {
-  const { db } = house.database;
-  serve(app, house, contract.listSpecifications, ({ membership }) => listSpecifications(db, membership.projectId));
-  serve(app, house, contract.addSpecification, ({ actor, body }) => addSpecification(db, actor, body));
-  serve(app, house, contract.listRequirements, async ({ membership, query }) => {
-    const where = and(
-      eq(requirements.projectId, membership.projectId),
-      ...(query.specification ? [eq(requirements.specification, query.specification)] : []),
-    );
-    return (await db.select().from(requirements).where(where)).map(asRequirement);
+export function specifyRoutes(app: FastifyInstance, context: AppContext): void {
+  const { db } = context.database;
+  serve(app, context, contract.listSpecifications, ({ membership }) => listSpecifications(db, membership.projectId));
+  serve(app, context, contract.addSpecification, ({ actor, body }) => addSpecification(db, actor, body));
+  serve(app, context, contract.listRequirements, async ({ membership: { projectId }, query }) => {
+    const id = query.specification === undefined ? undefined : (await needSpecification(db, projectId, query.specification)).id;
+    return listPage(db, projectId, requirementList(projectId, id), query, requirementsById);
   });
-  serve(app, house, contract.getRequirement, ({ membership, params }) => requirementDetail(db, membership.projectId, params.key));
-  serve(app, house, contract.requirementHistory, async ({ membership, params }) =>
-    recordHistory(db, 'requirement', (await needRequirement(db, membership.projectId, params.key)).id),
-  );
-  serve(app, house, contract.addRequirement, ({ actor, body }) => addRequirement(db, actor, body));
-  serve(app, house, contract.saveRequirement, ({ actor, params, body }) =>
+  serve(app, context, contract.getRequirement, ({ membership, params }) => requirementDetail(db, membership.projectId, params.key));
+  serve(app, context, contract.addRequirement, ({ actor, body }) => addRequirement(db, actor, body));
+  serve(app, context, contract.saveRequirement, ({ actor, params, body }) =>
     saveRequirement(db, actor, params.key, body.basedOn, body.content),
   );
-  serve(app, house, contract.placeRequirement, ({ actor, params, body }) =>
+  serve(app, context, contract.placeRequirement, ({ actor, params, body }) =>
     placeRequirement(db, actor, params.key, body.under, body.before),
   );
-  serve(app, house, contract.setRequirementState, ({ actor, membership, params, body }) =>
-    setRequirementState(db, actor, membership.roles, params.key, body.basedOn, body.state),
+  serve(app, context, contract.setRequirementState, ({ actor, params, body }) =>
+    setRequirementState(db, actor, params.key, body.basedOn, body.state),
   );
-  serve(app, house, contract.addTrace, ({ actor, body }) => addTrace(db, actor, body));
-  serve(app, house, contract.confirmTrace, ({ actor, params, body }) => confirmTrace(db, actor, params.id, body));
-  serve(app, house, contract.removeTrace, ({ actor, params }) => removeTrace(db, actor, params.id));
-  serve(app, house, contract.importRequirements, ({ actor, body }) => importRequirements(db, actor, body));
+  serve(app, context, contract.approveRequirement, ({ actor, membership, params, body }) =>
+    approveRequirement(db, actor, membership.roles, params.key, body),
+  );
+  serve(app, context, base.addTrace, ({ actor, body }) => addTrace(db, actor, body));
+  serve(app, context, base.confirmTrace, ({ actor, params, body }) =>
+    confirmTrace(db, actor, params.id, body, (ids, tx) => ownWorkAllowed(tx, actor.projectId, ids)),
+  );
+  serve(app, context, base.removeTrace, ({ actor, params, query }) => removeTrace(db, actor, params.id, query.reason));
+  serve(app, context, contract.importRequirements, ({ actor, body }) => importRequirements(db, actor, body));
   app.get<{ Params: { project: string }; Querystring: { specification?: string } }>(
     '/api/projects/:project/requirements.csv',
     { schema: { summary: 'The requirements as CSV', tags: ['Specify'] } },
     async (request, reply) => {
-      const { membership } = await authorise(house, 'member', request);
+      const { membership } = await authorise(context, 'member', request);
       const csv = await exportRequirements(db, membership.projectId, request.query.specification);
       return reply
         .type('text/csv; charset=utf-8')

@@ -1,54 +1,180 @@
-import type { Requirement, RequirementDetail, Revision, TraceRow } from '@contract/specify';
-import type { RequirementContent } from '@core/specify';
-import { and, desc, eq, inArray } from 'drizzle-orm';
-import { asTrace, lookUpRecords, Refusal, revisions, traceEnds, tracesAt, type Db, type StoredTrace, type Tx } from '../base';
-import { requirements } from './tables';
+import type { Requirement, RequirementDetail } from '@contract/specify';
+import { textHash } from '@core/base';
+import { requirementText2, type RequirementContent, type RequirementState } from '@core/specify';
+import { and, asc, eq, inArray, sql } from 'drizzle-orm';
+import { alias } from 'drizzle-orm/mysql-core';
+import {
+  account,
+  needRecord,
+  recordFields,
+  records,
+  Refusal,
+  signaturesOf,
+  tracesAt,
+  type Db,
+  type ListSource,
+  type StoredRecord,
+  type Tx,
+} from '../base';
+import { requirements, specifications } from './tables';
 
-lookUpRecords('requirement', (db, projectId, keys) =>
-  db
-    .select({ key: requirements.key, title: requirements.title, revision: requirements.revision })
-    .from(requirements)
-    .where(and(eq(requirements.projectId, projectId), inArray(requirements.key, [...keys]))),
-);
+export const requirementRows = account({
+  name: 'requirements',
+  table: requirements,
+  id: requirements.id,
+  project: requirements.projectId,
+  columns: [
+    ['specificationId', requirements.specificationId],
+    ['underId', requirements.underId],
+    ['position', requirements.position],
+    ['kind', requirements.kind],
+    ['html', requirements.html],
+    ['text', requirements.text],
+    ['rationale', requirements.rationale],
+    ['level', requirements.level],
+    ['method', requirements.method],
+    ['topLevel', requirements.topLevel],
+    ['derived', requirements.derived],
+    ['notInCode', requirements.notInCode],
+    ['notInCodeRationale', requirements.notInCodeRationale],
+  ],
+});
 
-export type StoredRequirement = typeof requirements.$inferSelect;
-
-export function contentOf(row: StoredRequirement): RequirementContent {
-  const { kind, title, text, rationale, level, method, topLevel, derived, notInCode, notInCodeRationale } = row;
-  return { kind, title, text, rationale, level, method, topLevel, derived, notInCode, notInCodeRationale };
+/** A requirement whole: its record and what its kind has. */
+export interface StoredRequirement {
+  readonly record: StoredRecord;
+  readonly row: typeof requirements.$inferSelect;
 }
 
-export function asRequirement(row: StoredRequirement): Requirement {
-  const { key, specification, under, position, revision, state, updatedBy, updatedAt } = row;
-  return { ...contentOf(row), key, specification, under, position, revision, state, updatedBy, updatedAt };
+export function contentOf({ record, row }: StoredRequirement): RequirementContent {
+  const { kind, text, rationale, level, method, topLevel, derived, notInCode, notInCodeRationale } = row;
+  return { kind, title: record.title, text, rationale, level, method, topLevel, derived, notInCode, notInCodeRationale };
 }
+
+/** What an approval of the present revision is bound to. */
+export const requirementHash = (stored: StoredRequirement): string =>
+  textHash(requirementText2(stored.record.key, stored.record.revision, contentOf(stored)));
 
 export async function needRequirement(db: Db | Tx, projectId: number, key: string): Promise<StoredRequirement> {
-  const [row] = await db
-    .select()
-    .from(requirements)
-    .where(and(eq(requirements.projectId, projectId), eq(requirements.key, key)));
-  if (!row) throw new Refusal('notFound', { detail: `There is no requirement ${key}.` });
-  return row;
+  const record = await needRecord(db, projectId, 'requirement', key);
+  const [row] = await db.select().from(requirements).where(eq(requirements.id, record.id));
+  return { record, row };
 }
 
-export async function requirementDetail(db: Db | Tx, projectId: number, key: string): Promise<RequirementDetail> {
-  const row = await needRequirement(db, projectId, key);
-  const stored = await tracesAt(db, projectId, key);
-  const ends = await traceEnds(db, projectId, stored);
-  const pick = (keep: (t: StoredTrace) => boolean): TraceRow[] => stored.filter(keep).map((t) => asTrace(t, ends));
+const specificationRecord = alias(records, 'specification_record');
+const underRecord = alias(records, 'under_record');
+
+/** Requirements as lists and details show them, by their ids. */
+export async function requirementsById(db: Db | Tx, ids: readonly number[]): Promise<(Requirement & { id: number })[]> {
+  if (!ids.length) return [];
+  const rows = await db
+    .select({ record: records, row: requirements, specification: specificationRecord.key, under: underRecord.key })
+    .from(requirements)
+    .innerJoin(records, eq(records.id, requirements.id))
+    .innerJoin(specificationRecord, eq(specificationRecord.id, requirements.specificationId))
+    .leftJoin(underRecord, eq(underRecord.id, requirements.underId))
+    .where(inArray(requirements.id, [...ids]));
+  return rows.map(({ record, row, specification, under }) => ({
+    ...contentOf({ record, row }),
+    id: record.id,
+    key: record.key,
+    specification,
+    under,
+    position: row.position,
+    revision: record.revision,
+    state: record.state as RequirementState,
+    own: { ...record.own } as Requirement['own'],
+    updatedBy: record.updatedBy,
+    updatedAt: record.updatedAt,
+  }));
+}
+
+/** How requirements are asked for in lists. */
+export function requirementList(projectId: number, specificationId: number | undefined): ListSource {
   return {
-    ...asRequirement(row),
-    parents: pick((t) => t.kind === 'parent' && t.fromKey === key),
-    children: pick((t) => t.kind === 'parent' && t.toKey === key),
-    cases: pick((t) => t.kind === 'verifies'),
+    from: sql`from ${records} join ${requirements} on ${requirements.id} = ${records.id} join ${records} sr on sr.id = ${requirements.specificationId}`,
+    fields: {
+      ...recordFields,
+      kind: { value: requirements.kind, type: 'text' },
+      level: { value: requirements.level, type: 'text' },
+      method: { value: requirements.method, type: 'text' },
+      derived: { value: requirements.derived, type: 'yesNo' },
+      topLevel: { value: requirements.topLevel, type: 'yesNo' },
+      notInCode: { value: requirements.notInCode, type: 'yesNo' },
+      specification: { value: sql`sr.record_key`, type: 'text' },
+      position: { value: requirements.position, type: 'number' },
+      under: {
+        value: sql`(select ur.record_key from ${records} ur where ur.id = ${requirements.underId})`,
+        type: 'text',
+      },
+      'trace.parent': { value: tracesFrom('parent'), type: 'number' },
+      'trace.cases': { value: tracesTo('verifies'), type: 'number' },
+      'trace.problems': { value: tracesTo('foundAgainst'), type: 'number' },
+    },
+    words: records.words,
+    where: and(
+      eq(records.projectId, projectId),
+      eq(records.kind, 'requirement'),
+      ...(specificationId === undefined ? [] : [eq(requirements.specificationId, specificationId)]),
+    ) as ListSource['where'],
+    sort: 'key',
   };
 }
 
-export async function recordHistory(db: Db | Tx, kind: string, recordId: number): Promise<Revision[]> {
+const tracesFrom = (kind: string) =>
+  sql`(select count(*) from traces t where t.from_id = ${records.id} and t.kind = ${kind} and t.removed_at is null)`;
+const tracesTo = (kind: string) =>
+  sql`(select count(*) from traces t where t.to_id = ${records.id} and t.kind = ${kind} and t.removed_at is null)`;
+
+export async function requirementDetail(db: Db | Tx, projectId: number, key: string): Promise<RequirementDetail> {
+  const stored = await needRequirement(db, projectId, key);
+  const { record } = stored;
+  const [{ id: _, ...shown }] = await requirementsById(db, [record.id]);
+  const traces = await tracesAt(db, [record.id]);
+  const signed = await signaturesOf(db, [record.id]);
+  return {
+    ...shown,
+    parents: traces.filter((t) => t.kind === 'parent' && t.from === record.key),
+    children: traces.filter((t) => t.kind === 'parent' && t.to === record.key),
+    cases: traces.filter((t) => t.kind === 'verifies'),
+    traces,
+    author: record.authoredBy,
+    hash: requirementHash(stored),
+    signatures: signed.map(({ meaning, revision, login, printedName, at, format, hash, reason }) => ({
+      meaning,
+      revision,
+      login,
+      printedName,
+      at,
+      format,
+      hash,
+      reason,
+    })),
+  };
+}
+
+export async function needSpecification(
+  db: Db | Tx,
+  projectId: number,
+  key: string,
+): Promise<{ readonly record: StoredRecord; readonly id: number; readonly prefix: string }> {
+  const record = await needRecord(db, projectId, 'specification', key);
+  const [row] = await db.select().from(specifications).where(eq(specifications.id, record.id));
+  if (!row) throw new Refusal('notFound', { detail: `There is no specification ${key}.` });
+  return { record, id: row.id, prefix: row.prefix };
+}
+
+/** Siblings in the tree, in their order. */
+export function siblingsOf(db: Db | Tx, specificationId: number, underId: number | null) {
   return db
-    .select({ revision: revisions.revision, by: revisions.by, at: revisions.at, snapshot: revisions.snapshot })
-    .from(revisions)
-    .where(and(eq(revisions.kind, kind), eq(revisions.recordId, recordId)))
-    .orderBy(desc(revisions.revision));
+    .select({ id: requirements.id, key: records.key, position: requirements.position })
+    .from(requirements)
+    .innerJoin(records, eq(records.id, requirements.id))
+    .where(
+      and(
+        eq(requirements.specificationId, specificationId),
+        underId === null ? sql`${requirements.underId} is null` : eq(requirements.underId, underId),
+      ),
+    )
+    .orderBy(asc(requirements.position), asc(requirements.id));
 }

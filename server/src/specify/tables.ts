@@ -1,32 +1,31 @@
-import type { RequirementState, VerificationMethod } from '@core/specify';
-import { boolean, double, index, int, mysqlTable, uniqueIndex, varchar } from 'drizzle-orm/mysql-core';
-import { mediumText, moment, ref, rowId } from '../base';
+import type { VerificationMethod } from '@core/specify';
+import { boolean, double, index, mysqlTable, varchar } from 'drizzle-orm/mysql-core';
+import { mediumText, records, ref } from '../base';
+
+const recordId = () =>
+  ref('id')
+    .primaryKey()
+    .references(() => records.id);
 
 export const specifications = mysqlTable(
   'specifications',
-  {
-    id: rowId(),
-    projectId: ref('project_id').notNull(),
-    key: varchar('record_key', { length: 60 }).notNull(),
-    title: varchar('title', { length: 300 }).notNull(),
-    prefix: varchar('prefix', { length: 20 }).notNull(),
-  },
-  (t) => [uniqueIndex('specifications_key').on(t.projectId, t.key)],
+  { id: recordId(), projectId: ref('project_id').notNull(), prefix: varchar('prefix', { length: 20 }).notNull() },
+  (t) => [index('specifications_project').on(t.projectId)],
 );
 
+/** What a requirement has beside its record. Positions are given under the specification's lock, so that none tie. */
 export const requirements = mysqlTable(
   'requirements',
   {
-    id: rowId(),
+    id: recordId(),
     projectId: ref('project_id').notNull(),
-    specification: varchar('specification', { length: 60 }).notNull(),
-    key: varchar('record_key', { length: 60 }).notNull(),
-    under: varchar('under_key', { length: 60 }),
+    specificationId: ref('specification_id')
+      .notNull()
+      .references(() => specifications.id),
+    underId: ref('under_id'),
     position: double('position').notNull(),
-    revision: int('revision').notNull(),
-    state: varchar('state', { length: 20 }).$type<RequirementState>().notNull(),
     kind: varchar('kind', { length: 20 }).$type<'heading' | 'requirement'>().notNull(),
-    title: varchar('title', { length: 300 }).notNull(),
+    html: mediumText('body_html').notNull(),
     text: mediumText('body').notNull(),
     rationale: mediumText('rationale').notNull(),
     level: varchar('level', { length: 40 }).notNull(),
@@ -35,11 +34,9 @@ export const requirements = mysqlTable(
     derived: boolean('derived').notNull(),
     notInCode: boolean('not_in_code').notNull(),
     notInCodeRationale: mediumText('not_in_code_rationale').notNull(),
-    updatedBy: varchar('updated_by', { length: 60 }).notNull(),
-    updatedAt: moment('updated_at').notNull(),
   },
   (t) => [
-    uniqueIndex('requirements_key').on(t.projectId, t.key),
-    index('requirements_specification').on(t.projectId, t.specification, t.position),
+    index('requirements_place').on(t.specificationId, t.underId, t.position),
+    index('requirements_project').on(t.projectId, t.kind),
   ],
 );

@@ -1,0 +1,37 @@
+import type { CordCase, CordRun } from './cord-input';
+import { combinations, inPresentForm, runPasses, type Combination } from './standing-runs';
+
+/** The runs of one case on a build, sorted out once: a case may verify many requirements, and most of its runs are in order. */
+export interface CaseRuns {
+  /** Data rows and configurations that the case has now and for which runs were planned. */
+  readonly wanted: readonly Combination<CordRun>[];
+  /** Data rows for which no run was ever planned; a case without rows and without runs is `unplanned`. */
+  readonly missingRows: readonly string[];
+  readonly unplanned: boolean;
+  /** Results that do not pass and that a change of the case took out of sight. */
+  readonly outOfSight: readonly CordRun[];
+  readonly mismatched: readonly string[];
+  readonly unsigned: readonly string[];
+  /** Signed by the tester, and by nobody independent. */
+  readonly unreviewed: readonly string[];
+}
+
+export function sortRuns(runs: readonly CordRun[], c: CordCase): CaseRuns {
+  const all = combinations(runs);
+  const wanted = all.filter((place) => inPresentForm(place, c));
+  const standing = wanted.flatMap((place) => place.standing ?? []);
+  return {
+    wanted,
+    missingRows: c.rows?.length && wanted.length ? c.rows.filter((row) => !wanted.some((place) => place.row === row)) : [],
+    unplanned: wanted.length === 0,
+    outOfSight: all.flatMap(({ standing: run, ...place }) =>
+      run && !inPresentForm(place, c) && !run.setAside && !runPasses(run, run.caseRevision) ? [run] : [],
+    ),
+    mismatched: standing.filter((run) => run.signatures.some((s) => !s.matches)).map((run) => run.key),
+    unsigned: standing.filter((run) => !performedBy(run)).map((run) => run.key),
+    unreviewed: standing.filter((run) => performedBy(run) && !reviewedByAnother(run)).map((run) => run.key),
+  };
+}
+
+const performedBy = (run: CordRun): boolean => run.signatures.some((s) => s.meaning === 'performed' && s.login === run.tester);
+const reviewedByAnother = (run: CordRun): boolean => run.signatures.some((s) => s.meaning === 'reviewed' && s.login !== run.tester);

@@ -1,0 +1,118 @@
+import type { Entry } from './entry';
+import { knotOf, type JudgedKnot } from './knot';
+import type { CordRun } from './cord-input';
+import type { StandardProfile } from './profile';
+import type { NextAction, Reason } from './reason';
+import { runOutdated } from './standing-runs';
+
+/** Run, rule 3: a standing result that passes for every data row and configuration that is planned on the build, of each of its cases. */
+export function judgeRun({ cases }: Entry, build: string, problemOfRun: ReadonlyMap<string, string>): JudgedKnot {
+  const reasons: Reason[] = [];
+  const again: CordRun[] = [];
+  const open: CordRun[] = [];
+  let total = 0;
+  for (const { trace, of } of cases) {
+    const at: Reason['records'] = [{ kind: 'case', key: trace.from }];
+    const plan: NextAction = { label: 'Plan a run', to: { kind: 'case', key: trace.from }, place: 'round' };
+    if (!of) continue;
+    const { wanted, missingRows, unplanned, outOfSight } = of.runs;
+    if (unplanned) reasons.push({ code: 'runNotPlanned', records: at, values: { case: trace.from, build }, action: plan });
+    if (missingRows.length)
+      reasons.push({
+        code: 'rowNotPlanned',
+        records: at,
+        values: { case: trace.from, row: missingRows[0], count: missingRows.length, build },
+        action: plan,
+      });
+    for (const run of outOfSight) reasons.push(runReason('outOfSight', run, 'Decide', 'review'));
+    total += wanted.length;
+    for (const { standing, open: planned } of wanted) {
+      if (planned && standing) again.push(planned);
+      if (planned && !standing) open.push(planned);
+      if (standing) reasons.push(...standingReasons(standing, of.case.revision, problemOfRun));
+    }
+  }
+  if (open.length)
+    reasons.push({
+      code: 'runNotRecorded',
+      records: open.map((run) => ({ kind: 'run', key: run.key })),
+      values: { open: open.length, total, run: open[0].key },
+      action: { label: 'Go to bench', to: { kind: 'run', key: open[0].key }, place: 'bench' },
+    });
+  if (again.length)
+    reasons.push({
+      code: 'plannedAgain',
+      records: again.map((run) => ({ kind: 'run', key: run.key })),
+      values: { count: again.length, run: again[0].key },
+      action: { label: 'Go to bench', to: { kind: 'run', key: again[0].key }, place: 'bench' },
+    });
+  return knotOf(reasons);
+}
+
+function runReason(
+  code: Reason['code'],
+  run: CordRun,
+  label: string,
+  place: NextAction['place'],
+  values: Reason['values'] = {},
+  more: Reason['records'] = [],
+): Reason {
+  return {
+    code,
+    records: [{ kind: 'run', key: run.key }, { kind: 'case', key: run.caseKey }, ...more],
+    values: { run: run.key, case: run.caseKey, ...values },
+    action: { label, to: { kind: 'run', key: run.key }, place },
+  };
+}
+
+function standingReasons(run: CordRun, revision: number, problemOfRun: ReadonlyMap<string, string>): Reason[] {
+  const reasons: Reason[] = [];
+  if (run.verdict === 'failed') {
+    const problem = problemOfRun.get(run.key);
+    const values = { step: run.failedStep ?? '', problem: problem ?? '' };
+    reasons.push(runReason('runFailed', run, 'Open run', 'run', values, problem ? [{ kind: 'problem', key: problem }] : []));
+  } else if (run.returned) reasons.push(runReason('runReturned', run, 'Open run', 'run'));
+  else if (run.verdict === 'blocked') reasons.push(runReason('runBlocked', run, 'Open run', 'run'));
+  else if (run.verdict === 'deviation' && !run.deviationAccepted) reasons.push(runReason('deviationOpen', run, 'Review', 'review'));
+  if (runOutdated(run, revision)) reasons.push(runReason('runOutdated', run, 'Decide', 'review'));
+  return reasons;
+}
+
+/** Prove, rule 5: every result counted bears its signatures, with the independence asked for, and no blocking problem stands. */
+export function judgeProve({ requirement: r, cases, problems }: Entry, profile: StandardProfile): JudgedKnot {
+  const reasons: Reason[] = [];
+  const unsigned = new Set<string>();
+  const unreviewed = new Set<string>();
+  const needsReview = profile.reviewAt.includes(r.level);
+  for (const { of } of cases) {
+    if (!of) continue;
+    for (const key of of.runs.mismatched)
+      reasons.push({
+        code: 'hashMismatch',
+        records: [{ kind: 'run', key }],
+        values: { run: key },
+        action: { label: 'Open run', to: { kind: 'run', key }, place: 'run' },
+      });
+    for (const key of of.runs.unsigned) unsigned.add(key);
+    if (needsReview) for (const key of of.runs.unreviewed) unreviewed.add(key);
+  }
+  const waiting = (code: 'notSigned' | 'notReviewed', label: string, keys: readonly string[]): void => {
+    if (keys.length)
+      reasons.push({
+        code,
+        records: keys.map((key) => ({ kind: 'run', key })),
+        values: { count: keys.length, run: keys[0] },
+        action: { label, to: { kind: 'run', key: keys[0] }, place: 'review' },
+      });
+  };
+  waiting('notSigned', 'Sign', [...unsigned]);
+  waiting('notReviewed', 'Review', [...unreviewed]);
+  for (const problem of new Set(problems))
+    reasons.push({
+      code: 'problemOpen',
+      records: [{ kind: 'problem', key: problem }],
+      values: { problem },
+      action: { label: 'Open problem', to: { kind: 'problem', key: problem }, place: 'problem' },
+    });
+  return knotOf(reasons);
+}

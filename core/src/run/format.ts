@@ -1,0 +1,44 @@
+import { canonicalJson, textHash, type Json, type RecordFormat } from '../base';
+import { caseJson } from '../design';
+import type { Correction, EvidenceNote, RunRecord, StepResult } from './record';
+
+const stepJson = ({ verdict, observed, at }: StepResult): Json => ({ verdict, observed, at });
+const evidenceJson = ({ step, name, mime, bytes, sha256 }: EvidenceNote): Json => ({ step, name, mime, bytes, sha256 });
+const correctionJson = ({ at, reason, verdict, steps }: Correction): Json => ({ at, reason, verdict, steps: steps.map(stepJson) });
+
+/** Frozen: the members that formats 1 and 2 share. */
+function sharedJson(record: RunRecord): { readonly [name: string]: Json } {
+  const { key, round, build, configuration, unit, tools, caseKey, caseRevision, row, tester, startedAt, finishedAt, seconds, verdict } =
+    record;
+  return {
+    key,
+    round,
+    build,
+    configuration,
+    unit,
+    tools,
+    caseKey,
+    caseRevision,
+    case: caseJson(record.case),
+    row,
+    tester,
+    startedAt,
+    finishedAt,
+    seconds,
+    steps: record.steps.map(stepJson),
+    evidence: record.evidence.map(evidenceJson),
+    verdict,
+  };
+}
+
+/** Frozen: the text that the signatures of a run are bound to, in the format that the run was planned in. */
+export function runText(format: RecordFormat, record: RunRecord): string {
+  const shared = sharedJson(record);
+  if (format === 1) return canonicalJson(shared);
+  return canonicalJson({ format: 2, kind: 'run', ...shared, corrections: record.corrections.map(correctionJson) });
+}
+
+/** SHA-256 of `runText`. */
+export function runHash(format: RecordFormat, record: RunRecord): string {
+  return textHash(runText(format, record));
+}

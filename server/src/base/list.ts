@@ -1,0 +1,225 @@
+import { filterSchema, type Filter, type ListQuery, type Page } from '@contract/base';
+import { and, asc, desc, eq, getTableColumns, gt, gte, inArray, isNull, like, lt, lte, not, or, sql, type SQL } from 'drizzle-orm';
+import type { MySqlColumn } from 'drizzle-orm/mysql-core';
+import type { Db, Tx } from './database';
+import { Refusal } from './errors';
+import { ledgerHead } from './ledger';
+import { records } from './tables';
+
+/** A field that lists are filtered, sorted and grouped by. */
+export interface ListField {
+  readonly value: SQL | MySqlColumn;
+  readonly type: 'text' | 'number' | 'yesNo';
+}
+
+/** How records of one kind are asked for: the tables that its fields stand in, and the fields by name. */
+export interface ListSource {
+  /** Joins what the fields need to `records`; written so that it begins with `from records`. */
+  readonly from: SQL;
+  readonly fields: Readonly<Record<string, ListField>>;
+  /** Column that the words of a filter are searched in, with a FULLTEXT index on it. */
+  readonly words: MySqlColumn;
+  /** Always holds: project, kind. */
+  readonly where: SQL;
+  readonly sort: string;
+}
+
+/** The fields that every record has. */
+export const recordFields: Readonly<Record<string, ListField>> = {
+  key: { value: records.key, type: 'text' },
+  title: { value: records.title, type: 'text' },
+  state: { value: records.state, type: 'text' },
+  revision: { value: records.revision, type: 'number' },
+  createdBy: { value: records.createdBy, type: 'text' },
+  createdAt: { value: records.createdAt, type: 'text' },
+  updatedBy: { value: records.updatedBy, type: 'text' },
+  updatedAt: { value: records.updatedAt, type: 'text' },
+  retired: { value: sql`(${records.retiredAt} is not null)`, type: 'yesNo' },
+};
+
+const invalid = (text: string): Refusal => new Refusal('invalid', { detail: text, fields: [{ path: 'filter', text }] });
+
+export function parseFilter(text: string | undefined): Filter | undefined {
+  if (!text) return undefined;
+  let value: unknown;
+  try {
+    value = JSON.parse(text);
+  } catch {
+    throw invalid('The filter is no JSON.');
+  }
+  const parsed = filterSchema.safeParse(value);
+  if (!parsed.success) throw invalid('The filter is not understood.');
+  return parsed.data;
+}
+
+function needField(source: ListSource, name: string): ListField {
+  const own = /^own:(\d{1,15})$/.exec(name);
+  if (own) return { value: sql`json_value(${records.own}, ${`$."${own[1]}"`})`, type: 'text' };
+  const field = Object.hasOwn(source.fields, name) ? source.fields[name] : undefined;
+  if (!field) throw invalid(`There is no field “${name}” here.`);
+  return field;
+}
+
+/** Words of three letters and more by the index, as beginnings; shorter ones by looking. */
+export function wordsFound(column: MySqlColumn, text: string): SQL | undefined {
+  const words = [...text.matchAll(/[\p{L}\p{N}]+/gu)].map(([word]) => word).slice(0, 12);
+  const long = words.filter((word) => word.length >= 3);
+  const parts: SQL[] = [];
+  if (long.length) parts.push(sql`match(${column}) against (${long.map((word) => `+${word}*`).join(' ')} in boolean mode)`);
+  for (const word of words) if (word.length < 3) parts.push(like(column, `%${word}%`));
+  return and(...parts);
+}
+
+function condition(source: ListSource, filter: Filter): SQL | undefined {
+  if ('and' in filter) return and(...filter.and.map((f) => condition(source, f)));
+  if ('or' in filter) return filter.or.length ? or(...filter.or.map((f) => condition(source, f) ?? sql`true`)) : sql`false`;
+  if ('not' in filter) {
+    const inner = condition(source, filter.not);
+    return inner ? not(sql`ifnull(${inner}, false)`) : sql`false`;
+  }
+  if ('words' in filter) return wordsFound(source.words, filter.words);
+  const { value } = needField(source, filter.field);
+  if ('is' in filter) {
+    const values = filter.is.filter((v) => v !== null).map((v) => (typeof v === 'boolean' ? Number(v) : v));
+    const some = values.length ? inArray(value as MySqlColumn, values) : undefined;
+    return filter.is.includes(null) ? or(isNull(value), some) : some;
+  }
+  if ('empty' in filter) return sql`(ifnull(${value}, '') = '') = ${filter.empty}`;
+  return and(
+    filter.from === undefined ? undefined : gte(value as MySqlColumn, filter.from),
+    filter.to === undefined ? undefined : lte(value as MySqlColumn, filter.to),
+  );
+}
+
+interface Order {
+  readonly value: SQL | MySqlColumn;
+  readonly down: boolean;
+}
+
+/** Keys sort as people count, titles by text; the id breaks ties, so that a cursor means one place. */
+function ordersOf(source: ListSource, sort: string): Order[] {
+  const orders = sort.split(',').flatMap((name): Order[] => {
+    const down = name.startsWith('-');
+    const plain = down ? name.slice(1) : name;
+    if (plain === 'key')
+      return [
+        { value: records.keyPrefix, down },
+        { value: records.keyNumber, down },
+      ];
+    const { value, type } = needField(source, plain);
+    return [{ value: type === 'text' && !(value instanceof Object && 'notNull' in value && value.notNull) ? sql`ifnull(${value}, '')` : value, down }];
+  });
+  return [...orders, { value: records.id, down: false }];
+}
+
+type Place = readonly (string | number | null)[];
+
+function parseCursor(text: string, size: number): Place {
+  try {
+    const place = JSON.parse(Buffer.from(text, 'base64url').toString()) as unknown;
+    if (Array.isArray(place) && place.length === size && place.every((v) => typeof v === 'string' || typeof v === 'number')) return place as Place;
+  } catch {
+    // Falls through to the refusal: whoever sent it did not get it from here.
+  }
+  throw new Refusal('invalid', { fields: [{ path: 'after', text: 'This is no place in this list.' }] });
+}
+
+/** Rows behind a place: the first column bounds the index, the rest decide among equals. */
+function behind(orders: readonly Order[], place: Place): SQL | undefined {
+  const past = ({ value, down }: Order, at: string | number | null): SQL =>
+    down ? lt(value as MySqlColumn, at) : gt(value as MySqlColumn, at);
+  return or(...orders.map((order, i) => and(...orders.slice(0, i).map(({ value }, j) => eq(value as MySqlColumn, place[j])), past(order, place[i]))));
+}
+
+/** The SQL of a question without its page: for counts, exports and bulk acts alike. */
+export function questionWhere(source: ListSource, filter: Filter | undefined): SQL {
+  return and(source.where, filter && condition(source, filter)) ?? source.where;
+}
+
+/** Ids of a page of the question, in order, with what comes behind it. */
+async function pageIds(
+  db: Db | Tx,
+  source: ListSource,
+  query: Pick<ListQuery, 'filter' | 'sort' | 'after' | 'limit'>,
+): Promise<{ ids: number[]; next: string | null }> {
+  const where = questionWhere(source, parseFilter(query.filter));
+  const orders = ordersOf(source, query.sort ?? source.sort);
+  const place = query.after === undefined ? undefined : behind(orders, parseCursor(query.after, orders.length));
+  const columns = sql.join(
+    orders.map(({ value }, i) => sql`${value} as ${sql.identifier(`k${i}`)}`),
+    sql`, `,
+  );
+  const order = sql.join(
+    orders.map(({ value, down }) => (down ? desc(value as MySqlColumn) : asc(value as MySqlColumn))),
+    sql`, `,
+  );
+  const [rows] = (await db.execute(
+    sql`select ${columns} ${source.from} where ${and(where, place)} order by ${order} limit ${query.limit + 1}`,
+  )) as unknown as [Record<string, string | number>[]];
+  const shown = rows.slice(0, query.limit);
+  const last = shown.at(-1);
+  const places = orders.map((_, i) => `k${i}`);
+  return {
+    ids: shown.map((row) => Number(row[`k${orders.length - 1}`])),
+    next: rows.length > query.limit && last ? Buffer.from(JSON.stringify(places.map((name) => last[name]))).toString('base64url') : null,
+  };
+}
+
+/** One page of a question; `load` reads the rows for ids, in whatever order. */
+export async function listPage<R extends { readonly id: number }>(
+  db: Db,
+  projectId: number,
+  source: ListSource,
+  query: ListQuery,
+  load: (tx: Tx, ids: readonly number[]) => Promise<readonly R[]>,
+): Promise<Page<Omit<R, 'id'>>> {
+  return db.transaction(
+    async (tx) => {
+      const { ids, next } = await pageIds(tx, source, query);
+      const rows = new Map((await load(tx, ids)).map((row) => [row.id, row]));
+      const where = questionWhere(source, parseFilter(query.filter));
+      const counted =
+        query.after === undefined
+          ? ((await tx.execute(sql`select count(*) as n ${source.from} where ${where}`)) as unknown as [{ n: number }[]])[0][0].n
+          : null;
+      const page: Page<Omit<R, 'id'>> = {
+        rows: ids.flatMap((id) => {
+          const row = rows.get(id);
+          if (!row) return [];
+          const { id: _, ...shown } = row;
+          return [shown];
+        }),
+        next,
+        total: counted === null ? null : Number(counted),
+        seq: await ledgerHead(tx, projectId),
+      };
+      if (!query.groups) return page;
+      const { value } = needField(source, query.groups);
+      const [groups] = (await tx.execute(
+        sql`select ${value} as v, count(*) as n ${source.from} where ${where} group by ${value} order by n desc, v limit 500`,
+      )) as unknown as [{ v: string | number | null; n: number }[]];
+      return { ...page, groups: groups.map(({ v, n }) => ({ value: v, count: Number(n) })) };
+    });
+}
+
+/** All rows of a question, page by page: what an export streams. */
+export async function* allRows<R extends { readonly id: number }>(
+  db: Db,
+  source: ListSource,
+  query: Pick<ListQuery, 'filter' | 'sort'>,
+  load: (db: Db, ids: readonly number[]) => Promise<readonly R[]>,
+): AsyncGenerator<R> {
+  for (let after: string | undefined; ;) {
+    const { ids, next } = await pageIds(db, source, { ...query, ...(after ? { after } : {}), limit: 500 });
+    const rows = new Map((await load(db, ids)).map((row) => [row.id, row]));
+    for (const id of ids) {
+      const row = rows.get(id);
+      if (row) yield row;
+    }
+    if (!next) return;
+    after = next;
+  }
+}
+
+/** All columns of a table, to be selected beside others. */
+export const columnsOf = getTableColumns;

@@ -1,0 +1,148 @@
+import { asc, and, eq, gt, sql } from 'drizzle-orm';
+import type { Db } from './database';
+import { ledgerEntries, ledgerHead } from './ledger';
+import { projectedTable } from './projected';
+import { records } from './tables';
+import { onCommit } from './writing';
+
+/** What a client is told of one entry. */
+export interface EntryEvent {
+  readonly seq: number;
+  readonly at: string;
+  readonly who: string;
+  readonly action: string;
+  readonly kind: string;
+  readonly key: string;
+}
+
+/** Cords of a build that were judged again: true now for ledger number `seq`; `keys` is null where they are too many to name. */
+export interface JudgedEvent {
+  readonly build: string;
+  readonly seq: number;
+  readonly keys: readonly string[] | null;
+}
+
+export interface LedgerListener {
+  entry(event: EntryEvent): void;
+  judged(event: JudgedEvent): void;
+}
+
+const lookEvery = 250;
+
+/** Reads one project's ledger, and what was judged because of it, once for all who listen on this node. */
+class LedgerReader {
+  readonly listeners = new Set<LedgerListener>();
+  private seq = -1;
+  private judgedId = -1;
+  private reading = false;
+  private again = false;
+  private readonly timer = setInterval(() => void this.look(), lookEvery);
+  private readonly begun: Promise<void>;
+
+  constructor(
+    private readonly db: Db,
+    private readonly projectId: number,
+    private readonly warn: (error: unknown) => void,
+  ) {
+    this.begun = this.begin();
+  }
+
+  private async begin(): Promise<void> {
+    this.seq = await ledgerHead(this.db, this.projectId);
+    const [last] = await this.db
+      .select({ id: sql<number>`ifnull(max(${projectedTable.id}), 0)`.mapWith(Number) })
+      .from(projectedTable)
+      .where(eq(projectedTable.projectId, this.projectId));
+    this.judgedId = last.id;
+  }
+
+  /** The number up to which listeners have been told. */
+  async position(): Promise<number> {
+    await this.begun;
+    return this.seq;
+  }
+
+  async look(): Promise<void> {
+    if (this.reading) {
+      this.again = true;
+      return;
+    }
+    this.reading = true;
+    try {
+      await this.begun;
+      do {
+        this.again = false;
+        for await (const { seq, at, who, action, kind, key } of ledgerEntries(this.db, this.projectId, this.seq)) {
+          this.seq = seq;
+          for (const listener of this.listeners) listener.entry({ seq, at, who, action, kind, key });
+        }
+        await this.lookAtJudged();
+      } while (this.again);
+    } catch (error) {
+      // The database is away: those who listen stay, and are told later.
+      this.warn(error);
+    } finally {
+      this.reading = false;
+    }
+  }
+
+  private async lookAtJudged(): Promise<void> {
+    const rows = await this.db
+      .select({ id: projectedTable.id, build: records.key, seq: projectedTable.seq, keys: projectedTable.keys })
+      .from(projectedTable)
+      .innerJoin(records, eq(records.id, projectedTable.buildId))
+      .where(and(eq(projectedTable.projectId, this.projectId), gt(projectedTable.id, this.judgedId)))
+      .orderBy(asc(projectedTable.id))
+      .limit(500);
+    for (const { id, build, seq, keys } of rows) {
+      this.judgedId = id;
+      for (const listener of this.listeners) listener.judged({ build, seq, keys });
+    }
+  }
+
+  close(): void {
+    clearInterval(this.timer);
+  }
+}
+
+/** The readers of one node: one for each project that somebody listens to. */
+export class LedgerReaders {
+  private readonly readers = new Map<number, LedgerReader>();
+  private readonly off: () => void;
+
+  constructor(
+    private readonly db: Db,
+    private readonly warn: (error: unknown) => void = () => undefined,
+  ) {
+    this.off = onCommit((projectId) => this.nudge(projectId));
+  }
+
+  /** Something of the project is new: no need to wait for the next look. */
+  nudge(projectId: number): void {
+    void this.readers.get(projectId)?.look();
+  }
+
+  /** Listens from now on; answers the number from which on it is told, and how to end. */
+  async listen(projectId: number, listener: LedgerListener): Promise<{ from: number; end: () => void }> {
+    let reader = this.readers.get(projectId);
+    if (!reader) this.readers.set(projectId, (reader = new LedgerReader(this.db, projectId, this.warn)));
+    const mine = reader;
+    const from = await mine.position();
+    mine.listeners.add(listener);
+    return {
+      from,
+      end: () => {
+        mine.listeners.delete(listener);
+        if (mine.listeners.size || this.readers.get(projectId) !== mine) return;
+        mine.close();
+        this.readers.delete(projectId);
+      },
+    };
+  }
+
+  stop(): void {
+    this.off();
+    for (const reader of this.readers.values()) reader.close();
+    this.readers.clear();
+  }
+}

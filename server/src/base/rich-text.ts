@@ -1,0 +1,40 @@
+import sanitizeHtml from 'sanitize-html';
+
+const options: sanitizeHtml.IOptions = {
+  allowedTags: ['p', 'br', 'strong', 'b', 'em', 'i', 'u', 's', 'sub', 'sup', 'code', 'pre', 'blockquote', 'ul', 'ol', 'li', 'a', 'img', 'table', 'thead', 'tbody', 'tr', 'th', 'td', 'h3', 'h4'],
+  allowedAttributes: { a: ['href'], img: ['src', 'alt'], th: ['colspan', 'rowspan', 'scope'], td: ['colspan', 'rowspan'] },
+  allowedSchemes: ['https', 'http', 'mailto'],
+  // A picture is a file of the record, named by its hash; nothing is fetched from elsewhere.
+  exclusiveFilter: ({ tag, attribs }) => tag === 'img' && !/^files\/[0-9a-f]{64}$/.test(attribs['src'] ?? ''),
+  allowedSchemesAppliedToAttributes: ['href'],
+  disallowedTagsMode: 'discard',
+};
+
+const escapeText = (text: string): string => text.replace(/[&<>]/g, (c) => (c === '&' ? '&amp;' : c === '<' ? '&lt;' : '&gt;'));
+
+/** Plain text as paragraphs. */
+export function paragraphs(text: string): string {
+  if (!text) return '';
+  return text
+    .split(/\n\n/)
+    .map((part) => `<p>${escapeText(part).replaceAll('\n', '<br />')}</p>`)
+    .join('');
+}
+
+/** What of somebody's HTML is kept: an allow-list of elements and attributes, no script, no style, no address but of the web and mail. */
+export function cleanHtml(html: string): string {
+  return sanitizeHtml(html, options).trim();
+}
+
+const entities: Readonly<Record<string, string>> = { '&amp;': '&', '&lt;': '<', '&gt;': '>', '&quot;': '"', '&#39;': "'", '&nbsp;': ' ' };
+
+/** The words of clean HTML, a line a block: for search, difference and wording. */
+export function plainText(html: string): string {
+  return html
+    .replace(/<br \/>/g, '\n')
+    .replace(/<\/(p|li|tr|h3|h4|pre|blockquote)>/g, '\n')
+    .replace(/<\/(td|th)>/g, '\t')
+    .replace(/<[^<>]{0,20000}>/g, '')
+    .replace(/&(amp|lt|gt|quot|#39|nbsp);/g, (entity) => entities[entity] ?? entity)
+    .trim();
+}

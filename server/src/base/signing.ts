@@ -1,0 +1,104 @@
+import type { RecordFormat } from '@core/base';
+import type { SignatureMeaning } from '@core/run';
+import { and, asc, eq, inArray } from 'drizzle-orm';
+import { checkPassword, type SignedIn } from './access';
+import { account } from './accounted';
+import type { Db, Tx } from './database';
+import { Refusal } from './errors';
+import { decisions, signatures } from './tables';
+import type { Actor, Writing } from './writing';
+
+export const signatureRows = account({
+  name: 'signatures',
+  table: signatures,
+  id: signatures.id,
+  project: signatures.projectId,
+  columns: [
+    ['recordId', signatures.recordId],
+    ['revision', signatures.revision],
+    ['meaning', signatures.meaning],
+    ['login', signatures.login],
+    ['printedName', signatures.printedName],
+    ['at', signatures.at],
+    ['format', signatures.format],
+    ['hash', signatures.hash],
+    ['reason', signatures.reason],
+  ],
+});
+
+export const decisionRows = account({
+  name: 'decisions',
+  table: decisions,
+  id: decisions.id,
+  project: decisions.projectId,
+  columns: [
+    ['recordId', decisions.recordId],
+    ['revision', decisions.revision],
+    ['choice', decisions.choice],
+    ['reason', decisions.reason],
+    ['login', decisions.login],
+    ['at', decisions.at],
+  ],
+});
+
+export type StoredSignature = typeof signatures.$inferSelect;
+export type StoredDecision = typeof decisions.$inferSelect;
+
+/** Who signs, proven by the password given again; a wrong one counts towards the lock-out. */
+export async function proveSigner(db: Db, actor: Actor, password: string): Promise<SignedIn> {
+  try {
+    return await checkPassword(db, actor.login, password, actor.now);
+  } catch (error) {
+    throw error instanceof Refusal && error.code === 'wrongPassword' ? new Refusal('signaturePassword') : error;
+  }
+}
+
+export interface NewSignature {
+  readonly recordId: number;
+  readonly revision: number;
+  readonly meaning: SignatureMeaning;
+  readonly format: RecordFormat;
+  /** Hash of the exact encoding that was signed. */
+  readonly hash: string;
+  readonly reason: string;
+}
+
+/** Puts a signature under a record; belongs to the ledger entry logged last. */
+export async function putSignature(w: Writing, signer: SignedIn, signature: NewSignature): Promise<void> {
+  const { login, printedName } = signer;
+  const [made] = await w.tx
+    .insert(signatures)
+    .values({ projectId: w.actor.projectId, ...signature, login, printedName, at: w.at })
+    .$returningId();
+  w.wrote(signatureRows, made.id);
+}
+
+/** Keeps what somebody decided about a record; belongs to the ledger entry logged last. */
+export async function putDecision(
+  w: Writing,
+  decision: { readonly recordId: number; readonly revision: number; readonly choice: string; readonly reason: string },
+): Promise<void> {
+  const [made] = await w.tx
+    .insert(decisions)
+    .values({ projectId: w.actor.projectId, ...decision, login: w.actor.login, at: w.at })
+    .$returningId();
+  w.wrote(decisionRows, made.id);
+}
+
+export async function signaturesOf(db: Db | Tx, recordIds: readonly number[]): Promise<StoredSignature[]> {
+  if (!recordIds.length) return [];
+  return db
+    .select()
+    .from(signatures)
+    .where(inArray(signatures.recordId, [...recordIds]))
+    .orderBy(asc(signatures.id));
+}
+
+export async function decisionsOf(db: Db | Tx, recordIds: readonly number[], choice?: string): Promise<StoredDecision[]> {
+  if (!recordIds.length) return [];
+  return db
+    .select()
+    .from(decisions)
+    .where(and(inArray(decisions.recordId, [...recordIds]), ...(choice ? [eq(decisions.choice, choice)] : [])))
+    .orderBy(asc(decisions.id));
+}

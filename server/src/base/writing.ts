@@ -1,0 +1,232 @@
+import {
+  ledgerFormat,
+  ledgerHash,
+  ledgerRoot,
+  recordFormat,
+  type Json,
+  type LedgerFacts,
+  type LedgerWrite,
+  type RecordFormat,
+} from '@core/base';
+import { eq } from 'drizzle-orm';
+import { rowHashes, snapshotWrite, type Accounted } from './accounted';
+import type { Db, Tx } from './database';
+import { driverMessage, isClash, isDuplicate, Refusal } from './errors';
+import { ledger, ledgerHeads, operations, revisions } from './tables';
+import type { Touches } from './touches';
+
+/** Who does something, in which project, with which clock. */
+export interface Actor {
+  readonly login: string;
+  readonly projectId: number;
+  readonly now: () => Date;
+  /** What the client named this request: the same name again is not done again. */
+  readonly operation?: { readonly name: string; readonly route: string };
+  /** Told the ledger number of what was written. */
+  readonly wrote?: (seq: number) => void;
+}
+
+export interface EntryInput {
+  readonly action: string;
+  readonly kind: string;
+  readonly key: string;
+  /** What the record said before and says now. */
+  readonly before?: unknown;
+  readonly after?: unknown;
+  readonly touches?: Touches;
+}
+
+export interface SnapshotInput {
+  readonly recordId: number;
+  readonly revision: number;
+  readonly state: string;
+  readonly snapshot: object;
+  readonly hash?: string | null;
+  readonly format?: RecordFormat;
+  readonly reason?: string;
+}
+
+interface Pending extends EntryInput {
+  readonly snapshots: SnapshotInput[];
+  readonly later: ((seq: number) => Promise<void>)[];
+  readonly wrote: Map<Accounted, Set<number>>;
+  readonly writes: LedgerWrite[];
+}
+
+/** An entry holds no more writes than this: what is more goes into entries behind it. */
+const writesInEntry = 2000;
+
+/**
+ * What a writing transaction may do besides its own tables: put entries into the ledger, keep snapshots, account for rows. All of
+ * that is held until the work is done, so that writers of one project wait for each other only while they append.
+ */
+export class Writing {
+  readonly at: string;
+  private readonly pending: Pending[] = [];
+
+  constructor(
+    readonly tx: Tx,
+    readonly actor: Actor,
+  ) {
+    this.at = actor.now().toISOString();
+  }
+
+  /** Appends a ledger entry. What is kept, written or put off afterwards belongs to it, until the next one. */
+  log(entry: EntryInput): void {
+    this.pending.push({ ...entry, snapshots: [], later: [], wrote: new Map(), writes: [] });
+  }
+
+  /** Accounts for rows that were written in this transaction. */
+  wrote(accounted: Accounted, ...ids: readonly number[]): void {
+    const { wrote } = this.last();
+    const known = wrote.get(accounted) ?? new Set<number>();
+    for (const id of ids) known.add(id);
+    wrote.set(accounted, known);
+  }
+
+  /** Accounts for rows that stood before there was a ledger of rows, by their hashes. */
+  wroteBefore(writes: readonly LedgerWrite[]): void {
+    this.last().writes.push(...writes);
+  }
+
+  /** Keeps the full snapshot of a record as it is from this entry on. */
+  snapshot(...inputs: readonly SnapshotInput[]): void {
+    this.last().snapshots.push(...inputs);
+  }
+
+  /** Does what needs the entry's ledger number, once that is known. */
+  withSeq(work: (seq: number) => Promise<void>): void {
+    this.last().later.push(work);
+  }
+
+  private last(): Pending {
+    const last = this.pending.at(-1);
+    if (!last) throw new Error('an entry must be logged before what belongs to it');
+    return last;
+  }
+
+  /** Takes the chain's end, appends, and answers the last number; 0 where there was nothing to say. */
+  async append(): Promise<number> {
+    if (!this.pending.length) return 0;
+    const { projectId } = this.actor;
+    const operation = this.actor.operation?.name ?? '';
+    const head = await lockHead(this.tx, projectId);
+    let { seq, hash: previous } = head;
+    const rows: (typeof ledger.$inferInsert)[] = [];
+    const push = (entry: EntryInput, writes: readonly LedgerWrite[]): void => {
+      const facts: LedgerFacts = {
+        format: ledgerFormat,
+        seq: ++seq,
+        at: this.at,
+        who: this.actor.login,
+        action: entry.action,
+        kind: entry.kind,
+        key: entry.key,
+        before: plain(entry.before),
+        after: plain(entry.after),
+        writes,
+        operation,
+      };
+      const hash = ledgerHash(facts, previous);
+      rows.push({ projectId, ...facts, touches: entry.touches ?? null, previous, hash });
+      previous = hash;
+    };
+    for (const entry of this.pending) {
+      for (const work of entry.later) await work(seq + 1);
+      const writes = [...entry.writes, ...(await this.keepSnapshots(entry, seq + 1))];
+      for (const [accounted, ids] of entry.wrote) writes.push(...(await rowHashes(this.tx, accounted, [...ids])));
+      push(entry, writes.slice(0, writesInEntry));
+      for (let at = writesInEntry; at < writes.length; at += writesInEntry)
+        push({ action: `${entry.action}, further rows`, kind: entry.kind, key: entry.key }, writes.slice(at, at + writesInEntry));
+    }
+    for (let at = 0; at < rows.length; at += 50) await this.tx.insert(ledger).values(rows.slice(at, at + 50));
+    await this.tx.update(ledgerHeads).set({ seq, hash: previous }).where(eq(ledgerHeads.projectId, projectId));
+    return seq;
+  }
+
+  private async keepSnapshots(entry: Pending, seq: number): Promise<LedgerWrite[]> {
+    const kept = entry.snapshots.map((input) => ({
+      recordId: input.recordId,
+      seq,
+      projectId: this.actor.projectId,
+      revision: input.revision,
+      state: input.state,
+      format: input.format ?? recordFormat,
+      hash: input.hash ?? null,
+      snapshot: plain(input.snapshot) as Record<string, unknown>,
+      reason: input.reason ?? '',
+      by: this.actor.login,
+      at: this.at,
+    }));
+    for (let at = 0; at < kept.length; at += 500) await this.tx.insert(revisions).values(kept.slice(at, at + 500));
+    return kept.map((row) => snapshotWrite({ ...row, snapshot: row.snapshot as Json }));
+  }
+}
+
+const plain = (value: unknown): Json => (value === undefined ? null : (JSON.parse(JSON.stringify(value)) as Json));
+
+/** Called after each commit, so that readers of the ledger need not wait for their next look. */
+export type CommitListener = (projectId: number) => void;
+const listeners = new Set<CommitListener>();
+export function onCommit(listener: CommitListener): () => void {
+  listeners.add(listener);
+  return () => listeners.delete(listener);
+}
+
+/** Requests of which something is committed already. */
+const done = new WeakSet<NonNullable<Actor['operation']>>();
+const attempts = 8;
+
+/**
+ * One writing transaction of a project: the work first, then the ledger, whose end is locked only while it is appended to. Whatever two
+ * writers must not do at once they lock themselves (the record's row, a counter). Deadlocks are tried again.
+ */
+export async function write<T>(db: Db, actor: Actor, work: (writing: Writing) => Promise<T>): Promise<T> {
+  for (let attempt = 1; ; attempt++) {
+    try {
+      const { value, seq } = await db.transaction(async (tx) => {
+        const writing = new Writing(tx, actor);
+        // Of a request that writes several times, the first transaction is what makes it done.
+        if (actor.operation && !done.has(actor.operation))
+          await tx.insert(operations).values({
+            projectId: actor.projectId,
+            login: actor.login,
+            operation: actor.operation.name,
+            route: actor.operation.route,
+            at: writing.at,
+            answer: '',
+          });
+        return { value: await work(writing), seq: await writing.append() };
+      });
+      if (actor.operation) done.add(actor.operation);
+      if (seq) {
+        actor.wrote?.(seq);
+        for (const listener of listeners) listener(actor.projectId);
+      }
+      return value;
+    } catch (error) {
+      if (isClash(error) && attempt < attempts) {
+        await new Promise((resolve) => setTimeout(resolve, Math.random() * 8 * attempt));
+        continue;
+      }
+      if (isDuplicate(error)) throw new Refusal(driverMessage(error).includes('operations') ? 'repeated' : 'exists');
+      throw error;
+    }
+  }
+}
+
+async function lockHead(tx: Tx, projectId: number): Promise<{ seq: number; hash: string }> {
+  const [head] = await tx
+    .select({ seq: ledgerHeads.seq, hash: ledgerHeads.hash })
+    .from(ledgerHeads)
+    .where(eq(ledgerHeads.projectId, projectId))
+    .for('update');
+  if (head) return head;
+  await tx.insert(ledgerHeads).ignore().values({ projectId, seq: 0, hash: ledgerRoot });
+  const [made] = await tx
+    .select({ seq: ledgerHeads.seq, hash: ledgerHeads.hash })
+    .from(ledgerHeads)
+    .where(eq(ledgerHeads.projectId, projectId))
+    .for('update');
+  return made;
+}

@@ -1,0 +1,35 @@
+import * as contract from '@contract/design';
+import type { FastifyInstance } from 'fastify';
+import { listPage, serve, type AppContext } from '../base';
+import { addCase, approveCase, saveCase, setCaseState } from './cases';
+import { caseList, caseSummaries, caseWithTraces } from './store';
+
+/** The runs that a case is answered with: the run room knows them. */
+export type RunsOfCase = (caseId: number, revision: number) => Promise<contract.CaseDetail['runs']>;
+
+export function designRoutes(app: FastifyInstance, context: AppContext, runsOf: RunsOfCase): void {
+  const { db } = context.database;
+  const detail = async (projectId: number, key: string): Promise<contract.CaseDetail> => {
+    const { id, ...c } = await caseWithTraces(db, projectId, key);
+    return { ...c, runs: await runsOf(id, c.revision) };
+  };
+  serve(app, context, contract.listCases, ({ membership: { projectId }, query }) =>
+    listPage(db, projectId, caseList(projectId), query, caseSummaries),
+  );
+  serve(app, context, contract.getCase, ({ membership, params }) => detail(membership.projectId, params.key));
+  serve(app, context, contract.addCase, async ({ actor, membership, body }) =>
+    detail(membership.projectId, await addCase(db, actor, body)),
+  );
+  serve(app, context, contract.saveCase, async ({ actor, membership, params, body }) => {
+    await saveCase(db, actor, params.key, body.basedOn, body.content);
+    return detail(membership.projectId, params.key);
+  });
+  serve(app, context, contract.setCaseState, async ({ actor, membership, params, body }) => {
+    await setCaseState(db, actor, params.key, body.basedOn, body.state);
+    return detail(membership.projectId, params.key);
+  });
+  serve(app, context, contract.approveCase, async ({ actor, membership, params, body }) => {
+    await approveCase(db, actor, membership.roles, params.key, body);
+    return detail(membership.projectId, params.key);
+  });
+}

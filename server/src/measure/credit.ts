@@ -1,0 +1,306 @@
+import { groupBy } from '@core/base';
+import {
+  agreeOnTools,
+  bitsFor,
+  creditFile,
+  creditRules,
+  emptyTable,
+  mergeVectors,
+  moveBits,
+  orAll,
+  sizeOf,
+  unionTables,
+  type CaseHits,
+  type CodeUnit,
+  type CreditContext,
+  type CreditRules,
+  type DecisionVectors,
+  type FileCredit,
+  type PointTable,
+} from '@core/measure';
+import { creditingRuns, policiesOf, type CordCase, type StandardProfile, type TracedUnit } from '@core/prove';
+import { and, asc, eq, inArray, isNull, sql } from 'drizzle-orm';
+import { records, type Db, type Tx } from '../base';
+import { cases } from '../design';
+import { judgedRuns, type JudgedRun } from '../run';
+import { partHits } from './store';
+import { codeTraces, codeUnits, measurements, sources, type MeasuredPart } from './tables';
+
+/** A measurement without its bytes. */
+type Directory = Omit<typeof measurements.$inferSelect, 'data' | 'projectId' | 'buildId' | 'uploadId' | 'fileId' | 'withdrawn'>;
+
+export interface UnitTrace {
+  readonly path: string;
+  readonly unit: string;
+  readonly requirementKey: string;
+  readonly requirementId: number | null;
+  readonly origin: 'source' | 'hand';
+}
+
+/** One source file with what is measured of it, credited. */
+export interface CreditedSource {
+  readonly sourceId: number;
+  readonly path: string;
+  readonly credit: FileCredit;
+  /** Is anything measured on the text that the build has now, only on other text, or nothing at all; and only in part? */
+  readonly status: Exclude<TracedUnit['status'], 'absent'>;
+  readonly byHand: readonly UnitTrace[];
+}
+
+/**
+ * Reads what is measured of a build, as little of it as is asked for. One reader serves one judgement: what it read once it does not
+ * read again, and all of it in the caller's snapshot.
+ */
+export class CreditReader {
+  private readonly files = new Map<number, CreditedSource>();
+  private directory: Promise<Directory[]> | undefined;
+  private counting: Promise<(m: Directory) => boolean> | undefined;
+  private caseKeys: Promise<Map<number, string>> | undefined;
+  private known: Promise<Map<string, { id: number; sha256: string }>> | undefined;
+
+  constructor(
+    private readonly tx: Db | Tx,
+    private readonly projectId: number,
+    private readonly buildId: number,
+    private readonly profile: StandardProfile,
+    private readonly rules: CreditRules,
+  ) {}
+
+  /** Source files of the build by their paths. */
+  sources(): Promise<Map<string, { id: number; sha256: string }>> {
+    this.known ??= this.tx
+      .select({ id: sources.id, path: sources.path, sha256: sources.sha256 })
+      .from(sources)
+      .where(and(eq(sources.buildId, this.buildId), isNull(sources.supersededAt)))
+      .orderBy(asc(sources.path))
+      .then((rows) => new Map(rows.map(({ path, ...rest }) => [path, rest])));
+    return this.known;
+  }
+
+  measured(): Promise<Directory[]> {
+    this.directory ??= this.tx
+      .select({
+        id: measurements.id,
+        runId: measurements.runId,
+        caseId: measurements.caseId,
+        caseRevision: measurements.caseRevision,
+        row: measurements.row,
+        configuration: measurements.configuration,
+        tool: measurements.tool,
+        parts: measurements.parts,
+        superseded: measurements.superseded,
+        loadedAt: measurements.loadedAt,
+        seq: measurements.seq,
+      })
+      .from(measurements)
+      .where(and(eq(measurements.buildId, this.buildId), eq(measurements.withdrawn, false)))
+      .orderBy(asc(measurements.id));
+    return this.directory;
+  }
+
+  /** Ids of the cases of which anything is measured on this build. */
+  async measuredCases(): Promise<Set<number>> {
+    const runs = await this.measured();
+    return new Set(runs.flatMap(({ caseId }) => caseId ?? []));
+  }
+
+  /** Keys of cases by their ids. */
+  keysOfCases(): Promise<Map<number, string>> {
+    this.caseKeys ??= this.measuredCases().then(async (ids) => {
+      if (!ids.size) return new Map<number, string>();
+      const rows = await this.tx
+        .select({ id: records.id, key: records.key })
+        .from(records)
+        .where(inArray(records.id, [...ids]));
+      return new Map(rows.map(({ id, key }) => [id, key]));
+    });
+    return this.caseKeys;
+  }
+
+  /** Which measurements belong to a result that gives credit. */
+  private counts(): Promise<(m: Directory) => boolean> {
+    this.counting ??= this.measuredCases().then((ids) => countingRule(this.tx, this.projectId, this.buildId, this.profile, [...ids]));
+    return this.counting;
+  }
+
+  /** Credited source files, in the order of their ids. */
+  async filesOf(ids: Iterable<number>): Promise<CreditedSource[]> {
+    const wanted = [...new Set(ids)];
+    const missing = wanted.filter((id) => !this.files.has(id));
+    if (missing.length) await this.read(missing);
+    return wanted.flatMap((id) => this.files.get(id) ?? []);
+  }
+
+  private async read(ids: readonly number[]): Promise<void> {
+    const known = new Map([...(await this.sources())].map(([path, source]) => [source.id, { path, sha256: source.sha256 }]));
+    const units = groupBy(
+      await this.tx
+        .select()
+        .from(codeUnits)
+        .where(inArray(codeUnits.sourceId, [...ids]))
+        .orderBy(asc(codeUnits.start)),
+      (unit) => unit.sourceId,
+    );
+    const paths = ids.flatMap((id) => known.get(id)?.path ?? []);
+    const traced = groupBy(await unitTraces(this.tx, this.buildId, paths), (t) => t.path);
+    const all = await this.measured();
+    const byPath = new Map<string, { m: Directory; part: MeasuredPart }[]>(paths.map((path) => [path, []]));
+    for (const m of all) for (const part of m.parts) if (!m.superseded.includes(part.path)) byPath.get(part.path)?.push({ m, part });
+    const bytes = await this.bytesOf([...byPath.values()].flat());
+    const counts = await this.counts();
+    const keys = await this.keysOfCases();
+    for (const id of ids) {
+      const source = known.get(id);
+      if (!source) continue;
+      const here = byPath.get(source.path) ?? [];
+      const present = here.filter(({ part }) => part.source === source.sha256);
+      const mine = traced.get(source.path) ?? [];
+      const own = units.get(id) ?? [];
+      const file = await this.merge(
+        source.path,
+        own.map(({ name, start, end }) => ({
+          name,
+          start,
+          end,
+          requirements: [...new Set(mine.filter((t) => t.unit === name && t.requirementId !== null).map((t) => t.requirementKey))],
+        })),
+        present,
+        bytes,
+        counts,
+        keys,
+      );
+      const status = !here.length ? 'neverLoaded' : !present.length ? 'otherText' : present.some(({ part }) => part.partial) ? 'partial' : 'measured';
+      this.files.set(id, {
+        sourceId: id,
+        path: source.path,
+        credit: creditFile(file, this.rules),
+        status,
+        byHand: mine.filter((t) => t.origin === 'hand'),
+      });
+    }
+  }
+
+  /** The bytes of parts, read a measurement at a time; those that are few of a measurement are cut out by the database. */
+  private async bytesOf(parts: readonly { m: Directory; part: MeasuredPart }[]): Promise<(m: Directory, part: MeasuredPart) => Promise<Buffer>> {
+    const wanted = groupBy(
+      parts,
+      ({ m }) => m.id,
+      ({ part }) => part,
+    );
+    const whole = new Map<number, Buffer>();
+    const many = [...wanted].filter(([id, list]) => list.length > 3 && (parts.find(({ m }) => m.id === id)?.m.parts.length ?? 0) < 4 * list.length);
+    for (let at = 0; at < many.length; at += 50)
+      for (const row of await this.tx
+        .select({ id: measurements.id, data: measurements.data })
+        .from(measurements)
+        .where(
+          inArray(
+            measurements.id,
+            many.slice(at, at + 50).map(([id]) => id),
+          ),
+        ))
+        whole.set(row.id, row.data);
+    return async (m, { at, size }) => {
+      const known = whole.get(m.id);
+      if (known) return known.subarray(at, at + size);
+      const [row] = await this.tx
+        .select({ bytes: sql<Buffer>`substring(${measurements.data}, ${at + 1}, ${size})` })
+        .from(measurements)
+        .where(eq(measurements.id, m.id));
+      return row.bytes;
+    };
+  }
+
+  private async merge(
+    path: string,
+    units: CodeUnit[],
+    parts: readonly { m: Directory; part: MeasuredPart }[],
+    bytes: (m: Directory, part: MeasuredPart) => Promise<Buffer>,
+    counts: (m: Directory) => boolean,
+    keys: ReadonlyMap<number, string>,
+  ): Promise<FileCredit['file']> {
+    const hits: { table: PointTable; bits: Uint32Array; vectors: readonly DecisionVectors[]; caseKey: string; counts: boolean; tool: string }[] = [];
+    for (const { m, part } of parts) {
+      const found = await partHits(this.tx, m.id, part, () => bytes(m, part));
+      hits.push({ ...found, caseKey: m.caseId === null ? '' : (keys.get(m.caseId) ?? ''), counts: counts(m), tool: m.tool });
+    }
+    if (!hits.length) return { path, table: emptyTable, units, byCase: [] };
+    const agreed = agreeOnTools(hits).hits;
+    const { table, places } = unionTables(agreed.map((h) => h.table));
+    const size = sizeOf(table);
+    const merged = new Map<string, { caseKey: string; counts: boolean; bits: Uint32Array; vectors: (readonly DecisionVectors[])[] }>();
+    agreed.forEach(({ caseKey, counts: counted, bits, vectors }, i) => {
+      const name = `${counted} ${caseKey}`;
+      const entry = merged.get(name) ?? { caseKey, counts: counted, bits: bitsFor(size), vectors: [] };
+      merged.set(name, entry);
+      const moved = places?.[i];
+      orAll(entry.bits, moved ? moveBits(bits, moved, size) : bits);
+      entry.vectors.push(vectors);
+    });
+    const byCase = [...merged.values()].map(({ vectors, ...rest }): CaseHits => ({ ...rest, vectors: mergeVectors(vectors) }));
+    return { path, table, units, byCase };
+  }
+}
+
+/** Traces of code in these files of a build. */
+async function unitTraces(tx: Db | Tx, buildId: number, paths: readonly string[]): Promise<UnitTrace[]> {
+  if (!paths.length) return [];
+  return tx
+    .select({
+      path: codeTraces.path,
+      unit: codeTraces.unit,
+      requirementKey: codeTraces.requirementKey,
+      requirementId: codeTraces.requirementId,
+      origin: codeTraces.origin,
+    })
+    .from(codeTraces)
+    .where(and(eq(codeTraces.buildId, buildId), isNull(codeTraces.removedAt), inArray(codeTraces.path, [...paths])))
+    .orderBy(asc(codeTraces.id));
+}
+
+/**
+ * Which measurements count: those bound to a run that gives credit, or to exactly the case revision (row, configuration) of one. What was
+ * loaded before a rerun was planned stays with the run that it supersedes.
+ */
+async function countingRule(
+  tx: Db | Tx,
+  projectId: number,
+  buildId: number,
+  profile: StandardProfile,
+  caseIds: readonly number[],
+): Promise<(m: Directory) => boolean> {
+  const runs = groupBy(await judgedRuns(tx, projectId, buildId, caseIds), (run) => run.caseId);
+  const deviations = profile.credit?.deviations ?? true;
+  const crediting = new Map<number, JudgedRun[]>();
+  for (let at = 0; at < caseIds.length; at += 1000)
+    for (const row of await tx
+      .select({ id: records.id, key: records.key, revision: records.revision, rows: cases.rows })
+      .from(cases)
+      .innerJoin(records, eq(records.id, cases.id))
+      .where(inArray(cases.id, caseIds.slice(at, at + 1000)))) {
+      const c: CordCase = {
+        key: row.key,
+        revision: row.revision,
+        approved: true,
+        author: '',
+        approvals: [],
+        unapprovedCalls: [],
+        ...(row.rows?.length ? { rows: row.rows.map((r) => r.name) } : {}),
+      };
+      crediting.set(row.id, creditingRuns(runs.get(row.id) ?? [], c, policiesOf(profile), deviations) as JudgedRun[]);
+    }
+  return (m) => {
+    if (m.caseId === null) return false;
+    return (crediting.get(m.caseId) ?? []).some((run) => {
+      if (m.runId !== null) return run.id === m.runId;
+      if (run.caseRevision !== m.caseRevision) return false;
+      if ((m.row !== null && m.row !== run.row) || (m.configuration !== null && m.configuration !== run.configuration)) return false;
+      return !(run.isRerun && m.loadedAt < run.plannedAt);
+    });
+  };
+}
+
+/** The rules of credit of a project, from its traces between cases and requirements. */
+export function rulesOf(profile: StandardProfile, context: Pick<CreditContext, 'verifies' | 'parents'>): CreditRules {
+  return creditRules({ ...context, ...(profile.credit ? { policy: profile.credit } : {}) });
+}

@@ -1,0 +1,139 @@
+import type { CoverageUpload } from '@contract/measure';
+import { envelope2, groupBy, recordFormat, textHash } from '@core/base';
+import { and, asc, eq, inArray, sql, type SQL } from 'drizzle-orm';
+import {
+  changeRecord,
+  lockRecord,
+  proveSigner,
+  putSignature,
+  recordFields,
+  recordRows,
+  records,
+  Refusal,
+  write,
+  type Actor,
+  type Db,
+  type ListSource,
+  type Tx,
+} from '../base';
+import { alias } from 'drizzle-orm/mysql-core';
+import { measurementRows, uploadRows } from './store';
+import { measurements, sources, uploadFiles, uploads } from './tables';
+
+const caseRecord = alias(records, 'case_record');
+const runRecord = alias(records, 'run_record');
+
+/** How uploads of a build are asked for in lists. */
+export function uploadList(projectId: number, buildId: number): ListSource {
+  return {
+    from: sql`from ${records} join ${uploads} on ${uploads.id} = ${records.id}`,
+    fields: recordFields,
+    words: records.words,
+    where: and(eq(records.projectId, projectId), eq(records.kind, 'upload'), eq(uploads.buildId, buildId)) as SQL,
+    sort: '-createdAt',
+  };
+}
+
+export async function uploadsById(db: Db | Tx, ids: readonly number[]): Promise<(CoverageUpload & { id: number })[]> {
+  if (!ids.length) return [];
+  const chosen = [...ids];
+  const rows = await db
+    .select({ record: records, upload: uploads })
+    .from(uploads)
+    .innerJoin(records, eq(records.id, uploads.id))
+    .where(inArray(uploads.id, chosen));
+  const files = groupBy(
+    await db.select().from(uploadFiles).where(inArray(uploadFiles.uploadId, chosen)).orderBy(asc(uploadFiles.id)),
+    (f) => f.uploadId,
+  );
+  const bound = groupBy(
+    await db
+      .select({
+        uploadId: measurements.uploadId,
+        caseKey: caseRecord.key,
+        caseRevision: measurements.caseRevision,
+        run: runRecord.key,
+        parts: measurements.parts,
+      })
+      .from(measurements)
+      .leftJoin(caseRecord, eq(caseRecord.id, measurements.caseId))
+      .leftJoin(runRecord, eq(runRecord.id, measurements.runId))
+      .where(inArray(measurements.uploadId, chosen))
+      .orderBy(asc(measurements.id)),
+    (m) => m.uploadId,
+  );
+  return rows.map(({ record, upload }) => ({
+    id: record.id,
+    key: record.key,
+    state: upload.withdrawnAt === null ? 'loaded' : 'withdrawn',
+    by: record.createdBy,
+    at: record.createdAt,
+    files: (files.get(record.id) ?? []).map(({ id, name, format, bytes, sha256 }) => ({ id, name, format, bytes, sha256 })),
+    bound: (bound.get(record.id) ?? []).map(({ caseKey, caseRevision, run, parts }) => ({
+      to: run ?? (caseKey ? `${caseKey} revision ${caseRevision}` : 'nobody: exercised only'),
+      files: parts.length,
+    })),
+    findings: [...upload.findings],
+  }));
+}
+
+/** Withdraws an upload, or brings it back, signed; credit follows, and nothing is deleted. */
+export async function withdrawUpload(
+  db: Db,
+  actor: Actor,
+  key: string,
+  input: { withdrawn: boolean; reason: string; password: string },
+): Promise<CoverageUpload> {
+  const signer = await proveSigner(db, actor, input.password);
+  const id = await write(db, actor, async (w) => {
+    const record = await lockRecord(w, 'upload', key);
+    const [upload] = await w.tx.select().from(uploads).where(eq(uploads.id, record.id));
+    if ((upload.withdrawnAt !== null) === input.withdrawn)
+      throw new Refusal('stateForbids', { detail: input.withdrawn ? `${key} is withdrawn already.` : `${key} is not withdrawn.` });
+    const revision = record.revision + 1;
+    const state = input.withdrawn ? 'withdrawn' : 'loaded';
+    const hash = textHash(envelope2('upload', record.key, revision, { state }));
+    const mine = await w.tx
+      .select({ id: measurements.id, caseId: measurements.caseId, parts: measurements.parts })
+      .from(measurements)
+      .where(eq(measurements.uploadId, record.id));
+    const paths = [...new Set(mine.flatMap(({ parts }) => parts.map((part) => part.path)))];
+    const touched = paths.length
+      ? await w.tx
+          .select({ id: sources.id })
+          .from(sources)
+          .where(and(eq(sources.buildId, upload.buildId), inArray(sources.path, paths)))
+      : [];
+    await changeRecord(w, record, { revision, state });
+    await w.tx
+      .update(uploads)
+      .set({ withdrawnAt: input.withdrawn ? w.at : null })
+      .where(eq(uploads.id, record.id));
+    await w.tx.update(measurements).set({ withdrawn: input.withdrawn }).where(eq(measurements.uploadId, record.id));
+    w.log({
+      action: input.withdrawn ? 'upload withdrawn' : 'upload brought back',
+      kind: 'upload',
+      key: record.key,
+      after: { reason: input.reason, printedName: signer.printedName, hash },
+      touches: { results: [...new Set(mine.flatMap(({ caseId }) => caseId ?? []))], sources: touched.map((s) => s.id) },
+    });
+    w.snapshot({ recordId: record.id, revision, state, snapshot: { state }, hash, reason: input.reason });
+    w.wrote(recordRows, record.id);
+    w.wrote(uploadRows, record.id);
+    w.wrote(measurementRows, ...mine.map((m) => m.id));
+    await putSignature(w, signer, { recordId: record.id, revision, meaning: 'withdrawn', format: recordFormat, hash, reason: input.reason });
+    return record.id;
+  });
+  const [{ id: _, ...shown }] = await uploadsById(db, [id]);
+  return shown;
+}
+
+/** A raw file of an upload, as it came. */
+export async function needUploadFile(db: Db, projectId: number, id: number): Promise<typeof uploadFiles.$inferSelect> {
+  const [file] = await db
+    .select()
+    .from(uploadFiles)
+    .where(and(eq(uploadFiles.projectId, projectId), eq(uploadFiles.id, id)));
+  if (!file) throw new Refusal('notFound');
+  return file;
+}

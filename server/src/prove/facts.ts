@@ -1,0 +1,386 @@
+import { groupBy } from '@core/base';
+import { creditOfUnit, metrics, noCoverage, type Metric } from '@core/measure';
+import {
+  problemStands,
+  summariseCode,
+  type Approval,
+  type CodeSummary,
+  type CordCase,
+  type CordInput,
+  type CordProblem,
+  type CordRequirement,
+  type CordTrace,
+  type StandardProfile,
+  type TracedUnit,
+} from '@core/prove';
+import type { RequirementState } from '@core/specify';
+import { and, asc, eq, inArray, isNull, sql, type SQL } from 'drizzle-orm';
+import { alias, type MySqlColumn } from 'drizzle-orm/mysql-core';
+import { decisions, integrityFaults, records, revisions, signatures, traces, type Db, type StoredBuild, type Tx } from '../base';
+import { caseCalls, cases } from '../design';
+import { codeTraces, CreditReader, rulesOf } from '../measure';
+import { judgedRuns, problems } from '../run';
+import { requirements } from '../specify';
+
+/** All requirements of a project, or those that were chosen, by id. */
+export type Scope = ReadonlySet<number> | 'all';
+
+/** Facts from which cords are judged, with the ids behind the keys. */
+export interface Facts {
+  readonly input: CordInput;
+  readonly idOf: ReadonlyMap<string, number>;
+  readonly reader: CreditReader;
+}
+
+const inBatches = async <T>(ids: readonly number[] | 'all', column: MySqlColumn, read: (where: SQL | undefined) => Promise<T[]>): Promise<T[]> => {
+  if (ids === 'all') return read(undefined);
+  const found: T[] = [];
+  for (let at = 0; at < ids.length; at += 1000) found.push(...(await read(inArray(column, ids.slice(at, at + 1000)))));
+  return found;
+};
+
+interface TraceRecord extends CordTrace {
+  readonly fromId: number;
+  readonly toId: number;
+}
+
+const fromEnd = alias(records, 'from_end');
+const toEnd = alias(records, 'to_end');
+
+/** Standing traces of a kind by a condition, in the order in which they were drawn. */
+function readTraces(tx: Db | Tx, projectId: number, kind: string, where?: SQL): Promise<TraceRecord[]> {
+  return tx
+    .select({
+      fromId: traces.fromId,
+      toId: traces.toId,
+      from: fromEnd.key,
+      to: toEnd.key,
+      fromRevision: traces.fromRevision,
+      toRevision: traces.toRevision,
+      needsConfirmation: traces.needsConfirmation,
+      drawnBy: traces.drawnBy,
+      confirmedBy: traces.confirmedBy,
+    })
+    .from(traces)
+    .innerJoin(fromEnd, eq(fromEnd.id, traces.fromId))
+    .innerJoin(toEnd, eq(toEnd.id, traces.toId))
+    .where(and(eq(traces.projectId, projectId), eq(traces.kind, kind), isNull(traces.removedAt), where))
+    .orderBy(asc(traces.id));
+}
+
+async function requirementFacts(tx: Db | Tx, projectId: number, ids: readonly number[] | 'all'): Promise<(CordRequirement & { id: number })[]> {
+  const approvals = await approvalsOf(tx, projectId, 'requirement', ids);
+  const rows = await inBatches(ids, requirements.id, (where) =>
+    tx
+      .select({
+        id: records.id,
+        key: records.key,
+        title: records.title,
+        revision: records.revision,
+        state: records.state,
+        author: records.authoredBy,
+        level: requirements.level,
+        method: requirements.method,
+        topLevel: requirements.topLevel,
+        derived: requirements.derived,
+        rationale: sql<number>`trim(${requirements.rationale}) <> ''`.mapWith(Boolean),
+        notInCode: requirements.notInCode,
+        why: sql<number>`trim(${requirements.notInCodeRationale}) <> ''`.mapWith(Boolean),
+      })
+      .from(requirements)
+      .innerJoin(records, eq(records.id, requirements.id))
+      .where(and(eq(requirements.projectId, projectId), eq(requirements.kind, 'requirement'), isNull(records.retiredAt), where)),
+  );
+  return rows.map(({ rationale, why, state, ...row }) => ({
+    ...row,
+    state: state as RequirementState,
+    approvals: approvals.get(row.id) ?? [],
+    hasRationale: rationale,
+    notInCodeRationale: why,
+  }));
+}
+
+/** Approvals of the present revisions: signatures on their hash, and what was approved before approvals were signatures. */
+async function approvalsOf(tx: Db | Tx, projectId: number, kind: 'requirement' | 'case', ids: readonly number[] | 'all'): Promise<Map<number, Approval[]>> {
+  const faulty = new Set(
+    (await tx.select({ id: integrityFaults.recordId }).from(integrityFaults).where(eq(integrityFaults.projectId, projectId))).map(({ id }) => id),
+  );
+  const signed = await inBatches(ids, records.id, (where) =>
+    tx
+      .select({ id: records.id, login: signatures.login, hash: signatures.hash, kept: revisions.hash })
+      .from(records)
+      .innerJoin(
+        signatures,
+        and(eq(signatures.recordId, records.id), eq(signatures.meaning, 'approved'), eq(signatures.revision, records.revision)),
+      )
+      .leftJoin(
+        revisions,
+        and(eq(revisions.recordId, records.id), eq(revisions.revision, records.revision), eq(revisions.hash, signatures.hash)),
+      )
+      .where(and(eq(records.projectId, projectId), eq(records.kind, kind), where)),
+  );
+  const before = await inBatches(ids, records.id, (where) =>
+    tx
+      .select({ id: records.id, login: decisions.login })
+      .from(records)
+      .innerJoin(
+        decisions,
+        and(eq(decisions.recordId, records.id), eq(decisions.choice, 'approved'), eq(decisions.revision, records.revision)),
+      )
+      .where(and(eq(records.projectId, projectId), eq(records.kind, kind), where)),
+  );
+  return groupBy(
+    [
+      ...signed.map(({ id, login, hash, kept }) => ({ id, login, matches: kept === hash && !faulty.has(id) })),
+      ...before.map(({ id, login }) => ({ id, login, matches: !faulty.has(id) })),
+    ],
+    ({ id }) => id,
+    ({ login, matches }): Approval => ({ login, matches }),
+  );
+}
+
+async function caseFacts(tx: Db | Tx, projectId: number, ids: readonly number[] | 'all'): Promise<(CordCase & { id: number })[]> {
+  const approvals = await approvalsOf(tx, projectId, 'case', ids);
+  const called = alias(records, 'called');
+  const approvedOnce = sql<number>`exists (select 1 from ${revisions} where ${revisions.recordId} = ${caseCalls.calledId} and ${revisions.revision} = ${caseCalls.calledRevision} and ${revisions.state} = 'approved')`;
+  const calls = groupBy(
+    await inBatches(ids, caseCalls.caseId, (where) =>
+      tx
+        .select({ caseId: caseCalls.caseId, key: called.key, revision: caseCalls.calledRevision })
+        .from(caseCalls)
+        .innerJoin(called, eq(called.id, caseCalls.calledId))
+        .where(and(eq(called.projectId, projectId), sql`not ${approvedOnce}`, where)),
+    ),
+    (c) => c.caseId,
+    (c) => `${c.key} revision ${c.revision}`,
+  );
+  const rows = await inBatches(ids, cases.id, (where) =>
+    tx
+      .select({
+        id: records.id,
+        key: records.key,
+        revision: records.revision,
+        state: records.state,
+        author: records.authoredBy,
+        rows: cases.rows,
+      })
+      .from(cases)
+      .innerJoin(records, eq(records.id, cases.id))
+      .where(and(eq(cases.projectId, projectId), where)),
+  );
+  return rows.map(({ state, rows: dataRows, ...row }) => ({
+    ...row,
+    approved: state === 'approved',
+    approvals: approvals.get(row.id) ?? [],
+    unapprovedCalls: calls.get(row.id) ?? [],
+    ...(dataRows?.length ? { rows: dataRows.map((r) => r.name) } : {}),
+  }));
+}
+
+/** Problem reports that may stand on this build, against these requirements. */
+async function problemFacts(tx: Db | Tx, projectId: number, build: StoredBuild, ids: readonly number[] | 'all'): Promise<CordProblem[]> {
+  const runRecord = alias(records, 'run_record');
+  const against = await inBatches(ids, traces.toId, (where) => readTraces(tx, projectId, 'foundAgainst', where));
+  if (!against.length) return [];
+  const found = groupBy(against, (t) => t.fromId);
+  const rows = await inBatches([...found.keys()], problems.id, (where) =>
+    tx
+      .select({ row: problems, key: records.key, state: records.state, run: runRecord.key })
+      .from(problems)
+      .innerJoin(records, eq(records.id, problems.id))
+      .leftJoin(runRecord, eq(runRecord.id, problems.runId))
+      .where(where),
+  );
+  return rows
+    .sort((a, b) => a.row.id - b.row.id)
+    .map(({ row, key, state, run }) => ({
+      key,
+      blocking: row.blocking,
+      standing: problemStands({ open: state === 'open', foundIn: row.buildId, fixedIn: row.fixedInId }, build.id),
+      requirements: (found.get(row.id) ?? []).map((t) => t.to),
+      run,
+    }));
+}
+
+/** What is derived from requirements, however deep: for each of them itself and all below it, by id. */
+export async function familiesOf(tx: Db | Tx, projectId: number, ids: readonly number[] | 'all'): Promise<(id: number) => ReadonlySet<number>> {
+  const children = new Map<number, number[]>();
+  if (ids === 'all')
+    for (const [parent, list] of groupBy(
+      await pairsOf(tx, projectId),
+      (t) => t.to,
+      (t) => t.from,
+    ))
+      children.set(parent, list);
+  else
+    for (let layer = [...new Set(ids)]; layer.length; ) {
+      const next = await inBatches(layer, traces.toId, (where) => pairsOf(tx, projectId, where));
+      for (const id of layer) children.set(id, []);
+      for (const { from, to } of next) children.get(to)?.push(from);
+      layer = [...new Set(next.map(({ from }) => from))].filter((id) => !children.has(id));
+    }
+  return (id) => {
+    const found = new Set([id]);
+    for (const member of found) for (const child of children.get(member) ?? []) found.add(child);
+    return found;
+  };
+}
+
+const pairsOf = (tx: Db | Tx, projectId: number, where?: SQL): Promise<{ from: number; to: number }[]> =>
+  tx
+    .select({ from: traces.fromId, to: traces.toId })
+    .from(traces)
+    .where(and(eq(traces.projectId, projectId), eq(traces.kind, 'parent'), isNull(traces.removedAt), where));
+
+/** What the code of requirements has, theirs and that of what is derived from them. */
+async function codeFacts(
+  tx: Db | Tx,
+  projectId: number,
+  build: StoredBuild,
+  ids: readonly number[] | 'all',
+  keyOf: ReadonlyMap<number, string>,
+  reader: CreditReader,
+  casesOf: (requirements: readonly string[]) => ReadonlySet<string>,
+): Promise<Map<string, CodeSummary>> {
+  const wanted = ids === 'all' ? [...keyOf.keys()] : ids;
+  const family = await familiesOf(tx, projectId, ids);
+  const families = new Map(wanted.map((id) => [id, family(id)]));
+  const members = ids === 'all' ? 'all' : [...new Set([...families.values()].flatMap((set) => [...set]))];
+  const named = await inBatches(members, codeTraces.requirementId, (where) =>
+    tx
+      .select({ requirementId: codeTraces.requirementId, path: codeTraces.path, unit: codeTraces.unit })
+      .from(codeTraces)
+      .where(
+        and(
+          eq(codeTraces.buildId, build.id),
+          isNull(codeTraces.removedAt),
+          where ?? sql`${codeTraces.requirementId} is not null and ${codeTraces.projectId} = ${projectId}`,
+        ),
+      )
+      .orderBy(asc(codeTraces.path), asc(codeTraces.unit)),
+  );
+  const unitsOf = groupBy(named, (t) => t.requirementId ?? 0);
+  const memberKeys = new Map(keyOf);
+  const strange = [...new Set([...families.values()].flatMap((set) => [...set]))].filter((id) => !memberKeys.has(id));
+  for (const { id, key } of await inBatches(strange, records.id, (where) =>
+    tx.select({ id: records.id, key: records.key }).from(records).where(where),
+  ))
+    memberKeys.set(id, key);
+  const known = await reader.sources();
+  const measuredKeys = new Set((await reader.keysOfCases()).values());
+  const summaries = new Map<string, CodeSummary>();
+  for (const id of wanted) {
+    const set = families.get(id) ?? new Set([id]);
+    const units = new Map<string, { path: string; unit: string }>();
+    for (const member of set) for (const t of unitsOf.get(member) ?? []) units.set(`${t.path}\n${t.unit}`, t);
+    if (!units.size) continue;
+    const cases = casesOf([...set].flatMap((member) => memberKeys.get(member) ?? []));
+    const files = new Map(
+      (await reader.filesOf([...units.values()].flatMap(({ path }) => known.get(path)?.id ?? []))).map((file) => [file.path, file]),
+    );
+    const traced = [...units.values()].map(({ path, unit }): TracedUnit => {
+      const file = files.get(path);
+      const u = file?.credit.file.units.findIndex((candidate) => candidate.name === unit) ?? -1;
+      if (!file || u < 0) return { path, name: unit, status: 'absent', totals: noCoverage, firstGap: {} };
+      return { path, name: unit, status: file.status, ...creditOfUnit(file.credit, u, cases) };
+    });
+    const order = (x: TracedUnit, y: TracedUnit): number => (x.path < y.path ? -1 : x.path > y.path ? 1 : x.name < y.name ? -1 : 1);
+    const own = [...new Set((unitsOf.get(id) ?? []).map((t) => t.path))].sort();
+    const casesMeasured = [...cases].some((key) => measuredKeys.has(key));
+    summaries.set(memberKeys.get(id) ?? '', summariseCode(own, casesMeasured, traced.sort(order)));
+  }
+  return summaries;
+}
+
+/** The metrics that no file measured on a build has any point of. */
+async function missingMetrics(reader: CreditReader, measured: (metric: Metric) => Promise<boolean>): Promise<Set<Metric>> {
+  if (!(await reader.measured()).length) return new Set();
+  const missing = new Set<Metric>();
+  for (const metric of metrics) if (!(await measured(metric))) missing.add(metric);
+  return missing;
+}
+
+export interface FactsQuestion {
+  readonly projectId: number;
+  readonly build: StoredBuild;
+  readonly profile: StandardProfile;
+  /** Requirements that are judged. */
+  readonly judged: Scope;
+  /** Those of them whose code has to be looked at again; of the others `known` tells what it had. */
+  readonly credited: Scope;
+  readonly known?: ReadonlyMap<string, CodeSummary>;
+  readonly settled?: CordInput['settled'];
+  /** Requirements named in the source files that are looked at again. */
+  readonly named?: readonly number[];
+  /** Does any source file of the build have points of a metric? */
+  readonly hasMetric: (reader: CreditReader, metric: Metric) => Promise<boolean>;
+}
+
+/** Reads what decides about the cords of some requirements, or of all, on one build, in the caller's snapshot. */
+export async function readFacts(tx: Db | Tx, question: FactsQuestion): Promise<Facts> {
+  const { projectId, build, profile, judged, credited } = question;
+  const ids = judged === 'all' ? 'all' : [...judged];
+  const parents = await inBatches(ids, traces.fromId, (where) => readTraces(tx, projectId, 'parent', where));
+  const below = ids === 'all' ? [] : await inBatches(ids, traces.toId, (where) => readTraces(tx, projectId, 'parent', where));
+  const verifies = await inBatches(ids, traces.toId, (where) => readTraces(tx, projectId, 'verifies', where));
+  const needed = ids === 'all' ? 'all' : [...new Set([...ids, ...parents.map((t) => t.toId)])];
+  const own = await requirementFacts(tx, projectId, needed);
+  const caseIds = ids === 'all' ? 'all' : [...new Set(verifies.map((t) => t.fromId))];
+  const cordCases = await caseFacts(tx, projectId, caseIds);
+  const caseKeys = new Map(cordCases.map((c) => [c.id, c.key]));
+  const runs = (await judgedRuns(tx, projectId, build.id, caseIds)).map((run) => ({ ...run, caseKey: caseKeys.get(run.caseId) ?? '' }));
+  const keyOf = new Map(own.filter((r) => judged === 'all' || judged.has(r.id)).map((r) => [r.id, r.key]));
+  const creditedIds = credited === 'all' ? 'all' : [...credited].filter((id) => keyOf.has(id));
+  const rules = rulesOf(profile, await creditTraces(tx, projectId, profile, creditedIds, question.named ?? [], parents, verifies));
+  const reader = new CreditReader(tx, projectId, build.id, profile, rules);
+  const code = new Map(question.known ?? []);
+  const fresh = creditedIds === 'all' || creditedIds.length ? await codeFacts(tx, projectId, build, creditedIds, keyOf, reader, rules.casesOf) : new Map<string, CodeSummary>();
+  for (const [id, key] of keyOf) if (credited === 'all' || credited.has(id)) code.delete(key);
+  for (const [key, summary] of fresh) code.set(key, summary);
+  const unique = new Map([...parents, ...below].map((t) => [`${t.fromId}:${t.toId}`, t]));
+  return {
+    reader,
+    idOf: new Map([...keyOf].map(([id, key]) => [key, id])),
+    input: {
+      build: build.name,
+      profile,
+      requirements: own,
+      cases: cordCases,
+      parents: [...unique.values()],
+      verifies,
+      runs,
+      problems: await problemFacts(tx, projectId, build, ids),
+      code,
+      missingMetrics: await missingMetrics(reader, (metric) => question.hasMetric(reader, metric)),
+      ...(question.settled ? { settled: question.settled } : {}),
+    },
+  };
+}
+
+/** The traces that decide which cases credit what: of the families of what is judged. */
+async function creditTraces(
+  tx: Db | Tx,
+  projectId: number,
+  profile: StandardProfile,
+  ids: readonly number[] | 'all',
+  named: readonly number[],
+  parents: readonly TraceRecord[],
+  verifies: readonly TraceRecord[],
+): Promise<{ verifies: Map<string, Set<string>>; parents: readonly { from: string; to: string }[] }> {
+  const wide = profile.credit?.childCases || profile.credit?.parentCases;
+  let list = verifies;
+  let up: readonly TraceRecord[] = ids === 'all' ? parents : [];
+  if (ids !== 'all') {
+    if (wide) {
+      list = await readTraces(tx, projectId, 'verifies');
+      up = await readTraces(tx, projectId, 'parent');
+    } else {
+      const family = await familiesOf(tx, projectId, ids);
+      const members = [...new Set([...named, ...ids.flatMap((id) => [...family(id)])])];
+      list = await inBatches(members, traces.toId, (where) => readTraces(tx, projectId, 'verifies', where));
+    }
+  }
+  const byCase = new Map<string, Set<string>>();
+  for (const { from, to } of list) byCase.set(from, (byCase.get(from) ?? new Set()).add(to));
+  return { verifies: byCase, parents: up };
+}

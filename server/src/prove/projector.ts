@@ -1,0 +1,480 @@
+import { canonicalJson, keyNumber, keyPrefix, knots, perKnot, type Json, type Knot } from '@core/base';
+import { addCoverage, coverageOf, noCoverage, type CoverageByMetric, type Metric } from '@core/measure';
+import {
+  countedCord,
+  judgeCords,
+  reasonWords,
+  stateOfReason,
+  totalsOf,
+  type CodeSummary,
+  type Cord,
+  type KnotState,
+  type SettledCord,
+} from '@core/prove';
+import { and, eq, gt, inArray, isNull, lt, sql } from 'drizzle-orm';
+import {
+  builds,
+  ledger,
+  ledgerHead,
+  needBuild,
+  profileOf,
+  projectedTable,
+  records,
+  sumOfTouches,
+  traces,
+  type Db,
+  type StoredBuild,
+  type Touches,
+  type Tx,
+} from '../base';
+import { caseCalls } from '../design';
+import { codeTraces, measurements, sourceCredits, sources, type CreditReader } from '../measure';
+import { readFacts, type Scope } from './facts';
+import { cords, projections, type StoredReason } from './tables';
+
+/** Other rules of judging, or of storing what was judged, make everything afresh: raise it with them. */
+export const projectionVersion = 1;
+
+const letters: Record<KnotState, string> = { sound: 'S', waiting: 'W', broken: 'B', suspect: 'U', notReached: '-', notRequired: 'N' };
+const stateOfLetter = new Map(Object.entries(letters).map(([state, letter]) => [letter, state as KnotState]));
+
+export const lettersOf = (states: Readonly<Record<Knot, KnotState>>): string => knots.map((knot) => letters[states[knot]]).join('');
+export const statesOf = (text: string): Record<Knot, KnotState> =>
+  perKnot((knot) => stateOfLetter.get(text[knots.indexOf(knot)]) ?? 'notReached');
+
+/** More than this is judged as a whole. */
+const tooMany = 2000;
+/** More keys than this are not named to those who listen. */
+const namedKeys = 500;
+
+/** What was brought along. */
+export interface Brought {
+  readonly buildId: number;
+  readonly seq: number;
+  /** Keys of requirements whose cord is another one now; null for all. */
+  readonly keys: readonly string[] | null;
+}
+
+/** One row of a cord as it is stored. */
+function cordRow(buildId: number, requirementId: number, cord: Cord, code: CodeSummary | undefined): typeof cords.$inferInsert {
+  const { key, title, level, firstBreak, below } = cord;
+  const states = perKnot((knot) => cord.knots[knot].state);
+  const counted = countedCord(cord);
+  const first = firstBreak ? cord.knots[firstBreak] : undefined;
+  const firstWords = first?.reasons[0] ? reasonWords(first.reasons[0]) : firstBreak ? '' : 'proved';
+  return {
+    buildId,
+    requirementId,
+    key,
+    keyPrefix: keyPrefix(key),
+    keyNumber: keyNumber(key),
+    title,
+    level,
+    states: lettersOf(states),
+    below: below && lettersOf(below),
+    firstBreak: firstBreak ? knots.indexOf(firstBreak) : 9,
+    state: firstBreak ? letters[states[firstBreak]] : 'S',
+    short: counted.words,
+    reasons: perKnot((knot): readonly StoredReason[] =>
+      cord.knots[knot].reasons.slice(0, 50).map((reason) => ({
+        code: reason.code,
+        state: stateOfReason(reason.code) ?? states[knot],
+        words: reasonWords(reason),
+        records: reason.records.slice(0, 200),
+        action: reason.action,
+      })),
+    ),
+    code: code ?? null,
+    words: `${key} ${title} ${level} ${firstWords}`,
+  };
+}
+
+/** As it is stored, so that what was read back compares. */
+const asText = (value: unknown): string => canonicalJson(JSON.parse(JSON.stringify(value ?? null)) as Json);
+
+/** What is compared to see whether a cord is another one. */
+const sameCord = (a: typeof cords.$inferInsert, b: typeof cords.$inferSelect): boolean =>
+  a.states === b.states &&
+  a.below === b.below &&
+  a.title === b.title &&
+  a.level === b.level &&
+  a.key === b.key &&
+  a.firstBreak === b.firstBreak &&
+  asText(a.reasons) === asText(b.reasons) &&
+  asText(a.code) === asText(b.code);
+
+async function writeCords(tx: Tx, rows: readonly (typeof cords.$inferInsert)[]): Promise<void> {
+  for (let at = 0; at < rows.length; at += 250)
+    await tx
+      .insert(cords)
+      .values(rows.slice(at, at + 250))
+      .onDuplicateKeyUpdate({
+        set: Object.fromEntries(
+          (['key', 'keyPrefix', 'keyNumber', 'title', 'level', 'states', 'below', 'firstBreak', 'state', 'short', 'reasons', 'code', 'words'] as const).map(
+            (name) => [name, sql`values(${sql.identifier(cords[name].name)})`],
+          ),
+        ),
+      });
+}
+
+/** What a change makes doubtful, worked out to requirements and source files. */
+interface Doubt {
+  readonly judged: Set<number>;
+  readonly credited: Set<number>;
+  readonly sources: Set<number>;
+}
+
+const idsOf = async <T extends { id: number | null }>(rows: Promise<T[]>): Promise<number[]> => (await rows).flatMap(({ id }) => id ?? []);
+
+async function doubtOf(tx: Tx, projectId: number, buildId: number, touches: Touches): Promise<Doubt> {
+  const judged = new Set<number>();
+  const credited = new Set<number>();
+  const files = new Set<number>(touches.sources ?? []);
+  const add = (set: Set<number>, ids: Iterable<number>): void => {
+    for (const id of ids) set.add(id);
+  };
+  const standing = (kind: string) => and(eq(traces.projectId, projectId), eq(traces.kind, kind), isNull(traces.removedAt));
+  const verifiedBy = async (caseIds: readonly number[]): Promise<number[]> =>
+    caseIds.length
+      ? idsOf(
+          tx
+            .select({ id: traces.toId })
+            .from(traces)
+            .where(and(standing('verifies'), inArray(traces.fromId, [...caseIds]))),
+        )
+      : [];
+  const texts = [...(touches.texts ?? [])];
+  if (texts.length) {
+    const kinds = await tx
+      .select({ id: records.id, kind: records.kind })
+      .from(records)
+      .where(inArray(records.id, texts));
+    const changed = kinds.filter((r) => r.kind === 'requirement').map((r) => r.id);
+    add(judged, changed);
+    if (changed.length)
+      add(
+        judged,
+        await idsOf(
+          tx
+            .select({ id: traces.fromId })
+            .from(traces)
+            .where(and(standing('parent'), inArray(traces.toId, changed))),
+        ),
+      );
+    const changedCases = kinds.filter((r) => r.kind === 'case').map((r) => r.id);
+    const callers = changedCases.length
+      ? await idsOf(tx.select({ id: caseCalls.caseId }).from(caseCalls).where(inArray(caseCalls.calledId, changedCases)))
+      : [];
+    add(judged, await verifiedBy([...changedCases, ...callers]));
+  }
+  const results = [...(touches.results ?? [])];
+  const ofResults = await verifiedBy(results);
+  add(judged, ofResults);
+  add(credited, ofResults);
+  if (results.length) {
+    const paths = new Set(
+      (
+        await tx
+          .select({ parts: measurements.parts })
+          .from(measurements)
+          .where(and(eq(measurements.buildId, buildId), inArray(measurements.caseId, results)))
+      ).flatMap(({ parts }) => parts.map((part) => part.path)),
+    );
+    if (paths.size)
+      add(
+        files,
+        await idsOf(
+          tx
+            .select({ id: sources.id })
+            .from(sources)
+            .where(and(eq(sources.buildId, buildId), isNull(sources.supersededAt), inArray(sources.path, [...paths]))),
+        ),
+      );
+  }
+  add(judged, touches.requirements ?? []);
+  add(credited, touches.requirements ?? []);
+  if (touches.sources?.length) {
+    const named = await idsOf(
+      tx
+        .select({ id: codeTraces.requirementId })
+        .from(codeTraces)
+        .innerJoin(sources, and(eq(sources.buildId, codeTraces.buildId), eq(sources.path, codeTraces.path)))
+        .where(and(inArray(sources.id, [...touches.sources]), isNull(codeTraces.removedAt))),
+    );
+    add(judged, named);
+    add(credited, named);
+  }
+  if (credited.size)
+    add(
+      files,
+      await idsOf(
+        tx
+          .select({ id: sources.id })
+          .from(codeTraces)
+          .innerJoin(
+            sources,
+            and(eq(sources.buildId, codeTraces.buildId), eq(sources.path, codeTraces.path), isNull(sources.supersededAt)),
+          )
+          .where(and(eq(codeTraces.buildId, buildId), inArray(codeTraces.requirementId, [...credited]), isNull(codeTraces.removedAt))),
+      ),
+    );
+  await addAncestors(tx, credited, standing('parent'));
+  for (const id of credited) judged.add(id);
+  await addAncestors(tx, judged, standing('parent'));
+  return { judged, credited, sources: files };
+}
+
+/** Whatever these are derived from, however far up: its second line, and its credit, rest on them. */
+async function addAncestors(tx: Tx, ids: Set<number>, parents: ReturnType<typeof and>): Promise<void> {
+  for (let layer = [...ids]; layer.length && ids.size <= tooMany; ) {
+    const next = await tx
+      .selectDistinct({ id: traces.toId })
+      .from(traces)
+      .where(and(parents, inArray(traces.fromId, layer)));
+    layer = next.map(({ id }) => id).filter((id) => !ids.has(id));
+    for (const id of layer) ids.add(id);
+  }
+}
+
+/** Brings builds along with the ledger: what the new entries touch is judged again, and nothing else. */
+export class Projector {
+  constructor(
+    private readonly db: Db,
+    private readonly now: () => Date,
+  ) {}
+
+  /** Says that somebody asks for a build; it is then brought along until nobody has asked for a day. */
+  async want(projectId: number, buildId: number): Promise<void> {
+    const at = this.now().toISOString();
+    await this.db
+      .insert(projections)
+      .values({ buildId, projectId, seq: 0, version: projectionVersion, wantedAt: at, totals: null })
+      .onDuplicateKeyUpdate({ set: { wantedAt: at } });
+  }
+
+  /** Builds that are behind their ledger, and were asked for within a day; closed ones stay as they are. */
+  async behind(): Promise<{ projectId: number; buildId: number }[]> {
+    const dayAgo = new Date(this.now().getTime() - 24 * 3600_000).toISOString();
+    const [rows] = (await this.db.execute(
+      sql`select p.project_id as projectId, p.build_id as buildId from projections p join ledger_heads h on h.project_id = p.project_id join builds b on b.id = p.build_id where p.wanted_at > ${dayAgo} and p.seq < h.seq and (b.closed_seq is null or p.seq < b.closed_seq) order by p.wanted_at desc limit 50`,
+    )) as unknown as [{ projectId: number; buildId: number }[]];
+    return rows.map(({ projectId, buildId }) => ({ projectId: Number(projectId), buildId: Number(buildId) }));
+  }
+
+  /** Makes one build true for the present end of its ledger. Undefined where another node is at it, or there is nothing to do. */
+  async bring(projectId: number, buildId: number): Promise<Brought | undefined> {
+    return this.db.transaction(async (tx) => {
+      const [row] = await tx
+        .select({ seq: projections.seq, version: projections.version })
+        .from(projections)
+        .where(eq(projections.buildId, buildId))
+        .for('update', { skipLocked: true });
+      if (!row) return undefined;
+      // The first plain reading fixes the snapshot: everything below is true for this number.
+      const head = await ledgerHead(tx, projectId);
+      const [{ name, closedSeq }] = await tx
+        .select({ name: records.key, closedSeq: builds.closedSeq })
+        .from(builds)
+        .innerJoin(records, eq(records.id, builds.id))
+        .where(eq(builds.id, buildId));
+      if (row.seq >= head || (closedSeq !== null && row.seq >= closedSeq)) return undefined;
+      const build = await needBuild(tx, projectId, name);
+      const afresh = row.seq === 0 || row.version !== projectionVersion;
+      const touches = afresh ? ({ all: true } as Touches) : await this.touchesBetween(tx, projectId, row.seq, head);
+      let keys: readonly string[] | null = [];
+      if (touches) {
+        const doubt = touches.all ? undefined : await doubtOf(tx, projectId, buildId, touches);
+        keys =
+          doubt && doubt.judged.size <= tooMany
+            ? await this.judge(tx, projectId, build, doubt)
+            : await this.judge(tx, projectId, build, { judged: 'all', credited: 'all', sources: 'all' });
+      }
+      const totals = keys === null || keys.length || afresh ? await totalsNow(tx, buildId) : undefined;
+      const seq = closedSeq === null ? head : Math.max(closedSeq, row.seq);
+      await tx
+        .update(projections)
+        .set({ seq, version: projectionVersion, ...(totals ? { totals } : {}) })
+        .where(eq(projections.buildId, buildId));
+      const told = keys !== null && keys.length > namedKeys ? null : keys;
+      if (told === null || told.length || afresh)
+        await tx.insert(projectedTable).values({ projectId, buildId, seq, at: this.now().toISOString(), keys: told });
+      return { buildId, seq, keys: told };
+    });
+  }
+
+  private async touchesBetween(tx: Tx, projectId: number, after: number, head: number): Promise<Touches | undefined> {
+    const rows = await tx
+      .select({ touches: ledger.touches })
+      .from(ledger)
+      .where(and(eq(ledger.projectId, projectId), gt(ledger.seq, after), sql`${ledger.seq} <= ${head}`, sql`${ledger.touches} is not null`));
+    return sumOfTouches(rows.map((r) => r.touches));
+  }
+
+  private async judge(
+    tx: Tx,
+    projectId: number,
+    build: StoredBuild,
+    scope: { judged: Scope; credited: Scope; sources: ReadonlySet<number> | 'all' },
+  ): Promise<readonly string[] | null> {
+    const all = scope.judged === 'all';
+    const before = await this.storedCords(tx, build.id, scope.judged);
+    const settled = all ? undefined : await this.settledChildren(tx, projectId, build.id, scope.judged);
+    const credited: Scope =
+      scope.judged === 'all' || scope.credited === 'all'
+        ? 'all'
+        : new Set([...scope.credited, ...[...scope.judged].filter((id) => !before.has(id))]);
+    const profile = await profileOf(tx, projectId);
+    // Sources first: whether a metric is measured at all is asked of what is stored of them.
+    const metricsKnown = await this.measuredMetrics(tx, build.id, scope.sources);
+    const { input, idOf, reader } = await readFacts(tx, {
+      projectId,
+      build,
+      profile,
+      judged: scope.judged,
+      credited,
+      known: new Map([...before.values()].flatMap((cord) => (cord.code ? [[cord.key, cord.code] as const] : []))),
+      ...(settled ? { settled } : {}),
+      named: await this.namedIn(tx, build.id, scope.sources),
+      hasMetric: (own, metric) => metricsKnown(own, metric),
+    });
+    await this.writeSources(tx, build.id, reader, scope.sources);
+    const wanted = new Set(idOf.keys());
+    const judged = judgeCords(input, wanted);
+    const rows = judged.map((cord) => cordRow(build.id, idOf.get(cord.key) ?? 0, cord, input.code.get(cord.key)));
+    const changed = rows.filter((row) => {
+      const old = before.get(row.requirementId);
+      return !old || !sameCord(row, old);
+    });
+    await writeCords(tx, changed);
+    const gone = [...before.values()].filter((old) => !wanted.has(old.key));
+    for (let at = 0; at < gone.length; at += 500)
+      await tx.delete(cords).where(
+        and(
+          eq(cords.buildId, build.id),
+          inArray(
+            cords.requirementId,
+            gone.slice(at, at + 500).map((old) => old.requirementId),
+          ),
+        ),
+      );
+    return all && before.size === 0 ? null : [...changed.map((row) => row.key), ...gone.map((old) => old.key)];
+  }
+
+  private async storedCords(tx: Tx, buildId: number, scope: Scope): Promise<Map<number, typeof cords.$inferSelect>> {
+    const found = new Map<number, typeof cords.$inferSelect>();
+    const read = async (ids: readonly number[] | undefined): Promise<void> => {
+      for (const row of await tx
+        .select()
+        .from(cords)
+        .where(and(eq(cords.buildId, buildId), ...(ids ? [inArray(cords.requirementId, [...ids])] : []))))
+        found.set(row.requirementId, row);
+    };
+    if (scope === 'all') await read(undefined);
+    else {
+      const ids = [...scope];
+      for (let at = 0; at < ids.length; at += 1000) await read(ids.slice(at, at + 1000));
+    }
+    return found;
+  }
+
+  /** Cords of the children of what is judged, as they were judged before. */
+  private async settledChildren(tx: Tx, projectId: number, buildId: number, judged: Scope): Promise<Map<string, SettledCord>> {
+    const settled = new Map<string, SettledCord>();
+    if (judged === 'all' || !judged.size) return settled;
+    const rows = await tx
+      .select({ key: cords.key, states: cords.states, below: cords.below })
+      .from(traces)
+      .innerJoin(cords, and(eq(cords.requirementId, traces.fromId), eq(cords.buildId, buildId)))
+      .where(
+        and(eq(traces.projectId, projectId), eq(traces.kind, 'parent'), isNull(traces.removedAt), inArray(traces.toId, [...judged])),
+      );
+    for (const { key, states, below } of rows) settled.set(key, { states: statesOf(states), below: below === null ? null : statesOf(below) });
+    return settled;
+  }
+
+  /** The requirements that the code of these files names: what is credited there rests on their cases too. */
+  private async namedIn(tx: Tx, buildId: number, files: ReadonlySet<number> | 'all'): Promise<number[]> {
+    if (files === 'all' || !files.size) return [];
+    return idsOf(
+      tx
+        .selectDistinct({ id: codeTraces.requirementId })
+        .from(codeTraces)
+        .innerJoin(sources, and(eq(sources.buildId, codeTraces.buildId), eq(sources.path, codeTraces.path)))
+        .where(and(eq(codeTraces.buildId, buildId), inArray(sources.id, [...files]), isNull(codeTraces.removedAt))),
+    );
+  }
+
+  /** Which metrics the build's files have points of: those looked at now from what is read, the others from what is stored. */
+  private async measuredMetrics(
+    tx: Tx,
+    buildId: number,
+    fresh: ReadonlySet<number> | 'all',
+  ): Promise<(reader: CreditReader, metric: Metric) => Promise<boolean>> {
+    const rows = fresh === 'all' ? [] : await tx.select().from(sourceCredits).where(eq(sourceCredits.buildId, buildId));
+    const stored = rows.filter((row) => fresh !== 'all' && !fresh.has(row.sourceId));
+    const sum = stored.reduce<CoverageByMetric>((total, row) => addCoverage(total, row.coverage), noCoverage);
+    let now: Promise<CoverageByMetric> | undefined;
+    return async (reader, metric) => {
+      if (sum[metric].found > 0) return true;
+      now ??= (async () => coverageOf((await reader.filesOf(await this.freshSources(reader, fresh))).map((file) => file.credit)))();
+      return (await now)[metric].found > 0;
+    };
+  }
+
+  private async freshSources(reader: CreditReader, fresh: ReadonlySet<number> | 'all'): Promise<number[]> {
+    const known = [...(await reader.sources()).values()].map(({ id }) => id);
+    return fresh === 'all' ? known : known.filter((id) => fresh.has(id));
+  }
+
+  /** Stores the coverage of source files that was doubtful. */
+  private async writeSources(tx: Tx, buildId: number, reader: CreditReader, fresh: ReadonlySet<number> | 'all'): Promise<void> {
+    const ids = await this.freshSources(reader, fresh);
+    const rows = (await reader.filesOf(ids)).map(({ sourceId, path, credit }) => ({
+      sourceId,
+      buildId,
+      path,
+      measured: credit.file.byCase.length > 0,
+      coverage: coverageOf([credit]),
+    }));
+    for (let at = 0; at < rows.length; at += 200)
+      await tx
+        .insert(sourceCredits)
+        .values(rows.slice(at, at + 200))
+        .onDuplicateKeyUpdate({ set: { measured: sql`values(measured)`, coverage: sql`values(coverage)`, path: sql`values(path)` } });
+    if (fresh === 'all') {
+      const present = new Set(ids);
+      const stored = await tx.select({ id: sourceCredits.sourceId }).from(sourceCredits).where(eq(sourceCredits.buildId, buildId));
+      const gone = stored.map(({ id }) => id).filter((id) => !present.has(id));
+      if (gone.length) await tx.delete(sourceCredits).where(inArray(sourceCredits.sourceId, gone));
+    }
+  }
+
+  /** Forgets old rows of the event log of the boards: nobody is so far behind. */
+  async tidy(): Promise<void> {
+    await this.db.delete(projectedTable).where(lt(projectedTable.at, new Date(this.now().getTime() - 3600_000).toISOString()));
+  }
+
+  /** Makes everything of a build afresh at its next bringing-along. */
+  async forget(buildId: number): Promise<void> {
+    await this.db.update(projections).set({ seq: 0 }).where(eq(projections.buildId, buildId));
+  }
+}
+
+/** The totals of a build, from groups of equal cords that the database counts. */
+async function totalsNow(tx: Tx, buildId: number) {
+  const groups = await tx
+    .select({ states: cords.states, short: cords.short, firstBreak: cords.firstBreak, count: sql<number>`count(*)`.mapWith(Number) })
+    .from(cords)
+    .where(eq(cords.buildId, buildId))
+    .groupBy(cords.states, cords.short, cords.firstBreak);
+  return totalsOf(
+    groups.map(({ states, short, firstBreak, count }) => ({
+      states: statesOf(states),
+      words: short,
+      firstBreak: knots[firstBreak] ?? null,
+      count,
+    })),
+  );
+}
+
+

@@ -1,0 +1,93 @@
+import { groupBy } from '@core/base';
+import type { CordRun } from '@core/prove';
+import { and, asc, eq, inArray, isNull } from 'drizzle-orm';
+import { integrityFaults, records, signatures, type Db, type Tx } from '../base';
+import { evidence, runs } from './tables';
+
+/** A run as it is judged, with what binds measurements to it. */
+export interface JudgedRun extends CordRun {
+  readonly id: number;
+  readonly caseId: number;
+  readonly plannedAt: string;
+  readonly isRerun: boolean;
+}
+
+/**
+ * The runs of a build as they are judged: all, or those of some cases; withdrawn ones left out, in the order in which they were planned.
+ * A signature matches when it is bound to the hash that was kept as the run was finished, and the last verification found nothing that
+ * differs from the ledger.
+ */
+export async function judgedRuns(tx: Db | Tx, projectId: number, buildId: number, caseIds: readonly number[] | 'all'): Promise<JudgedRun[]> {
+  const found: JudgedRun[] = [];
+  const faulty = await faultyRuns(tx, projectId);
+  const read = async (some: readonly number[] | undefined): Promise<void> => {
+    const chosen = and(eq(runs.buildId, buildId), isNull(runs.withdrawnAt), ...(some ? [inArray(runs.caseId, [...some])] : []));
+    const rows = await tx
+      .select({
+        id: runs.id,
+        key: records.key,
+        caseId: runs.caseId,
+        caseRevision: runs.caseRevision,
+        row: runs.row,
+        configuration: runs.configuration,
+        verdict: runs.verdict,
+        finishedAt: runs.finishedAt,
+        finished: runs.finishedSeq,
+        failedStep: runs.failedStep,
+        deviationAccepted: runs.deviationAccepted,
+        returnedAt: runs.returnedAt,
+        setAside: runs.setAside,
+        carriedOverTo: runs.carriedOverTo,
+        tester: runs.tester,
+        hash: runs.hash,
+        plannedAt: records.createdAt,
+        supersedesId: runs.supersedesId,
+      })
+      .from(runs)
+      .innerJoin(records, eq(records.id, runs.id))
+      .where(chosen)
+      .orderBy(asc(runs.id));
+    const signed = groupBy(
+      await tx
+        .select({ recordId: signatures.recordId, meaning: signatures.meaning, login: signatures.login, hash: signatures.hash })
+        .from(signatures)
+        .innerJoin(runs, eq(runs.id, signatures.recordId))
+        .where(chosen)
+        .orderBy(asc(signatures.id)),
+      (s) => s.recordId,
+    );
+    for (const { hash, returnedAt, supersedesId, finishedAt, finished, ...run } of rows)
+      found.push({
+        ...run,
+        caseKey: '',
+        finished: finishedAt === null ? null : (finished ?? 0),
+        returned: returnedAt !== null,
+        isRerun: supersedesId !== null,
+        signatures: (signed.get(run.id) ?? []).map(({ meaning, login, hash: bound }) => ({
+          meaning,
+          login,
+          matches: bound === hash && !faulty.has(run.id),
+        })),
+      });
+  };
+  if (caseIds === 'all') await read(undefined);
+  else for (let at = 0; at < caseIds.length; at += 1000) await read(caseIds.slice(at, at + 1000));
+  return found;
+}
+
+async function faultyRuns(tx: Db | Tx, projectId: number): Promise<Set<number>> {
+  const faults = await tx.select().from(integrityFaults).where(eq(integrityFaults.projectId, projectId));
+  const ids = new Set<number>();
+  for (const { recordId } of faults) if (recordId !== null) ids.add(recordId);
+  return ids;
+}
+
+/** The runs to which rows of evidence belong, for what a verification found. */
+export async function runsOfEvidence(tx: Db | Tx, ids: readonly number[]): Promise<Map<number, number>> {
+  if (!ids.length) return new Map();
+  const rows = await tx
+    .select({ id: evidence.id, runId: evidence.runId })
+    .from(evidence)
+    .where(inArray(evidence.id, [...ids]));
+  return new Map(rows.map(({ id, runId }) => [id, runId]));
+}
