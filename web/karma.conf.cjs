@@ -4,7 +4,7 @@ module.exports = (config) =>
     frameworks: ['jasmine'],
     plugins: [require('karma-jasmine'), require('karma-chrome-launcher')],
     client: { jasmine: { random: true } },
-    reporters: ['progress'],
+    reporters: ['dots'],
     browsers: ['Headless'],
     customLaunchers: {
       Headless: {

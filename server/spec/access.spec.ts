@@ -5,7 +5,7 @@ import * as prove from '@contract/prove';
 import * as run from '@contract/run';
 import * as specify from '@contract/specify';
 import type { Endpoint } from '@contract/base';
-import { openProject, openSite, password, type Project } from './support';
+import { contextOf, openProject, openSite, password, type Project } from './support';
 import { buildApp } from '../src/app';
 import { offerSetup } from '../src/base';
 
@@ -117,7 +117,7 @@ describe('access', () => {
 describe('a new installation', () => {
   it('makes its first administrator with the one-time code, once', async () => {
     const site = await openSite();
-    const app = await buildApp({ house: { database: site.database, now: () => new Date(), secureCookies: false } });
+    const app = await buildApp({ context: contextOf(site.database) });
     const code = (await offerSetup(site.database.db)) ?? '';
     const make = (given: string) =>
       app.inject({

@@ -5,8 +5,8 @@ import { mkdtempSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import * as base from '@contract/base';
 import { caseContent, content, openProject, password, root, type Project } from './support';
-import { addRequirement, setRequirementState } from '../src/specify';
-import { addCase, setCaseState } from '../src/design';
+import { addRequirement } from '../src/specify';
+import { addCase } from '../src/design';
 import { addRound } from '../src/run';
 
 interface Node {
@@ -48,10 +48,10 @@ describe('faults', () => {
     p = await openProject();
     const { db } = p.database;
     await addRequirement(db, p.as('author'), { specification: 'BRK', under: null, parent: null, content: content('It') });
-    await setRequirementState(db, p.as('reviewer'), ['reviewer'], 'BRK-001', 1, 'approved');
+    await p.approve('BRK-001');
     const steps = Array.from({ length: 60 }, (_, i) => ({ action: `Do ${i}`, expected: 'See' }));
     await addCase(db, p.as('author'), { key: 'C-001', content: { ...caseContent('Long'), steps }, verifies: ['BRK-001'] });
-    await setCaseState(db, p.as('reviewer'), ['reviewer'], 'C-001', 1, 'approved');
+    await p.approve('C-001');
     await addRound(db, p.as('author'), {
       build: '1.0',
       title: 'R',
@@ -81,9 +81,9 @@ describe('faults', () => {
       }),
     );
     await ended(node.child);
-    const [rows] = (await p.owner.query(`select steps from ${p.name}.runs where record_key = 'RUN-001'`)) as unknown as [
-      { steps: string }[],
-    ];
+    const [rows] = (await p.owner.query(
+      `select u.steps from ${p.name}.runs u join ${p.name}.records r on r.id = u.id where r.record_key = 'RUN-001'`,
+    )) as unknown as [{ steps: string }[]];
     const steps = JSON.parse(rows[0].steps) as { observed: string }[];
     for (const i of acknowledged) expect(steps[i].observed).toBe(`seen ${i}`);
     const verdict = await p.call('auditor', base.verifyLedger, {});

@@ -30,9 +30,9 @@ describe('a proof pack', () => {
     p = await openProject();
     folder = mkdtempSync(join(tmpdir(), 'cord-pack-'));
     await p.call('author', specify.addRequirement, { specification: 'BRK', content: content('It holds at ≥ 5 °C, “always” → 文') });
-    await p.call('reviewer', specify.setRequirementState, { key: 'BRK-001', basedOn: 1, state: 'approved' });
+    await p.approve('BRK-001');
     const { body: c } = await p.call('author', design.addCase, { content: caseContent('Shows it'), verifies: ['BRK-001'] });
-    await p.call('reviewer', design.setCaseState, { key: c.key, basedOn: 1, state: 'approved' });
+    await p.approve(c.key);
     const round = (
       await p.call('author', run.addRound, { build: '1.0', title: 'R', configuration: 'rig', tester: 'tester', cases: [c.key] })
     ).body;
@@ -50,7 +50,7 @@ describe('a proof pack', () => {
   });
 
   const runner = (): JobRunner =>
-    new JobRunner(p.database, { pack: (job, talk) => makeProofPack(p.database.db, job, talk, setPaper) }, () => undefined);
+    new JobRunner(p.database, { pack: (job, progress) => makeProofPack(p.database.db, job, progress, setPaper) }, () => undefined);
 
   it('is begun again after its worker was killed, and made whole', async () => {
     const { body: job } = await p.call('auditor', prove.makePack, { build: '1.0' });

@@ -13,13 +13,13 @@ describe('Run', () => {
       specification: 'BRK',
       content: content('It holds', { notInCode: true, notInCodeRationale: 'A lever.' }),
     });
-    await p.call('reviewer', specify.setRequirementState, { key: 'BRK-001', basedOn: 1, state: 'approved' });
+    await p.approve('BRK-001');
   }, 60_000);
   afterAll(() => p.close());
 
   const designCase = async (title: string): Promise<string> => {
     const { body } = await p.call('author', design.addCase, { content: caseContent(title), verifies: ['BRK-001'] });
-    await p.call('reviewer', design.setCaseState, { key: body.key, basedOn: 1, state: 'approved' });
+    await p.approve(body.key);
     return body.key;
   };
   const plan = async (cases: string[], tester = 'tester') =>
@@ -48,7 +48,7 @@ describe('Run', () => {
 
   it('refuses to plan a case without steps or without approval, and names it', async () => {
     const { body } = await p.call('author', design.addCase, { content: { ...caseContent('No steps'), steps: [] }, verifies: [] });
-    expect((await p.call('reviewer', design.setCaseState, { key: body.key, basedOn: 1, state: 'approved' })).problem.detail).toContain(
+    expect((await p.call('author', design.setCaseState, { key: body.key, basedOn: 1, state: 'review' })).problem.detail).toContain(
       'no steps',
     );
     const refused = await p.call('author', run.addRound, {
@@ -66,8 +66,8 @@ describe('Run', () => {
     const rows = ['2.5', '3.5'].map((time, i) => ({ name: String(i + 1), values: { time } }));
     const told = { ...caseContent('Rows'), steps: [{ action: 'Wait {{time}} s', expected: 'Alarm' }], rows };
     const { body } = await p.call('author', design.addCase, { content: told, verifies: [] });
-    const approve = (basedOn: number) => p.call('reviewer', design.setCaseState, { key: body.key, basedOn, state: 'approved' });
-    expect((await approve(1)).body.rows).toEqual(rows);
+    await p.approve(body.key);
+    expect((await p.call('auditor', design.getCase, { key: body.key })).body.rows).toEqual(rows);
     const round = await plan([body.key]);
     expect(round.items.map((item) => item.row)).toEqual(['1', '2']);
     const first = (await p.call('tester', run.getRun, { key: round.items[0].key })).body;
@@ -79,7 +79,7 @@ describe('Run', () => {
     expect((await p.call('author', run.addRound, { ...again, configuration: 'cold' })).body.items.length).toBe(2);
     // The row is taken out of the case: its run can be carried over, not run again.
     await p.call('author', design.saveCase, { key: body.key, basedOn: 1, content: { ...told, rows: rows.slice(1) } });
-    expect((await approve(2)).status).toBe(200);
+    await p.approve(body.key);
     const gone = await p.call('tester', run.decideRun, { key: round.items[0].key, choice: 'rerun', reason: 'It changed.', password });
     expect(gone.problem.detail).toContain('no data row 1 any more');
     await p.call('author', design.saveCase, {
@@ -92,7 +92,7 @@ describe('Run', () => {
 
   it('freezes the steps of called revisions in their place, and refuses loops with the loop named', async () => {
     const { key: called } = (await p.call('author', design.addCase, { content: caseContent('Called'), verifies: [] })).body;
-    await p.call('reviewer', design.setCaseState, { key: called, basedOn: 1, state: 'approved' });
+    await p.approve(called);
     const call = (key: string, revision: number, values: Record<string, string> = {}) => ({
       action: '',
       expected: '',
@@ -102,7 +102,7 @@ describe('Run', () => {
       content: { ...caseContent('Caller'), steps: [call(called, 1), { action: 'Look', expected: 'Lit' }] },
       verifies: [],
     });
-    await p.call('reviewer', design.setCaseState, { key: caller.key, basedOn: 1, state: 'approved' });
+    await p.approve(caller.key);
     const [item] = (await plan([caller.key])).items;
     const frozen = (await p.call('tester', run.getRun, { key: item.key })).body.case.steps;
     expect(frozen.map((step) => step.from)).toEqual([`${called} step 1`, `${called} step 2`, undefined]);
@@ -122,7 +122,7 @@ describe('Run', () => {
       content: { ...caseContent('Open'), steps: [{ action: 'Wait {{time}} s', expected: 'x' }] },
       verifies: [],
     });
-    const refused = await p.call('reviewer', design.setCaseState, { key: body.key, basedOn: 1, state: 'approved' });
+    const refused = await p.call('author', design.setCaseState, { key: body.key, basedOn: 1, state: 'review' });
     expect(refused.problem.detail).toContain('{{time}} has no data row');
   });
 
@@ -151,14 +151,17 @@ describe('Run', () => {
     await sign('tester', item.key, 'performed', done.hash);
     await sign('reviewer', item.key, 'reviewed', done.hash);
     const swap = (from: string, to: string) =>
-      p.owner.query(`update ${p.name}.runs set steps = replace(steps, ?, ?) where record_key = ?`, [from, to, item.key]);
+      p.owner.query(
+        `update ${p.name}.runs u join ${p.name}.records r on r.id = u.id set u.steps = replace(u.steps, ?, ?) where r.record_key = ?`,
+        [from, to, item.key],
+      );
     await swap('"observed":"seen"', '"observed":"else"');
     expect((await p.call('auditor', run.getRun, { key: item.key })).body.signatures.every((s) => !s.matches)).toBeTrue();
-    // Any next entry makes the board read again.
-    await p.call('author', run.addBuild, { name: 'any', description: '' });
+    const found = (await p.call('auditor', base.verifyLedger, {})).body;
+    expect(found.rowFaults).toEqual([jasmine.objectContaining({ table: 'runs', fault: 'changed' })]);
     expect((await cord()).states.prove).toBe('broken');
     await swap('"observed":"else"', '"observed":"seen"');
-    await p.call('author', run.addBuild, { name: 'other', description: '' });
+    expect((await p.call('auditor', base.verifyLedger, {})).body.rowFaultCount).toBe(0);
     expect((await cord()).states.prove).toBe('sound');
   });
 
@@ -198,7 +201,9 @@ describe('Run', () => {
       ['BRK-001'],
     ]);
     expect((await cord()).break?.words).toContain(`Step 2 of ${item.key} (${key}) failed · ${problem.key} open`);
-    const again = (await p.call('tester', run.decideRun, { key: item.key, choice: 'rerun', reason: 'Repaired' })).body.supersededBy ?? '';
+    const again = (await p.call('tester', run.decideRun, { key: item.key, choice: 'rerun', reason: 'Repaired' })).body.plannedAgain ?? '';
+    // Planning again hides nothing.
+    expect((await cord()).break?.words).toContain(`Step 2 of ${item.key}`);
     const done = await record(again, ['pass', 'pass']);
     await sign('tester', again, 'performed', done.hash);
     await sign('reviewer', again, 'reviewed', done.hash);
@@ -223,7 +228,7 @@ describe('Run', () => {
     await sign('tester', item.key, 'performed', done.hash);
     await sign('reviewer', item.key, 'reviewed', done.hash);
     await p.call('author', design.saveCase, { key, basedOn: 1, content: caseContent('Revised again') });
-    await p.call('reviewer', design.setCaseState, { key, basedOn: 2, state: 'approved' });
+    await p.approve(key);
     expect((await cord()).states.run).toBe('suspect');
     expect(
       (await p.call('reviewer', run.decideRun, { key: item.key, choice: 'carryOver', reason: 'Only the title', password: 'wrong' })).problem
@@ -236,7 +241,10 @@ describe('Run', () => {
     expect(body.signatures.at(-1)?.meaning).toBe('carried over');
     expect((await cord()).states.run).toBe('sound');
     const [trace] = (await p.call('auditor', design.getCase, { key })).body.verifies;
-    await p.call('author', specify.confirmTrace, { id: trace.id, reason: 'Only the title', fromRevision: 2, toRevision: 1 });
+    const confirm = (who: string) =>
+      p.call(who, base.confirmTrace, { id: trace.id, reason: 'Only the title', fromRevision: 2, toRevision: 1 });
+    expect((await confirm('author')).problem.code).toBe('ownWork');
+    expect((await confirm('reviewer')).status).toBe(200);
   });
 
   it('counts a deviation as passed only once a reviewer accepted it with a reason', async () => {

@@ -4,8 +4,21 @@ import type { Role } from '@core/base';
 import { createPool, type Pool } from 'mysql2/promise';
 import type { FastifyInstance } from 'fastify';
 import { buildApp } from '../src/app';
-import { addPerson, addProject, openDatabase, people, setMember, type Actor, type Database, type House } from '../src/base';
-import { addBuild } from '../src/run';
+import {
+  addBuild,
+  addPerson,
+  addProject,
+  LedgerReaders,
+  openDatabase,
+  people,
+  setMember,
+  type Actor,
+  type AppContext,
+  type Database,
+} from '../src/base';
+import { localDrive, ProjectionService, Projector } from '../src/prove';
+import * as design from '@contract/design';
+import * as specify from '@contract/specify';
 import { addSpecification } from '../src/specify';
 import { migrateDatabase, migrationsFolder } from '../src/migrate';
 import { eq } from 'drizzle-orm';
@@ -65,11 +78,25 @@ export interface Reply<E extends Endpoint> {
   readonly problem: ProblemDetails;
 }
 
+/** The context of a node whose builds are judged in this process, when they are asked for. */
+export function contextOf(database: Database, now: () => Date = () => new Date()): AppContext {
+  const projector = new Projector(database.db, now);
+  return {
+    database,
+    now,
+    secureCookies: false,
+    readers: new LedgerReaders(database.db),
+    projections: new ProjectionService(database.db, projector, localDrive(projector)),
+  };
+}
+
 export interface Project extends Site {
   readonly app: FastifyInstance;
-  readonly house: House;
+  readonly context: AppContext;
   readonly projectId: number;
   as(login: string): Actor;
+  /** Approves a requirement or a case in its present revision, asked for by its author and signed by the reviewer. */
+  approve(key: string, who?: string): Promise<void>;
   /** Calls a route as somebody, with the session of a real sign-in. */
   call<E extends Endpoint>(login: string, endpoint: E, input: Omit<CallOf<E>, 'project'>): Promise<Reply<E>>;
   cookie(login: string): Promise<string>;
@@ -85,8 +112,8 @@ export async function openProject(): Promise<Project> {
   const site = await openSite();
   const { db } = site.database;
   const now = (): Date => new Date();
-  const house: House = { database: site.database, now, secureCookies: false };
-  const app = await buildApp({ house, signInLimit: 10_000 });
+  const context = contextOf(site.database, now);
+  const app = await buildApp({ context, signInLimit: 10_000 });
   await app.ready();
   for (const [login, roles] of Object.entries(cast))
     await addPerson(
@@ -115,34 +142,52 @@ export async function openProject(): Promise<Project> {
     cookies.set(login, value);
     return value;
   };
+  let seen = 0;
+  const call: Project['call'] = async (login, endpoint, input) => {
+    const values: Record<string, unknown> = { project: 'spec', ...(input as object) };
+    // What is judged is asked for as true for whatever was written before, by anybody.
+    if (/\/(board|cords|code)\b/.test(endpoint.path) && endpoint.method === 'GET' && !/file|line/.test(endpoint.path))
+      values['atLeast'] ??= seen;
+    const url = endpoint.path.replace(/:(\w+)/g, (_, name: string) => {
+      const value = encodeURIComponent(String(values[name]));
+      delete values[name];
+      return value;
+    });
+    const hasBody = endpoint.method === 'POST' || endpoint.method === 'PUT';
+    if (!endpoint.path.includes(':project')) delete values['project'];
+    const query = hasBody ? '' : `?${new URLSearchParams(Object.entries(values).map(([k, v]) => [k, String(v)]))}`;
+    const answer = await app.inject({
+      method: endpoint.method,
+      url: `/api${url}${query}`,
+      ...(login ? { headers: { cookie: await cookie(login) } } : {}),
+      ...(hasBody ? { payload: values } : {}),
+    });
+    seen = Math.max(seen, Number(answer.headers['ledger-seq'] ?? 0));
+    const body = answer.body ? (answer.json() as unknown) : undefined;
+    // What the contract promises is what is answered.
+    if (answer.statusCode === 200) endpoint.answer.parse(body);
+    return { status: answer.statusCode, body: body as never, problem: body as ProblemDetails };
+  };
+  const approve = async (key: string, who = 'reviewer'): Promise<void> => {
+    const isCase = key.startsWith('C-');
+    const { revision, hash } = isCase
+      ? (await call('auditor', design.getCase, { key })).body
+      : (await call('auditor', specify.getRequirement, { key })).body;
+    const ask = { key, basedOn: revision, state: 'review' as const };
+    await (isCase ? call('author', design.setCaseState, ask) : call('author', specify.setRequirementState, ask));
+    const sign = { key, basedOn: revision, hash, password };
+    const { status, problem } = isCase ? await call(who, design.approveCase, sign) : await call(who, specify.approveRequirement, sign);
+    if (status !== 200) throw new Error(`${key} was not approved: ${problem.detail ?? problem.title}`);
+  };
   return {
     ...site,
     app,
-    house,
+    context,
     projectId,
     as,
     cookie,
-    call: async (login, endpoint, input) => {
-      const values: Record<string, unknown> = { project: 'spec', ...(input as object) };
-      const url = endpoint.path.replace(/:(\w+)/g, (_, name: string) => {
-        const value = encodeURIComponent(String(values[name]));
-        delete values[name];
-        return value;
-      });
-      const hasBody = endpoint.method === 'POST' || endpoint.method === 'PUT';
-      if (!endpoint.path.includes(':project')) delete values['project'];
-      const query = hasBody ? '' : `?${new URLSearchParams(Object.entries(values).map(([k, v]) => [k, String(v)]))}`;
-      const answer = await app.inject({
-        method: endpoint.method,
-        url: `/api${url}${query}`,
-        ...(login ? { headers: { cookie: await cookie(login) } } : {}),
-        ...(hasBody ? { payload: values } : {}),
-      });
-      const body = answer.body ? (answer.json() as unknown) : undefined;
-      // What the contract promises is what is answered.
-      if (answer.statusCode === 200) endpoint.answer.parse(body);
-      return { status: answer.statusCode, body: body as never, problem: body as ProblemDetails };
-    },
+    call,
+    approve,
     upload: async (login, path, files) => {
       const boundary = 'spec-boundary';
       const payload = Buffer.concat([
@@ -159,6 +204,7 @@ export async function openProject(): Promise<Project> {
         headers: { cookie: await cookie(login), 'content-type': `multipart/form-data; boundary=${boundary}` },
         payload,
       });
+      seen = Math.max(seen, Number(answer.headers['ledger-seq'] ?? 0));
       const body = answer.json() as never;
       return { status: answer.statusCode, body, problem: body };
     },

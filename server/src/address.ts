@@ -4,7 +4,8 @@ import type { DatabaseAddress } from './base';
 export function addressFromEnvironment(env = process.env): DatabaseAddress {
   const need = (name: string): string => {
     const value = env[name];
-    if (!value) throw new Error(`${name} must be set: CORD_DB_PORT, CORD_DB_USER, CORD_DB_PASSWORD and CORD_DB_NAME say where the database is.`);
+    if (!value)
+      throw new Error(`${name} must be set: CORD_DB_PORT, CORD_DB_USER, CORD_DB_PASSWORD and CORD_DB_NAME say where the database is.`);
     return value;
   };
   const whole = (name: string, fallback: number): number => {

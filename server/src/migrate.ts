@@ -7,7 +7,16 @@ import './rooms';
 import { upgradeFirstRelease } from './upgrade';
 
 /** Tables whose rows are never changed: the server's account may add and read, nothing else. */
-const appendOnly = new Set(['ledger', 'revisions', 'signatures', 'decisions', 'blobs', 'trace_confirmations', 'upload_files', 'code_units']);
+const appendOnly = new Set([
+  'ledger',
+  'revisions',
+  'signatures',
+  'decisions',
+  'blobs',
+  'trace_confirmations',
+  'upload_files',
+  'code_units',
+]);
 /** Tables from which rows may go: they hold no record of the work. */
 const removable = new Set([
   'sessions',

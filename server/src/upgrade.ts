@@ -106,7 +106,11 @@ interface OldUnit {
   readonly textHash: string;
 }
 
-async function upgradeSources(w: Writing, buildId: ReadonlyMap<string, number>, requirementId: ReadonlyMap<string, number>): Promise<OldUnit[]> {
+async function upgradeSources(
+  w: Writing,
+  buildId: ReadonlyMap<string, number>,
+  requirementId: ReadonlyMap<string, number>,
+): Promise<OldUnit[]> {
   const { tx, actor } = w;
   const units: OldUnit[] = [];
   for (const old of await rowsOf<OldSource>(tx, sql`select * from old_sources where project_id = ${actor.projectId} order by id`)) {
@@ -182,9 +186,12 @@ async function upgradeMeasurements(w: Writing, buildId: ReadonlyMap<string, numb
   const { tx, actor } = w;
   const old = await rowsOf<OldMeasurement>(tx, sql`select * from old_measurements where project_id = ${actor.projectId} order by id`);
   const hashes = new Map(
-    (await tx.select({ buildId: sources.buildId, path: sources.path, sha256: sources.sha256 }).from(sources).where(eq(sources.projectId, actor.projectId))).map(
-      (s) => [`${s.buildId}\n${s.path}`, s.sha256],
-    ),
+    (
+      await tx
+        .select({ buildId: sources.buildId, path: sources.path, sha256: sources.sha256 })
+        .from(sources)
+        .where(eq(sources.projectId, actor.projectId))
+    ).map((s) => [`${s.buildId}\n${s.path}`, s.sha256]),
   );
   const loads = [...new Set(old.map((m) => `${m.build}\n${m.loaded_at}\n${m.loaded_by}`))];
   const keyOf = new Map(loads.map((load, i) => [load, nextKey('U', i)]));

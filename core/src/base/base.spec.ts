@@ -4,7 +4,9 @@ import {
   compareKeys,
   isKey,
   keyNumber,
+  keyPrefix,
   LedgerCheck,
+  RowCheck,
   ledgerHash,
   ledgerRoot,
   nextKey,
@@ -12,6 +14,7 @@ import {
   wordDifference,
   type Json,
   type LedgerEntry,
+  type LedgerFacts,
 } from './index';
 
 describe('canonical JSON', () => {
@@ -55,7 +58,8 @@ describe('the ledger’s chain', () => {
   const chain = (n: number): LedgerEntry[] => {
     const entries: LedgerEntry[] = [];
     for (let seq = 1; seq <= n; seq++) {
-      const facts = {
+      const facts: LedgerFacts = {
+        format: seq % 2 ? 1 : 2,
         seq,
         at: '2026-01-01T00:00:00.000Z',
         who: 'a',
@@ -64,6 +68,8 @@ describe('the ledger’s chain', () => {
         key: `C-${seq}`,
         before: null,
         after: { seq },
+        writes: [{ table: 'cases', id: String(seq), hash: 'a'.repeat(64) }],
+        operation: '',
       };
       const previous = entries.at(-1)?.hash ?? ledgerRoot;
       entries.push({ ...facts, previous, hash: ledgerHash(facts, previous) });
@@ -102,12 +108,53 @@ describe('the ledger’s chain', () => {
   });
 });
 
+describe('the rows that a ledger accounts for', () => {
+  const write = (table: string, id: string, hash: string | null) => ({ table, id, hash });
+  const check = (entries: ReturnType<typeof write>[][], rows: readonly (readonly [string, string, string])[]) => {
+    const rowCheck = new RowCheck();
+    entries.forEach((writes, i) => rowCheck.entry({ seq: i + 1, writes }));
+    for (const [table, id, hash] of rows) rowCheck.row(table, id, hash);
+    return rowCheck.faults();
+  };
+
+  it('holds each row against the last that was written of it, and names what was changed, removed or put in', () => {
+    const entries = [
+      [write('runs', '1', 'a'), write('runs', '2', 'b')],
+      [write('runs', '1', 'c')],
+      [write('runs', '3', 'd'), write('runs', '4', null)],
+    ];
+    expect(
+      check(entries, [
+        ['runs', '1', 'c'],
+        ['runs', '2', 'b'],
+        ['runs', '3', 'd'],
+      ]),
+    ).toEqual([]);
+    expect(
+      check(entries, [
+        ['runs', '1', 'a'],
+        ['runs', '3', 'd'],
+        ['runs', '4', 'x'],
+        ['runs', '5', 'y'],
+      ]),
+    ).toEqual([
+      { table: 'runs', id: '1', fault: 'changed', seq: 2 },
+      { table: 'runs', id: '4', fault: 'inserted', seq: 3 },
+      { table: 'runs', id: '5', fault: 'inserted', seq: null },
+      { table: 'runs', id: '2', fault: 'removed', seq: 1 },
+    ]);
+  });
+});
+
 describe('keys and words', () => {
   it('counts keys as people do', () => {
     expect(['BRK-10', 'BRK-9', 'ALM-2'].sort(compareKeys)).toEqual(['ALM-2', 'BRK-9', 'BRK-10']);
     expect(nextKey('BRK', 9)).toBe('BRK-010');
     expect(keyNumber('DR-CASE-22')).toBe(22);
     expect([isKey('BRK-007'), isKey('brk-7'), isKey('BRK'), isKey(`A-${'1'.repeat(60)}`)]).toEqual([true, false, false, false]);
+    // A number of ten digits would poison whatever is counted on from it.
+    expect([isKey('BRK-999999999'), isKey('BRK-9999999999')]).toEqual([true, false]);
+    expect(['DR-CASE-22', '2.4.0'].map(keyPrefix)).toEqual(['DR-CASE', '2.4.0']);
   });
 
   it('puts both texts together again from their difference', () => {

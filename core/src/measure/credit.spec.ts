@@ -1,10 +1,12 @@
 import fc from 'fast-check';
 import {
+  agreeOnTools,
   bitsFor,
   coverageByGroup,
   coverageOf,
   coverageParts,
   creditFile,
+  creditOfUnit,
   creditRules,
   diagnoseLine,
   encodeVector,
@@ -53,7 +55,12 @@ const file = (hits: Record<string, number[]>, justified: number[] = []): Measure
       { name: 'plain', start: 6, end: 9, requirements: [] },
       { name: 'lost', start: 10, end: 12, requirements: ['BRK-099'] },
     ],
-    byCase: Object.entries(hits).map(([caseKey, wanted]) => ({ caseKey, bits: bitsOf(wanted), vectors: [] })),
+    byCase: Object.entries(hits).map(([caseKey, wanted]) => ({
+      caseKey,
+      bits: bitsOf(wanted),
+      vectors: [],
+      counts: false,
+    })),
     ...(justified.length ? { justified: bitsOf(justified) } : {}),
   };
 };
@@ -62,9 +69,14 @@ const verifies = new Map([
   ['C-002', new Set(['BRK-007'])],
   ['C-003', new Set(['BRK-012'])],
 ]);
-const context = (passing: string[], more: Partial<CreditContext> = {}): CreditContext => ({ verifies, passing: new Set(passing), ...more });
+const context = (more: Partial<CreditContext> = {}): CreditContext => ({ verifies, ...more });
+/** The file with what these cases hit counting. */
+const passed = (m: MeasuredFile, passing: readonly string[]): MeasuredFile => ({
+  ...m,
+  byCase: m.byCase.map((hits) => ({ ...hits, counts: passing.includes(hits.caseKey) })),
+});
 const states = (m: MeasuredFile, passing: string[]): Record<number, string> => {
-  const credit = creditFile(m, context(passing));
+  const credit = creditFile(passed(m, passing), context());
   return Object.fromEntries(
     Array.from({ length: lines.length }, (_, i) => {
       const point = rangeOf(m.table, 'line')[0] + i;
@@ -91,14 +103,52 @@ describe('credit', () => {
 
   it('names the cases of other requirements', () => {
     const m = file({ 'C-001': [2], 'C-003': [2, 4] });
-    const credit = creditFile(m, context(['C-001']));
+    const credit = creditFile(passed(m, ['C-001']), context());
     const point = rangeOf(m.table, 'line')[0] + 2;
-    expect(otherCases(credit, point, context(['C-001']))).toEqual(['C-003']);
+    expect(otherCases(credit, point, context())).toEqual(['C-003']);
+  });
+
+  it('credits each requirement by its own cases, in code that several share', () => {
+    const m = passed(file({ 'C-001': [2], 'C-003': [3] }), ['C-001', 'C-003']);
+    const shared = { ...m, units: m.units.map((u, i) => (i === 0 ? { ...u, requirements: ['BRK-007', 'BRK-012'] } : u)) };
+    const credit = creditFile(shared, context());
+    const { casesOf } = creditRules(context());
+    const of = (key: string): [number, number | undefined] => {
+      const { totals, firstGap } = creditOfUnit(credit, 0, casesOf([key]));
+      return [totals.line.credited, firstGap.line];
+    };
+    // Common practice: what another requirement's cases reached is no evidence for this one.
+    expect([of('BRK-007'), of('BRK-012')]).toEqual([
+      [1, 3],
+      [1, 2],
+    ]);
+    expect(coverageOf([credit]).line.credited).toBe(2);
+  });
+
+  it('keeps what a case hit beside its standing results apart: exercised, and no more', () => {
+    const m = file({ 'C-001': [2, 3] });
+    const split = { ...m, byCase: [...passed(file({ 'C-001': [2] }), ['C-001']).byCase, ...m.byCase] };
+    const { line } = coverageOf([creditFile(split, context())]);
+    expect([line.exercised, line.credited]).toEqual([2, 1]);
+  });
+
+  it('takes one tool for a metric where two see other points, and both where they agree', () => {
+    const hits = (tool: string, branches: number) => {
+      const points = new PointCollector();
+      points.addLine(2, 1);
+      for (let b = 0; b < branches; b++) points.addBranch(2, 0, b, 1);
+      const { table } = points.finish('a.c');
+      return { tool, table, bits: bitsFor(sizeOf(table)), vectors: [] };
+    };
+    const { hits: agreed, setAside } = agreeOnTools([hits('x', 2), hits('x', 2), hits('y', 4)]);
+    expect(setAside).toEqual([{ tool: 'y', metric: 'branch', measure: 'x' }]);
+    expect(agreed.map((h) => sizeOf(h.table))).toEqual([3, 3, 1]);
+    expect(agreeOnTools([hits('x', 2), hits('y', 2)]).setAside).toEqual([]);
   });
 
   it('counts justified points apart, and only where they have no credit', () => {
     const m = file({ 'C-001': [2] }, [2, 3]);
-    const credit = creditFile(m, context(['C-001']));
+    const credit = creditFile(passed(m, ['C-001']), context());
     expect(coverageOf([credit]).line).toEqual({ found: 6, exercised: 1, credited: 1, justified: 1 });
     expect(states(m, ['C-001'])[3]).toBe('justified');
   });
@@ -106,7 +156,7 @@ describe('credit', () => {
   it('credits only what was exercised', () => {
     fc.assert(
       fc.property(anyHits, anyPassing, (hits, passing) => {
-        const credit = creditFile(file(hits), context(passing));
+        const credit = creditFile(passed(file(hits), passing), context());
         credit.credited.forEach((word, w) => expect(word & ~credit.exercised[w]).toBe(0));
       }),
     );
@@ -120,7 +170,7 @@ describe('credit', () => {
         fc.array(fc.subarray(['A', 'B', 'C']), { minLength: 4, maxLength: 4 }),
         fc.subarray(lines),
         (hits, passing, grouping, justified) => {
-          const credits = [creditFile(file(hits, justified), context(passing)), creditFile(file(hits), context([]))];
+          const credits = [creditFile(passed(file(hits, justified), passing), context()), creditFile(file(hits), context())];
           const whole = coverageOf(credits);
           const parts = coverageParts(credits, (_, unit) => grouping[unit ? ['held', 'plain', 'lost'].indexOf(unit.name) : 3]);
           const units = unitCoverages(credits).map((u) => u.totals);
@@ -156,9 +206,9 @@ describe('credit', () => {
         fc.constantFrom(0, 1, 2),
         fc.subarray(['BRK-007', 'BRK-012']),
         (hits, passing, unit, requirements) => {
-          const m = file(hits, [3]);
+          const m = passed(file(hits, [3]), passing);
           const units = m.units.map((u, i) => (i === unit ? { ...u, requirements } : u));
-          const rules = creditRules(context(passing));
+          const rules = creditRules(context());
           const [quick, whole] = [recreditUnits(creditFile(m, rules), units, [unit], rules), creditFile({ ...m, units }, rules)];
           expect(quick.tallies).toEqual(whole.tallies);
           expect(quick.credited).toEqual(whole.credited);
@@ -169,10 +219,10 @@ describe('credit', () => {
   });
 
   it('lets the cases of derived requirements, or of the one above, count where the policy says so', () => {
-    const m = file({ 'C-003': [2] });
+    const m = passed(file({ 'C-003': [2] }), ['C-003']);
     const parents = [{ from: 'BRK-012', to: 'BRK-007' }];
     const credited = (policy: CreditContext['policy'], traces = parents): number =>
-      coverageOf([creditFile(m, context(['C-003'], { ...(policy ? { policy } : {}), parents: traces }))]).line.credited;
+      coverageOf([creditFile(m, context({ ...(policy ? { policy } : {}), parents: traces }))]).line.credited;
     expect(credited(undefined)).toBe(0);
     expect(credited({ childCases: true, parentCases: false, deviations: true })).toBe(1);
     expect(credited({ childCases: false, parentCases: true, deviations: true })).toBe(0);
@@ -187,6 +237,7 @@ describe('credit', () => {
     const { table } = points.finish('a.c');
     const seen = (caseKey: string, ...values: number[]) => ({
       caseKey,
+      counts: false,
       bits: bitsFor(sizeOf(table)),
       vectors: [{ line: 2, place: 5, codes: values.map((v) => encodeVector({ evaluated: 3, values: v, outcome: v === 3 }, 2)) }],
     });
@@ -196,18 +247,18 @@ describe('credit', () => {
       units: [{ name: 'held', start: 1, end: 5, requirements: ['BRK-007'] }],
       byCase: [seen('C-001', 3), seen('C-002', 2), seen('C-003', 1)],
     };
-    expect(coverageOf([creditFile(m, context(['C-001', 'C-002', 'C-003']))]).mcdc).toEqual({
+    expect(coverageOf([creditFile(passed(m, ['C-001', 'C-002', 'C-003']), context())]).mcdc).toEqual({
       found: 2,
       exercised: 2,
       credited: 1,
       justified: 0,
     });
-    expect(coverageOf([creditFile(m, context(['C-001']))]).mcdc).toEqual({ found: 2, exercised: 2, credited: 0, justified: 0 });
+    expect(coverageOf([creditFile(passed(m, ['C-001']), context())]).mcdc).toEqual({ found: 2, exercised: 2, credited: 0, justified: 0 });
   });
 
   it('tells what would close a gap, with figures that come true', () => {
-    const measured = file({ 'C-001': [2, 3], 'C-003': [4] });
-    const known = context(['C-001', 'C-003']);
+    const measured = passed(file({ 'C-001': [2, 3], 'C-003': [4] }), ['C-001', 'C-003']);
+    const known = context();
     const credit = creditFile(measured, known);
     const found = diagnoseLine(credit, 4, known);
     expect(found?.state).toBe('otherCases');
@@ -223,7 +274,7 @@ describe('credit', () => {
   });
 
   it('shows a line by what is missing on it', () => {
-    const shown = lineCredits(creditFile(file({ 'C-001': [2] }), context(['C-001'])));
+    const shown = lineCredits(creditFile(passed(file({ 'C-001': [2] }), ['C-001']), context()));
     expect(shown.find((l) => l.line === 2)).toEqual({
       line: 2,
       exercised: 'part',
@@ -236,7 +287,7 @@ describe('credit', () => {
   });
 
   it('places every point in one function or in none', () => {
-    const credit = creditFile(file({ 'C-001': [2] }), context([]));
+    const credit = creditFile(file({ 'C-001': [2] }), context());
     for (let i = 0; i < sizeOf(credit.file.table); i++) {
       const inside = credit.spans.filter(
         ({ functions, ranges }) => functions.includes(i) || ranges.some(([a, b]) => i >= a && i < b),

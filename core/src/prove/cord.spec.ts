@@ -1,24 +1,33 @@
 import fc from 'fast-check';
 import { knots } from '../base';
-import { noCoverage, usualPolicy } from '../measure';
+import { noCoverage } from '../measure';
 import {
   boardFilters,
   boardTotals,
   breaksCsv,
+  combinations,
   cordWords,
+  creditingRuns,
   drawCord,
   iec61508,
   inFilter,
   judgeCords,
-  passingCases,
   matrixHtml,
+  problemStands,
   projectCord,
   reasonWords,
+  stateCountWords,
+  summariseCode,
+  usualPolicies,
+  type CodeSummary,
   type Cord,
+  type CordCase,
   type CordInput,
   type CordRequirement,
   type CordRun,
+  type CordTrace,
   type KnotState,
+  type TracedUnit,
 } from './index';
 
 const requirement = (key: string, more: Partial<CordRequirement> = {}): CordRequirement => ({
@@ -26,6 +35,8 @@ const requirement = (key: string, more: Partial<CordRequirement> = {}): CordRequ
   title: key,
   revision: 1,
   state: 'approved',
+  author: 'joe',
+  approvals: [{ login: 'ann', matches: true }],
   level: 'SIL 2',
   method: 'test',
   topLevel: true,
@@ -35,10 +46,30 @@ const requirement = (key: string, more: Partial<CordRequirement> = {}): CordRequ
   notInCodeRationale: false,
   ...more,
 });
+const aCase = (more: Partial<CordCase> = {}): CordCase => ({
+  key: 'C-1',
+  revision: 1,
+  approved: true,
+  author: 'joe',
+  approvals: [{ login: 'ann', matches: true }],
+  unapprovedCalls: [],
+  ...more,
+});
+const trace = (from: string, to: string, more: Partial<CordTrace> = {}): CordTrace => ({
+  from,
+  to,
+  fromRevision: 1,
+  toRevision: 1,
+  needsConfirmation: false,
+  drawnBy: 'joe',
+  confirmedBy: 'joe',
+  ...more,
+});
 const signed: CordRun['signatures'] = [
   { meaning: 'performed', login: 'tom', matches: true },
   { meaning: 'reviewed', login: 'ann', matches: true },
 ];
+let finished = 0;
 const run = (more: Partial<CordRun> = {}): CordRun => ({
   key: 'RUN-1',
   caseKey: 'C-1',
@@ -46,27 +77,38 @@ const run = (more: Partial<CordRun> = {}): CordRun => ({
   row: null,
   configuration: 'rig',
   verdict: 'passed',
+  finished: more.verdict === null ? null : ++finished,
   failedStep: null,
   deviationAccepted: false,
+  returned: false,
+  setAside: false,
   carriedOverTo: null,
   tester: 'tom',
   signatures: signed,
   ...more,
 });
-const full = { totals: { ...noCoverage, line: { found: 4, exercised: 4, credited: 4, justified: 0 } }, firstGap: () => undefined };
+const points = (found: number, credited: number, justified = 0) => ({ found, exercised: found, credited, justified });
+const unit = (more: Partial<TracedUnit> = {}): TracedUnit => ({
+  path: 'a.c',
+  name: 'held',
+  status: 'measured',
+  totals: { ...noCoverage, function: points(1, 1), line: points(4, 4), branch: points(2, 2) },
+  firstGap: {},
+  ...more,
+});
+const code = (units: readonly TracedUnit[], own = ['a.c'], casesMeasured = true): Map<string, CodeSummary> =>
+  new Map([['R-1', summariseCode(own, casesMeasured, units)]]);
 const sound: CordInput = {
   build: '1.0',
   profile: iec61508,
   requirements: [requirement('R-1')],
-  cases: [{ key: 'C-1', revision: 1, approved: true }],
+  cases: [aCase()],
   parents: [],
-  verifies: [{ from: 'C-1', to: 'R-1', fromRevision: 1, toRevision: 1 }],
+  verifies: [trace('C-1', 'R-1')],
   runs: [run()],
   problems: [],
-  measured: new Set(['C-1']),
-  measuredMetrics: new Set(['function', 'line', 'branch']),
-  codeOf: new Map([['R-1', ['a.c']]]),
-  coverageOf: () => full,
+  code: code([unit()]),
+  missingMetrics: new Set(),
 };
 const judge = (more: Partial<CordInput>): Cord => judgeCords({ ...sound, ...more })[0];
 const states = (cord: Cord): string =>
@@ -77,39 +119,64 @@ const why = (cord: Cord): string => (cord.firstBreak ? reasonWords(cord.knots[co
 
 // The rules are those of DESIGN.md section 3.
 describe('the judgement of a cord', () => {
-  it('waits where the standard asks for a metric that no loaded coverage tells', () => {
-    const sil4 = judge({ requirements: [requirement('R-1', { level: 'SIL 4' })] });
+  it('waits where the standard asks for a metric that nothing loaded could give', () => {
+    const sil4 = judge({ requirements: [requirement('R-1', { level: 'SIL 4' })], missingMetrics: new Set(['mcdc']) });
     expect([states(sil4), why(sil4)]).toEqual(['SSSWS', 'SIL 4 asks for MC/DC, of which the coverage loaded for 1.0 tells nothing']);
     const measured = judge({
       requirements: [requirement('R-1', { level: 'SIL 4' })],
-      measuredMetrics: new Set(['function', 'line', 'branch', 'mcdc'] as const),
+      code: code([unit({ totals: { ...unit().totals, mcdc: points(2, 2) } })]),
     });
     expect(states(measured)).toBe('SSSSS');
   });
 
-  it('asks for a run of every data row that the case has now, and of no other', () => {
-    const cases = [{ key: 'C-1', revision: 1, approved: true, rows: ['1', '2'] }];
+  it('asks for a run of every data row that the case has now', () => {
+    const cases = [aCase({ rows: ['1', '2'] })];
     const row = (name: string | null, more: Partial<CordRun> = {}): CordRun => run({ key: `RUN-${name}`, row: name, ...more });
     const half = judge({ cases, runs: [row('1')] });
     expect([states(half), why(half)]).toEqual(['SSWS-', '1 data row of C-1 is not planned on 1.0']);
     expect(states(judge({ cases, runs: [row('1'), row('2')] }))).toBe('SSSSS');
     // Common practice: one failed data row fails the case.
     expect(states(judge({ cases, runs: [row('1'), row('2', { verdict: 'failed' })] }))).toBe('SSB--');
-    expect(states(judge({ cases, runs: [row('1'), row('2'), row('3', { verdict: 'failed' }), row(null, { verdict: 'failed' })] }))).toBe(
-      'SSSSS',
-    );
-    expect([...passingCases(cases, [row('1'), row('2', { verdict: 'failed' })])]).toEqual([]);
-    // Credit goes by the same runs as the knot: what is no row any more neither gives it nor takes it.
-    expect([...passingCases(cases, [row('1'), row('2'), row('3', { verdict: 'failed' }), row(null, { verdict: 'failed' })])]).toEqual([
-      'C-1',
-    ]);
-    expect([...passingCases(cases, [row('3'), row(null)])]).toEqual([]);
   });
 
-  it('gives credit for an accepted deviation as the policy says', () => {
-    const runs = [run({ verdict: 'deviation', deviationAccepted: true })];
-    expect([...passingCases(sound.cases, runs)]).toEqual(['C-1']);
-    expect([...passingCases(sound.cases, runs, { ...usualPolicy, deviations: false })]).toEqual([]);
+  it('keeps in sight what a change of the case took out of sight, until a reviewer decided', () => {
+    const cases = [aCase({ rows: ['1'] })];
+    const gone = (more: Partial<CordRun>) => judge({ cases, runs: [run({ row: '1' }), run({ key: 'RUN-2', row: '2', ...more })] });
+    expect(why(gone({ verdict: 'failed' }))).toBe('RUN-2 did not pass, and a change of C-1 took it out of sight: decide');
+    expect(states(gone({ verdict: 'failed' }))).toBe('SSUSS');
+    expect(states(gone({ verdict: 'failed', setAside: true }))).toBe('SSSSS');
+    expect(states(gone({ verdict: 'passed' }))).toBe('SSSSS');
+  });
+
+  it('lets a result stand until a newer one is finished, whatever is planned', () => {
+    const again = run({ key: 'RUN-2', verdict: null, finished: null, signatures: [] });
+    const failed = judge({ runs: [run({ verdict: 'failed' }), again] });
+    expect([states(failed), why(failed)]).toEqual(['SSB--', 'RUN-1 (C-1) failed']);
+    const passed = judge({ runs: [run(), again] });
+    expect(states(passed)).toBe('SSSSS');
+    expect(passed.knots.run.reasons.map(reasonWords)).toEqual(['1 run planned again: RUN-2']);
+    expect(states(judge({ runs: [run({ verdict: 'failed' }), run({ key: 'RUN-2' })] }))).toBe('SSSSS');
+    // The newest is the one that was finished last, not the one that was planned last.
+    const late = run({ key: 'RUN-1', verdict: 'failed', finished: 99 });
+    expect(combinations([late, run({ key: 'RUN-2', finished: 98 })])[0].standing).toBe(late);
+  });
+
+  it('gives credit run by run: a failed configuration takes away its own, and what is unsigned waits', () => {
+    const keys = (runs: readonly CordRun[], policies = usualPolicies([]), deviations = true): string[] =>
+      creditingRuns(runs, aCase(), policies, deviations).map((r) => r.key);
+    expect(keys([run(), run({ key: 'RUN-2', configuration: 'cold', verdict: 'failed' })])).toEqual(['RUN-1']);
+    expect(keys([run({ signatures: [] })])).toEqual([]);
+    expect(keys([run({ signatures: [] })], { ...usualPolicies([]), creditNeedsSignature: false })).toEqual(['RUN-1']);
+    expect(keys([run({ signatures: [{ meaning: 'performed', login: 'ann', matches: true }] })])).toEqual([]);
+    const deviates = run({ verdict: 'deviation', deviationAccepted: true });
+    expect([keys([deviates]), keys([deviates], usualPolicies([]), false), keys([run({ returned: true })])]).toEqual([['RUN-1'], [], []]);
+  });
+
+  it('lets a problem stand from the build that it was found in to the build that it is fixed in', () => {
+    const open = { open: true, foundIn: 2, fixedIn: null };
+    expect([1, 2, 3].map((build) => problemStands(open, build))).toEqual([false, true, true]);
+    expect([2, 3, 4].map((build) => problemStands({ open: false, foundIn: 2, fixedIn: 4 }, build))).toEqual([true, true, false]);
+    expect(problemStands({ open: false, foundIn: 2, fixedIn: null }, 2)).toBeFalse();
   });
 
   it('is sound when nothing is missing', () => {
@@ -117,9 +184,31 @@ describe('the judgement of a cord', () => {
     expect(judge({}).firstBreak).toBeNull();
   });
 
+  const own = { ...iec61508, policies: { ...usualPolicies(iec61508.reviewAt), ownApprovalAt: ['SIL 2'] } };
+  const problem = { key: 'PR-1', blocking: true, standing: true, requirements: ['R-1'], run: null };
   const cases: readonly (readonly [string, Partial<CordInput>, string, string])[] = [
     ['a draft', { requirements: [requirement('R-1', { state: 'draft' })] }, 'W----', 'Draft: revision 1 is not approved'],
+    ['no approval', { requirements: [requirement('R-1', { approvals: [] })] }, 'W----', 'Revision 1 bears no approval'],
+    [
+      'an approval by the author',
+      { requirements: [requirement('R-1', { author: 'ann' })] },
+      'W----',
+      'Revision 1 was approved only by ann, who wrote it',
+    ],
+    ['the same where the project allows it', { profile: own, requirements: [requirement('R-1', { author: 'ann' })] }, 'SSSSS', 'proved'],
+    [
+      'a text that is not what was approved',
+      { requirements: [requirement('R-1', { approvals: [{ login: 'ann', matches: false }] })] },
+      'B----',
+      'The text of revision 1 no longer matches its approval',
+    ],
     ['no level', { requirements: [requirement('R-1', { level: '' })] }, 'B----', 'No level is given'],
+    [
+      'a level that the project does not know',
+      { requirements: [requirement('R-1', { level: 'SIL 9' })] },
+      'B----',
+      '“SIL 9” is no level of IEC 61508 in this project',
+    ],
     [
       'no parent',
       { requirements: [requirement('R-1', { topLevel: false })] },
@@ -136,13 +225,36 @@ describe('the judgement of a cord', () => {
       'a revised parent',
       {
         requirements: [requirement('R-1', { topLevel: false }), requirement('R-0', { revision: 2 })],
-        parents: [{ from: 'R-1', to: 'R-0', fromRevision: 1, toRevision: 1 }],
+        parents: [trace('R-1', 'R-0')],
       },
       'USSSS',
       'Parent R-0 was revised after the trace was confirmed',
     ],
+    [
+      'a parent trace that nobody else confirmed',
+      {
+        requirements: [requirement('R-1', { topLevel: false }), requirement('R-0')],
+        parents: [trace('R-1', 'R-0', { needsConfirmation: true, confirmedBy: null })],
+      },
+      'W----',
+      'Its trace to R-0 waits for somebody other than its author to confirm it',
+    ],
     ['no case', { verifies: [] }, 'SB---', 'No verification case'],
-    ['a case in draft', { cases: [{ key: 'C-1', revision: 1, approved: false }] }, 'SW---', 'Case C-1 is not approved'],
+    ['a case in draft', { cases: [aCase({ approved: false })] }, 'SW---', 'Case C-1 is not approved'],
+    ['a case approved by its author', { cases: [aCase({ author: 'ann' })] }, 'SW---', 'Case C-1 was approved only by ann, who wrote it'],
+    [
+      'a call of what was never approved',
+      { cases: [aCase({ unapprovedCalls: ['C-9 revision 2'] })] },
+      'SW---',
+      'Case C-1 calls C-9 revision 2, which was never approved',
+    ],
+    [
+      'a trace confirmed by its author alone',
+      { verifies: [trace('C-1', 'R-1', { needsConfirmation: true })] },
+      'SW---',
+      'The trace from C-1 waits for somebody other than its author to confirm it',
+    ],
+    ['one confirmed by another', { verifies: [trace('C-1', 'R-1', { needsConfirmation: true, confirmedBy: 'ann' })] }, 'SSSSS', 'proved'],
     [
       'a requirement revised since',
       { requirements: [requirement('R-1', { revision: 2 })] },
@@ -151,12 +263,11 @@ describe('the judgement of a cord', () => {
     ],
     ['a run not planned', { runs: [] }, 'SSWS-', 'C-1 is not planned on 1.0'],
     ['a run not recorded', { runs: [run({ verdict: null, signatures: [] })] }, 'SSWS-', '1 of 1 run not yet recorded'],
+    ['a blocked run', { runs: [run({ verdict: 'blocked' })] }, 'SSWS-', 'RUN-1 of C-1 is blocked'],
+    ['a returned run', { runs: [run({ returned: true })] }, 'SSB--', 'RUN-1 of C-1 was returned by a reviewer'],
     [
       'a failed run',
-      {
-        runs: [run({ verdict: 'failed', failedStep: 4 })],
-        problems: [{ key: 'PR-1', blocking: true, open: true, requirements: ['R-1'], run: 'RUN-1' }],
-      },
+      { runs: [run({ verdict: 'failed', failedStep: 4 })], problems: [{ ...problem, run: 'RUN-1' }] },
       'SSB--',
       'Step 4 of RUN-1 (C-1) failed · PR-1 open',
     ],
@@ -166,7 +277,6 @@ describe('the judgement of a cord', () => {
       'SSB--',
       'RUN-2 (C-1) failed',
     ],
-    ['a failure repeated with success', { runs: [run({ verdict: 'failed' }), run({ key: 'RUN-2' })] }, 'SSSSS', 'proved'],
     [
       'an open deviation',
       { runs: [run({ verdict: 'deviation' })] },
@@ -176,45 +286,59 @@ describe('the judgement of a cord', () => {
     ['an accepted deviation', { runs: [run({ verdict: 'deviation', deviationAccepted: true })] }, 'SSSSS', 'proved'],
     [
       'an outdated run',
-      { cases: [{ key: 'C-1', revision: 2, approved: true }], verifies: [{ from: 'C-1', to: 'R-1', fromRevision: 2, toRevision: 1 }] },
+      { cases: [aCase({ revision: 2 })], verifies: [trace('C-1', 'R-1', { fromRevision: 2 })] },
       'SSUSS',
       'Case C-1 changed after RUN-1: decide carry over or rerun',
     ],
     [
       'a result carried over',
-      {
-        cases: [{ key: 'C-1', revision: 2, approved: true }],
-        verifies: [{ from: 'C-1', to: 'R-1', fromRevision: 2, toRevision: 1 }],
-        runs: [run({ carriedOverTo: 2 })],
-      },
+      { cases: [aCase({ revision: 2 })], verifies: [trace('C-1', 'R-1', { fromRevision: 2 })], runs: [run({ carriedOverTo: 2 })] },
       'SSSSS',
       'proved',
     ],
-    ['no coverage', { measured: new Set<string>() }, 'SSSWS', 'No coverage of its cases is loaded for 1.0'],
-    ['no code', { codeOf: new Map() }, 'SSSBS', 'No code is traced to it'],
-    ['not in code', { requirements: [requirement('R-1', { notInCode: true, notInCodeRationale: true })] }, 'SSSNS', 'proved'],
+    ['no coverage', { code: code([unit()], ['a.c'], false) }, 'SSSWS', 'No coverage of its cases is loaded for 1.0'],
+    ['no code', { code: new Map() }, 'SSSBS', 'No code is traced to it'],
+    [
+      'a second traced file that was never loaded',
+      { code: code([unit(), unit({ path: 'b.c', name: 'lost', status: 'neverLoaded', totals: noCoverage })]) },
+      'SSSWS',
+      'b.c lost is not measured: nothing of its file is loaded for 1.0',
+    ],
+    [
+      'code measured on other text',
+      { code: code([unit({ status: 'otherText' })]) },
+      'SSSWS',
+      'a.c held is measured on other text than the sources of 1.0',
+    ],
+    [
+      'no points in a metric that is asked',
+      {
+        requirements: [requirement('R-1', { level: 'SIL 3' })],
+        code: code([unit({ totals: { ...unit().totals, branch: points(0, 0) } })]),
+      },
+      'SSSWS',
+      'What is loaded of its code holds no branches: 0 of 0 shows nothing',
+    ],
+    ['a level at which nothing is asked', { profile: { ...iec61508, targets: {} }, code: new Map() }, 'SSSNS', 'proved'],
+    [
+      'not in code',
+      { requirements: [requirement('R-1', { notInCode: true, notInCodeRationale: true })], code: new Map() },
+      'SSSNS',
+      'proved',
+    ],
+    [
+      'not in code, though code names it',
+      { requirements: [requirement('R-1', { notInCode: true, notInCodeRationale: true })] },
+      'SSSBS',
+      'Marked “not in code”, but a.c names it',
+    ],
     [
       'credit under target',
-      {
-        coverageOf: () => ({
-          totals: { ...noCoverage, line: { found: 4, exercised: 4, credited: 3, justified: 0 } },
-          firstGap: () => 'a.c:7',
-        }),
-      },
+      { code: code([unit({ totals: { ...unit().totals, line: points(4, 3) }, firstGap: { line: 7 } })]) },
       'SSSBS',
       'Statements: 3 of 4 credited, first gap at a.c:7',
     ],
-    [
-      'justified points',
-      {
-        coverageOf: () => ({
-          totals: { ...noCoverage, line: { found: 4, exercised: 3, credited: 3, justified: 1 } },
-          firstGap: () => undefined,
-        }),
-      },
-      'SSSSS',
-      'proved',
-    ],
+    ['justified points', { code: code([unit({ totals: { ...unit().totals, line: points(4, 3, 1) } })]) }, 'SSSSS', 'proved'],
     ['a missing signature', { runs: [run({ signatures: [] })] }, 'SSSSW', '1 run not signed by the tester: RUN-1'],
     [
       'a missing review',
@@ -234,18 +358,9 @@ describe('the judgement of a cord', () => {
       'SSSSB',
       'The record of RUN-1 no longer matches its signature',
     ],
-    [
-      'an open blocking problem',
-      { problems: [{ key: 'PR-1', blocking: true, open: true, requirements: ['R-1'], run: null }] },
-      'SSSSB',
-      'PR-1 stands open against it',
-    ],
-    [
-      'an open problem that does not block',
-      { problems: [{ key: 'PR-1', blocking: false, open: true, requirements: ['R-1'], run: null }] },
-      'SSSSS',
-      'proved',
-    ],
+    ['a standing blocking problem', { problems: [problem] }, 'SSSSB', 'PR-1 stands open against it'],
+    ['a problem that does not block', { problems: [{ ...problem, blocking: false }] }, 'SSSSS', 'proved'],
+    ['a problem of another build', { problems: [{ ...problem, standing: false }] }, 'SSSSS', 'proved'],
   ];
   for (const [name, more, expected, words] of cases)
     it(`of ${name}: ${expected}`, () => {
@@ -263,8 +378,20 @@ describe('the judgement of a cord', () => {
       ['R-2', 'R-1'],
       ['R-3', 'R-2'],
       ['R-1', 'R-3'],
-    ].map(([from, to]) => ({ from, to, fromRevision: 1, toRevision: 1 }));
+    ].map(([from, to]) => trace(from, to));
     const [top] = judgeCords({ ...sound, requirements, parents });
+    // Judged alone, with what was judged of the others before, it is the same.
+    const others = judgeCords({ ...sound, requirements, parents }).slice(1);
+    const settled = new Map(
+      others.map((c) => [
+        c.key,
+        {
+          states: Object.fromEntries(knots.map((k) => [k, c.knots[k].state])) as Record<(typeof knots)[number], KnotState>,
+          below: c.below,
+        },
+      ]),
+    );
+    expect(judgeCords({ ...sound, requirements, parents, settled }, new Set(['R-1']))).toEqual([top]);
     expect(top.below).toEqual({ specify: 'waiting', design: 'broken', run: 'notReached', measure: 'notReached', prove: 'notReached' });
   });
 
@@ -286,6 +413,14 @@ describe('the judgement of a cord', () => {
         // Every cord is filed under exactly one knot, or is proved.
         expect(knots.reduce((n, k) => n + totals.counts[k], totals.counts.proved)).toBe(cords.length);
         expect(Object.keys(projectCord(totals))).toEqual([...knots]);
+        // Each state is counted apart, and none is left out.
+        for (const k of knots) {
+          const { states: counted, of } = totals.knots[k];
+          expect(Object.values(counted).reduce((sum, n) => sum + n, 0)).toBe(of);
+          expect(stateCountWords(totals.knots[k]).split(' · ').filter(Boolean).length).toBe(
+            Object.values(counted).filter((n) => n > 0).length,
+          );
+        }
         for (const s of all) {
           expect(drawCord(s).shapes.every((shape) => !shape.path.includes('NaN'))).toBeTrue();
           expect(cordWords(s).split(', ').length).toBe(5);

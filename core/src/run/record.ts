@@ -77,13 +77,21 @@ export interface Signature {
   readonly reason: string;
 }
 
-export type SignRefusal = 'notFinished' | 'superseded' | 'withdrawn' | 'returned' | 'notTester' | 'alreadySigned' | 'notPerformed' | 'sameperson' | 'changed';
+export type SignRefusal =
+  'notFinished' | 'superseded' | 'withdrawn' | 'returned' | 'notTester' | 'alreadySigned' | 'notPerformed' | 'sameperson' | 'changed';
 
 /** Whether a person may sign a run now, and if not, why not. */
 export function signRefusal(
   meaning: 'performed' | 'reviewed',
   login: string,
-  run: { readonly tester: string; readonly verdict: RunVerdict | null; readonly superseded: boolean; readonly withdrawn: boolean; readonly returned: boolean; readonly hash: string },
+  run: {
+    readonly tester: string;
+    readonly verdict: RunVerdict | null;
+    readonly superseded: boolean;
+    readonly withdrawn: boolean;
+    readonly returned: boolean;
+    readonly hash: string;
+  },
   signatures: readonly Pick<Signature, 'meaning' | 'login' | 'hash'>[],
 ): SignRefusal | undefined {
   if (run.verdict === null) return 'notFinished';

@@ -19,6 +19,7 @@ const record: RunRecord = {
   steps: [],
   evidence: [],
   verdict: 'passed',
+  corrections: [],
 };
 
 describe('the verdict of a run', () => {
@@ -45,7 +46,7 @@ describe('the verdict of a run', () => {
 });
 
 describe('signing', () => {
-  const run = { tester: 'tom', verdict: 'passed' as const, superseded: false, hash: runHash(record) };
+  const run = { tester: 'tom', verdict: 'passed' as const, superseded: false, withdrawn: false, returned: false, hash: runHash(2, record) };
   const performed = { meaning: 'performed' as const, login: 'tom', hash: run.hash };
 
   it('lets the tester sign first and somebody else review', () => {
@@ -57,13 +58,24 @@ describe('signing', () => {
     expect(signRefusal('reviewed', 'ann', { ...run, hash: 'x' }, [performed])).toBe('changed');
     expect(signRefusal('performed', 'tom', run, [performed])).toBe('alreadySigned');
     expect(signRefusal('performed', 'tom', { ...run, superseded: true }, [])).toBe('superseded');
+    expect(signRefusal('reviewed', 'ann', { ...run, withdrawn: true }, [performed])).toBe('withdrawn');
+    expect(signRefusal('reviewed', 'ann', { ...run, returned: true }, [performed])).toBe('returned');
     expect(signRefusal('performed', 'tom', { ...run, verdict: null }, [])).toBe('notFinished');
   });
 
   it('binds every field of the record', () => {
-    for (const field of Object.keys(record))
-      expect(runHash({ ...record, [field]: 'other' } as unknown as RunRecord))
+    const step = { verdict: 'pass' as const, observed: 'seen', at: null };
+    const other: Partial<Record<keyof RunRecord, unknown>> = {
+      case: { ...record.case, title: 'other' },
+      steps: [step],
+      evidence: [{ step: 1, name: 'a', mime: 'b', bytes: 1, sha256: 'c' }],
+      corrections: [{ at: '', reason: 'why', verdict: null, steps: [step] }],
+    };
+    for (const field of Object.keys(record) as (keyof RunRecord)[])
+      expect(runHash(2, { ...record, [field]: other[field] ?? 'other' }))
         .withContext(field)
-        .not.toBe(runHash(record));
+        .not.toBe(runHash(2, record));
+    // Formats never meet in one hash, and the first cannot hold corrections.
+    expect(runHash(1, record)).not.toBe(runHash(2, record));
   });
 });

@@ -48,7 +48,7 @@ export async function rowHashes(tx: Tx, accounted: Accounted, ids: readonly numb
 /** Every accounted row of a project with its hash, a batch at a time. */
 export async function* allRowHashes(db: Db | Tx, projectId: number): AsyncGenerator<{ table: string; id: string; hash: string }> {
   for (const accounted of tables.values()) {
-    for (let after = 0; ; ) {
+    for (let after = 0; ;) {
       const rows = await db
         .select(selection(accounted))
         .from(accounted.table)

@@ -19,7 +19,13 @@ export function addBuild(db: Db, actor: Actor, input: { name: string; descriptio
     const id = await insertRecord(w, { kind: 'build', key: name, title: name, words: description, state: 'open' });
     await w.tx.insert(builds).values({ id, projectId: actor.projectId, description });
     w.log({ action: 'build named', kind: 'build', key: name, after: input });
-    w.snapshot({ recordId: id, revision: 1, state: 'open', snapshot: { description }, hash: textHash(buildText(name, 1, { description, closed: false })) });
+    w.snapshot({
+      recordId: id,
+      revision: 1,
+      state: 'open',
+      snapshot: { description },
+      hash: textHash(buildText(name, 1, { description, closed: false })),
+    });
     w.wrote(recordRows, id);
     w.wrote(buildRows, id);
     return { name, description, createdAt: w.at, closedAt: null };
@@ -41,13 +47,25 @@ export async function closeBuild(
     const revision = record.revision + 1;
     const hash = textHash(buildText(record.key, revision, { description: build.description, closed: true }));
     await changeRecord(w, record, { revision, state: 'closed' });
-    w.log({ action: 'build closed', kind: 'build', key: record.key, after: { reason: input.reason, printedName: signer.printedName, hash } });
+    w.log({
+      action: 'build closed',
+      kind: 'build',
+      key: record.key,
+      after: { reason: input.reason, printedName: signer.printedName, hash },
+    });
     const answer = { key: record.key, closedAt: w.at, seq: 0 };
     w.withSeq(async (seq) => {
       await w.tx.update(builds).set({ closedSeq: seq, closedAt: w.at }).where(eq(builds.id, build.id));
       answer.seq = seq;
     });
-    w.snapshot({ recordId: record.id, revision, state: 'closed', snapshot: { description: build.description }, hash, reason: input.reason });
+    w.snapshot({
+      recordId: record.id,
+      revision,
+      state: 'closed',
+      snapshot: { description: build.description },
+      hash,
+      reason: input.reason,
+    });
     w.wrote(recordRows, record.id);
     w.wrote(buildRows, build.id);
     await putSignature(w, signer, { recordId: record.id, revision, meaning: 'closed', format: recordFormat, hash, reason: input.reason });

@@ -81,7 +81,14 @@ export async function getRecord(db: Db, projectId: number, personId: number, key
     record:
       asOf === undefined
         ? head
-        : { ...head, revision: then.revision, state: then.state, updatedBy: then.by, updatedAt: then.at, title: String(then.snapshot['title'] ?? head.title) },
+        : {
+            ...head,
+            revision: then.revision,
+            state: then.state,
+            updatedBy: then.by,
+            updatedAt: then.at,
+            title: String(then.snapshot['title'] ?? head.title),
+          },
     snapshot: then ? then.snapshot : null,
     traces: await tracesAt(db, [record.id]),
     signatures: signed.map(({ meaning, revision, login, printedName, at, format, hash, reason }) => ({
@@ -200,12 +207,15 @@ export function addComment(
       at: w.at,
     };
     const [made] = await w.tx.insert(comments).values(row).$returningId();
-    w.log({ action: input.parent === null ? 'commented' : 'answered', kind: record.kind, key: record.key, after: { comment: made.id, text } });
+    w.log({
+      action: input.parent === null ? 'commented' : 'answered',
+      kind: record.kind,
+      key: record.key,
+      after: { comment: made.id, text },
+    });
     w.wrote(commentRows, made.id);
     const mentioned = [...text.matchAll(/@([a-z][a-z0-9.-]{1,40})/g)].map(([, login]) => login.replace(/[.-]+$/, ''));
-    const following = mentioned.length
-      ? await w.tx.select({ id: people.id }).from(people).where(inArray(people.login, mentioned))
-      : [];
+    const following = mentioned.length ? await w.tx.select({ id: people.id }).from(people).where(inArray(people.login, mentioned)) : [];
     for (const personId of new Set([person.id, ...following.map(({ id }) => id)]))
       await w.tx.insert(followers).ignore().values({ recordId: record.id, personId });
     return asComment({ ...row, id: made.id, resolvedBy: null, resolvedAt: null });
@@ -300,7 +310,13 @@ export async function needAttachment(db: Db, projectId: number, id: number): Pro
   return file;
 }
 
-export async function setFollowing(db: Db, projectId: number, personId: number, key: string, follow: boolean): Promise<{ following: boolean }> {
+export async function setFollowing(
+  db: Db,
+  projectId: number,
+  personId: number,
+  key: string,
+  follow: boolean,
+): Promise<{ following: boolean }> {
   const { id: recordId } = await needAnyRecord(db, projectId, key);
   if (follow) await db.insert(followers).ignore().values({ recordId, personId });
   else await db.delete(followers).where(and(eq(followers.recordId, recordId), eq(followers.personId, personId)));

@@ -57,7 +57,10 @@ export function addField(db: Db, actor: Actor, input: FieldInput & { readonly ki
     const all = await listFields(w.tx, actor.projectId);
     const position = all.filter((field) => field.kind === input.kind).length;
     const { kind, name, description, definition } = input;
-    const [made] = await w.tx.insert(fields).values({ projectId: actor.projectId, kind, name, description, definition, position }).$returningId();
+    const [made] = await w.tx
+      .insert(fields)
+      .values({ projectId: actor.projectId, kind, name, description, definition, position })
+      .$returningId();
     w.log({ action: 'field added', kind: 'field', key: name, after: input });
     w.wrote(fieldRows, made.id);
     return listFields(w.tx, actor.projectId);
@@ -108,9 +111,13 @@ function fault(definition: FieldDefinition, value: OwnValue, logins: ReadonlySet
     case 'person':
       return typeof value === 'string' && logins.has(value) ? undefined : 'The sign-in name of somebody here is wanted.';
     case 'date':
-      return typeof value === 'string' && /^\d{4}-\d{2}-\d{2}$/.test(value) && !Number.isNaN(Date.parse(value)) ? undefined : 'A date as 2026-04-30 is wanted.';
+      return typeof value === 'string' && /^\d{4}-\d{2}-\d{2}$/.test(value) && !Number.isNaN(Date.parse(value))
+        ? undefined
+        : 'A date as 2026-04-30 is wanted.';
     case 'address':
-      return typeof value === 'string' && URL.canParse(value) && /^(https?|mailto):/.test(value) ? undefined : 'A web or mail address is wanted.';
+      return typeof value === 'string' && URL.canParse(value) && /^(https?|mailto):/.test(value)
+        ? undefined
+        : 'A web or mail address is wanted.';
     case 'text':
     case 'richText':
       return typeof value === 'string' ? undefined : 'Text is wanted.';
@@ -130,7 +137,12 @@ export async function changedOwn(
   const after: Record<string, OwnValue> = { ...before };
   for (const [id, value] of Object.entries(change)) {
     const field = known.get(id);
-    const wrong = !field || field.retired ? 'There is no such field here.' : value === null || value === '' ? undefined : fault(field.definition, value, logins);
+    const wrong =
+      !field || field.retired
+        ? 'There is no such field here.'
+        : value === null || value === ''
+          ? undefined
+          : fault(field.definition, value, logins);
     if (wrong) throw new Refusal('invalid', { fields: [{ path: `own.${field?.name ?? id}`, text: wrong }] });
     if (value === null || value === '') delete after[id];
     else after[id] = field?.definition.type === 'richText' ? cleanHtml(String(value)) : value;

@@ -99,32 +99,31 @@ const shownFaults = 50;
 
 /** Recomputes a project's whole chain, and holds every accounted row against it, all in one snapshot. */
 export async function verifyLedger(db: Db, projectId: number): Promise<Verification> {
-  return db.transaction(
-    async (tx) => {
-      const [head] = await tx
-        .select({ seq: ledgerHeads.seq, hash: ledgerHeads.hash })
-        .from(ledgerHeads)
-        .where(eq(ledgerHeads.projectId, projectId));
-      const check = new LedgerCheck();
-      const rowCheck = new RowCheck();
-      for await (const entry of ledgerEntries(tx, projectId)) {
-        check.push(entry);
-        rowCheck.entry(entry);
+  return db.transaction(async (tx) => {
+    const [head] = await tx
+      .select({ seq: ledgerHeads.seq, hash: ledgerHeads.hash })
+      .from(ledgerHeads)
+      .where(eq(ledgerHeads.projectId, projectId));
+    const check = new LedgerCheck();
+    const rowCheck = new RowCheck();
+    for await (const entry of ledgerEntries(tx, projectId)) {
+      check.push(entry);
+      rowCheck.entry(entry);
+    }
+    let rows = 0;
+    if (projectId !== 0) {
+      for await (const { table, id, hash } of allRowHashes(tx, projectId)) {
+        rowCheck.row(table, id, hash);
+        rows++;
       }
-      let rows = 0;
-      if (projectId !== 0) {
-        for await (const { table, id, hash } of allRowHashes(tx, projectId)) {
-          rowCheck.row(table, id, hash);
-          rows++;
-        }
-        for await (const { table, id, hash } of snapshotHashes(tx, projectId)) {
-          rowCheck.row(table, id, hash ?? '');
-          rows++;
-        }
+      for await (const { table, id, hash } of snapshotHashes(tx, projectId)) {
+        rowCheck.row(table, id, hash ?? '');
+        rows++;
       }
-      const faults = projectId === 0 ? [] : rowCheck.faults();
-      return { ...check.verdict(head), rows, rowFaults: faults.slice(0, shownFaults), rowFaultCount: faults.length };
-    });
+    }
+    const faults = projectId === 0 ? [] : rowCheck.faults();
+    return { ...check.verdict(head), rows, rowFaults: faults.slice(0, shownFaults), rowFaultCount: faults.length };
+  });
 }
 
 async function* snapshotHashes(tx: Tx, projectId: number) {

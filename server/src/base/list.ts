@@ -107,7 +107,12 @@ function ordersOf(source: ListSource, sort: string): Order[] {
         { value: records.keyNumber, down },
       ];
     const { value, type } = needField(source, plain);
-    return [{ value: type === 'text' && !(value instanceof Object && 'notNull' in value && value.notNull) ? sql`ifnull(${value}, '')` : value, down }];
+    return [
+      {
+        value: type === 'text' && !(value instanceof Object && 'notNull' in value && value.notNull) ? sql`ifnull(${value}, '')` : value,
+        down,
+      },
+    ];
   });
   return [...orders, { value: records.id, down: false }];
 }
@@ -117,7 +122,8 @@ type Place = readonly (string | number | null)[];
 function parseCursor(text: string, size: number): Place {
   try {
     const place = JSON.parse(Buffer.from(text, 'base64url').toString()) as unknown;
-    if (Array.isArray(place) && place.length === size && place.every((v) => typeof v === 'string' || typeof v === 'number')) return place as Place;
+    if (Array.isArray(place) && place.length === size && place.every((v) => typeof v === 'string' || typeof v === 'number'))
+      return place as Place;
   } catch {
     // Falls through to the refusal: whoever sent it did not get it from here.
   }
@@ -128,7 +134,11 @@ function parseCursor(text: string, size: number): Place {
 function behind(orders: readonly Order[], place: Place): SQL | undefined {
   const past = ({ value, down }: Order, at: string | number | null): SQL =>
     down ? lt(value as MySqlColumn, at) : gt(value as MySqlColumn, at);
-  return or(...orders.map((order, i) => and(...orders.slice(0, i).map(({ value }, j) => eq(value as MySqlColumn, place[j])), past(order, place[i]))));
+  return or(
+    ...orders.map((order, i) =>
+      and(...orders.slice(0, i).map(({ value }, j) => eq(value as MySqlColumn, place[j])), past(order, place[i])),
+    ),
+  );
 }
 
 /** The SQL of a question without its page: for counts, exports and bulk acts alike. */
@@ -173,33 +183,32 @@ export async function listPage<R extends { readonly id: number }>(
   query: ListQuery,
   load: (tx: Tx, ids: readonly number[]) => Promise<readonly R[]>,
 ): Promise<Page<Omit<R, 'id'>>> {
-  return db.transaction(
-    async (tx) => {
-      const { ids, next } = await pageIds(tx, source, query);
-      const rows = new Map((await load(tx, ids)).map((row) => [row.id, row]));
-      const where = questionWhere(source, parseFilter(query.filter));
-      const counted =
-        query.after === undefined
-          ? ((await tx.execute(sql`select count(*) as n ${source.from} where ${where}`)) as unknown as [{ n: number }[]])[0][0].n
-          : null;
-      const page: Page<Omit<R, 'id'>> = {
-        rows: ids.flatMap((id) => {
-          const row = rows.get(id);
-          if (!row) return [];
-          const { id: _, ...shown } = row;
-          return [shown];
-        }),
-        next,
-        total: counted === null ? null : Number(counted),
-        seq: await ledgerHead(tx, projectId),
-      };
-      if (!query.groups) return page;
-      const { value } = needField(source, query.groups);
-      const [groups] = (await tx.execute(
-        sql`select ${value} as v, count(*) as n ${source.from} where ${where} group by ${value} order by n desc, v limit 500`,
-      )) as unknown as [{ v: string | number | null; n: number }[]];
-      return { ...page, groups: groups.map(({ v, n }) => ({ value: v, count: Number(n) })) };
-    });
+  return db.transaction(async (tx) => {
+    const { ids, next } = await pageIds(tx, source, query);
+    const rows = new Map((await load(tx, ids)).map((row) => [row.id, row]));
+    const where = questionWhere(source, parseFilter(query.filter));
+    const counted =
+      query.after === undefined
+        ? ((await tx.execute(sql`select count(*) as n ${source.from} where ${where}`)) as unknown as [{ n: number }[]])[0][0].n
+        : null;
+    const page: Page<Omit<R, 'id'>> = {
+      rows: ids.flatMap((id) => {
+        const row = rows.get(id);
+        if (!row) return [];
+        const { id: _, ...shown } = row;
+        return [shown];
+      }),
+      next,
+      total: counted === null ? null : Number(counted),
+      seq: await ledgerHead(tx, projectId),
+    };
+    if (!query.groups) return page;
+    const { value } = needField(source, query.groups);
+    const [groups] = (await tx.execute(
+      sql`select ${value} as v, count(*) as n ${source.from} where ${where} group by ${value} order by n desc, v limit 500`,
+    )) as unknown as [{ v: string | number | null; n: number }[]];
+    return { ...page, groups: groups.map(({ v, n }) => ({ value: v, count: Number(n) })) };
+  });
 }
 
 /** All rows of a question, page by page: what an export streams. */

@@ -175,8 +175,7 @@ export async function freeKeys(w: Writing, prefix: string, count: number): Promi
 /** Takes note of keys that people gave themselves, so that none of them is given out again. */
 export async function noteKeys(w: Writing, keys: Iterable<string>): Promise<void> {
   const greatest = new Map<string, number>();
-  for (const key of keys)
-    if (isKey(key)) greatest.set(keyPrefix(key), Math.max(greatest.get(keyPrefix(key)) ?? 0, keyNumber(key)));
+  for (const key of keys) if (isKey(key)) greatest.set(keyPrefix(key), Math.max(greatest.get(keyPrefix(key)) ?? 0, keyNumber(key)));
   for (const [prefix, last] of [...greatest].sort())
     await w.tx
       .insert(keyCounters)

@@ -7,7 +7,7 @@ import { closeBuild } from './builds';
 import * as collaboration from './collaboration';
 import { addField, listFields, saveField } from './fields';
 import { sendFile } from './files';
-import { listLedger, verifyLedger } from './ledger';
+import { listLedger } from './ledger';
 import { addPerson, changePerson, listPeople } from './people';
 import { addProject, getProject, setMember, setProfile } from './project';
 import { listTraceKinds, saveTraceKind } from './traces';
@@ -55,10 +55,6 @@ export function baseRoutes(app: FastifyInstance, context: AppContext, signInLimi
   serve(app, context, contract.setMember, ({ actor, params, body }) => setMember(db, actor, params.login, body.roles));
   serve(app, context, contract.setProfile, ({ actor, body }) => setProfile(db, actor, body));
   serve(app, context, contract.listLedger, ({ membership, query }) => listLedger(db, membership.projectId, query));
-  serve(app, context, contract.verifyLedger, async ({ membership }) => {
-    const { rowFaults, ...verdict } = await verifyLedger(db, membership.projectId);
-    return { ...verdict, rowFaults: [...rowFaults] };
-  });
   serve(app, context, contract.closeBuild, ({ actor, params, body }) => closeBuild(db, actor, params.key, body));
   serve(app, context, contract.listTraceKinds, ({ membership }) => listTraceKinds(db, membership.projectId));
   serve(app, context, contract.saveTraceKind, ({ actor, params, body }) => saveTraceKind(db, actor, { name: params.name, ...body }));

@@ -35,9 +35,23 @@ export const traceRows = account({
 
 /** The kinds of trace with which every project begins; a project may name its own beside them. */
 export const usualTraceKinds: readonly TraceKind[] = [
-  { name: 'parent', forward: 'is derived from', backward: 'has derived', fromKinds: ['requirement'], toKinds: ['requirement'], circles: false },
+  {
+    name: 'parent',
+    forward: 'is derived from',
+    backward: 'has derived',
+    fromKinds: ['requirement'],
+    toKinds: ['requirement'],
+    circles: false,
+  },
   { name: 'verifies', forward: 'verifies', backward: 'is verified by', fromKinds: ['case'], toKinds: ['requirement'], circles: false },
-  { name: 'foundAgainst', forward: 'was found against', backward: 'has problem', fromKinds: ['problem'], toKinds: ['requirement'], circles: true },
+  {
+    name: 'foundAgainst',
+    forward: 'was found against',
+    backward: 'has problem',
+    fromKinds: ['problem'],
+    toKinds: ['requirement'],
+    circles: true,
+  },
   {
     name: 'relates',
     forward: 'relates to',
@@ -118,7 +132,11 @@ function asTrace(t: StoredTrace, from: End, to: End): TraceRow {
     toRevision: t.toRevision,
     fromNow: from.revision,
     toNow: to.revision,
-    suspect: suspectEnds({ from: from.key, to: to.key, fromRevision: t.fromRevision, toRevision: t.toRevision }, from.revision, to.revision),
+    suspect: suspectEnds(
+      { from: from.key, to: to.key, fromRevision: t.fromRevision, toRevision: t.toRevision },
+      from.revision,
+      to.revision,
+    ),
     drawnBy: t.drawnBy,
     drawnAt: t.drawnAt,
     waits: t.needsConfirmation && (t.confirmedBy === null || t.confirmedBy === t.drawnBy),
@@ -142,7 +160,11 @@ async function needTrace(w: Writing, id: number): Promise<{ stored: StoredTrace;
 
 /** What a trace makes doubtful: the text at both of its ends, and what a case gives. */
 const touchesOf = (kind: string, from: number, to: number): Touches =>
-  kind === 'parent' ? { texts: [from, to], requirements: [from, to] } : kind === 'verifies' ? { results: [from], requirements: [to] } : { requirements: [to] };
+  kind === 'parent'
+    ? { texts: [from, to], requirements: [from, to] }
+    : kind === 'verifies'
+      ? { results: [from], requirements: [to] }
+      : { requirements: [to] };
 
 /** Draws traces. Drawn at something approved, or again after it was taken back, one waits for somebody else's confirmation. */
 export async function insertTraces(
@@ -198,11 +220,14 @@ export async function insertTraces(
     action: ends.length === 1 ? 'trace drawn' : `${ends.length} traces drawn`,
     kind: 'trace',
     key: ends.length === 1 ? `${ends[0][0].key} → ${ends[0][1].key}` : kind,
-    after: ends.slice(0, 200).map(([from, to]) => ({ kind, from: from.key, to: to.key, fromRevision: from.revision, toRevision: to.revision })),
+    after: ends
+      .slice(0, 200)
+      .map(([from, to]) => ({ kind, from: from.key, to: to.key, fromRevision: from.revision, toRevision: to.revision })),
     touches: ends.map(([from, to]) => touchesOf(kind, from.id, to.id)).reduce(joined, {}),
   });
   w.withSeq(async (seq) => {
-    for (let at = 0; at < rows.length; at += 500) await w.tx.insert(traces).values(rows.slice(at, at + 500).map((row) => ({ ...row, seq })));
+    for (let at = 0; at < rows.length; at += 500)
+      await w.tx.insert(traces).values(rows.slice(at, at + 500).map((row) => ({ ...row, seq })));
     const made = await w.tx
       .select({ id: traces.id, by: traces.confirmedBy })
       .from(traces)
@@ -242,7 +267,8 @@ async function needEnd(w: Writing, kinds: readonly string[], key: string): Promi
 export async function addTrace(db: Db, actor: Actor, input: { kind: string; from: string; to: string }): Promise<TraceRow> {
   const fromId = await write(db, actor, async (w) => {
     const kind = (await listTraceKinds(w.tx, actor.projectId)).find((k) => k.name === input.kind);
-    if (!kind) throw new Refusal('invalid', { fields: [{ path: 'kind', text: `There is no kind of trace “${input.kind}” in this project.` }] });
+    if (!kind)
+      throw new Refusal('invalid', { fields: [{ path: 'kind', text: `There is no kind of trace “${input.kind}” in this project.` }] });
     const to = await needEnd(w, kind.toKinds, input.to);
     const from = await needEnd(w, kind.fromKinds, input.from);
     if (from.id === to.id) throw new Refusal('stateForbids', { detail: 'A record is not traced to itself.' });
@@ -317,7 +343,9 @@ export async function confirmWithApproval(w: Writing, record: Pick<StoredRecord,
   const waiting = await w.tx
     .select({ id: traces.id })
     .from(traces)
-    .where(and(eq(traces.fromId, record.id), isNull(traces.removedAt), isNull(traces.confirmedBy), sql`${traces.drawnBy} <> ${w.actor.login}`));
+    .where(
+      and(eq(traces.fromId, record.id), isNull(traces.removedAt), isNull(traces.confirmedBy), sql`${traces.drawnBy} <> ${w.actor.login}`),
+    );
   if (!waiting.length) return;
   const ids = waiting.map(({ id }) => id);
   const reason = `With the approval of ${record.key}.`;

@@ -41,16 +41,14 @@ const contentColumns = ({ objective, preconditions, steps, plannedMinutes, rows 
   rows: rows ?? null,
 });
 
-export function addCase(
-  db: Db,
-  actor: Actor,
-  input: { key?: string; content: CaseContent; verifies: readonly string[] },
-): Promise<string> {
+export function addCase(db: Db, actor: Actor, input: { key?: string; content: CaseContent; verifies: readonly string[] }): Promise<string> {
   needTitle(input.content);
   return write(db, actor, async (w) => {
     const given = input.key?.trim();
     if (given !== undefined && !isKey(given))
-      throw new Refusal('invalid', { fields: [{ path: 'key', text: 'A key is capitals, a hyphen and a number of at most nine digits, as in C-018.' }] });
+      throw new Refusal('invalid', {
+        fields: [{ path: 'key', text: 'A key is capitals, a hyphen and a number of at most nine digits, as in C-018.' }],
+      });
     const key = given ?? (await freeKey(w, 'C'));
     await checkCalls(w.tx, actor.projectId, key, input.content);
     const { content } = input;
@@ -122,8 +120,7 @@ async function refuseIncomplete(w: Writing, { record, row }: StoredCase, state: 
   const faults = [...caseFaults(content), ...missing.map((name) => `It has no ${name}.`)];
   if (faults.length) throw new Refusal('stateForbids', { detail: faults.join(' ') });
   // What a run would freeze must stand, for every row.
-  for (const dataRow of row.rows?.length ? row.rows : [undefined])
-    await frozenCase(w.tx, w.actor.projectId, record.key, content, dataRow);
+  for (const dataRow of row.rows?.length ? row.rows : [undefined]) await frozenCase(w.tx, w.actor.projectId, record.key, content, dataRow);
 }
 
 /** Asks for review, or takes back to draft. */
@@ -155,13 +152,15 @@ export async function approveCase(db: Db, actor: Actor, roles: readonly Role[], 
   await write(db, actor, async (w) => {
     const stored = await lockCase(w, key, input.basedOn);
     const { record } = stored;
-    if (record.state === 'approved') throw new Refusal('alreadySigned', { detail: `${key} revision ${record.revision} is approved already.` });
+    if (record.state === 'approved')
+      throw new Refusal('alreadySigned', { detail: `${key} revision ${record.revision} is approved already.` });
     if (record.state !== 'review')
       throw new Refusal('stateForbids', { detail: `${key} is not in review: its author asks for that first.` });
     await refuseIncomplete(w, stored, 'approved');
     await needApprovedCalls(w.tx, actor.projectId, caseContent(stored));
     const hash = caseHash(stored);
-    if (hash !== input.hash) throw new Refusal('recordChanged', { detail: 'It changed since you opened it: read it again before you sign.' });
+    if (hash !== input.hash)
+      throw new Refusal('recordChanged', { detail: 'It changed since you opened it: read it again before you sign.' });
     const verified = await tracedTo(w.tx, 'verifies', [record.id]);
     const ownAllowed = await ownWorkAllowed(
       w.tx,
@@ -179,7 +178,13 @@ export async function approveCase(db: Db, actor: Actor, roles: readonly Role[], 
       after: { revision: record.revision, state: 'approved', printedName: signer.printedName, hash, reason: input.reason },
       touches: { texts: [record.id] },
     });
-    w.snapshot({ recordId: record.id, revision: record.revision, state: 'approved', snapshot: { ...caseContent(stored), own: record.own }, hash });
+    w.snapshot({
+      recordId: record.id,
+      revision: record.revision,
+      state: 'approved',
+      snapshot: { ...caseContent(stored), own: record.own },
+      hash,
+    });
     w.wrote(recordRows, record.id);
     w.wrote(caseRows, record.id);
     await putSignature(w, signer, {

@@ -3,7 +3,18 @@ import { groupBy, textHash } from '@core/base';
 import { caseText2, placeholdersIn, plainContent, textsOf, type CaseContent } from '@core/design';
 import type { RequirementState } from '@core/specify';
 import { and, eq, inArray, sql } from 'drizzle-orm';
-import { account, needRecord, recordFields, records, signaturesOf, tracesAt, type Db, type ListSource, type StoredRecord, type Tx } from '../base';
+import {
+  account,
+  needRecord,
+  recordFields,
+  records,
+  signaturesOf,
+  tracesAt,
+  type Db,
+  type ListSource,
+  type StoredRecord,
+  type Tx,
+} from '../base';
 import { cases } from './tables';
 
 export const caseRows = account({
@@ -33,8 +44,7 @@ export function caseContent({ record, row }: StoredCase): CaseContent {
 }
 
 /** What an approval of the present revision is bound to. */
-export const caseHash = (stored: StoredCase): string =>
-  textHash(caseText2(stored.record.key, stored.record.revision, caseContent(stored)));
+export const caseHash = (stored: StoredCase): string => textHash(caseText2(stored.record.key, stored.record.revision, caseContent(stored)));
 
 export async function needCase(db: Db | Tx, projectId: number, key: string): Promise<StoredCase> {
   const record = await needRecord(db, projectId, 'case', key);

@@ -78,7 +78,8 @@ async function contextOf(
         ),
       );
   const verifies = new Map<string, Set<string>>();
-  if (wide || ends.length) for (const { from, to } of await select('verifies')) verifies.set(from, (verifies.get(from) ?? new Set()).add(to));
+  if (wide || ends.length)
+    for (const { from, to } of await select('verifies')) verifies.set(from, (verifies.get(from) ?? new Set()).add(to));
   return { verifies, parents: wide ? await select('parent') : [], ...(credit ? { policy: credit } : {}) };
 }
 
@@ -90,30 +91,29 @@ interface OpenFile {
 }
 
 async function openFile(db: Db, projectId: number, build: StoredBuild, path: string): Promise<OpenFile> {
-  return db.transaction(
-    async (tx) => {
-      const [row] = await tx
-        .select()
-        .from(sources)
-        .where(and(eq(sources.buildId, build.id), eq(sources.path, path), isNull(sources.supersededAt)));
-      if (!row) throw new Refusal('notFound', { detail: `The build ${build.name} has no source file ${path}.` });
-      const profile = await profileOf(tx, projectId);
-      const named = await tx
-        .select({ id: codeTraces.requirementId })
-        .from(codeTraces)
-        .where(and(eq(codeTraces.buildId, build.id), eq(codeTraces.path, path), isNull(codeTraces.removedAt)));
-      const reader = new CreditReader(tx, projectId, build.id, profile, { casesOf: () => new Set<string>() });
-      const context = await contextOf(
-        tx,
-        projectId,
-        profile,
-        named.flatMap(({ id }) => id ?? []),
-        [...(await reader.measuredCases())],
-      );
-      const judged = new CreditReader(tx, projectId, build.id, profile, rulesOf(profile, context));
-      const [source] = await judged.filesOf([row.id]);
-      return { source, context, text: row.text, sha256: row.sha256 };
-    });
+  return db.transaction(async (tx) => {
+    const [row] = await tx
+      .select()
+      .from(sources)
+      .where(and(eq(sources.buildId, build.id), eq(sources.path, path), isNull(sources.supersededAt)));
+    if (!row) throw new Refusal('notFound', { detail: `The build ${build.name} has no source file ${path}.` });
+    const profile = await profileOf(tx, projectId);
+    const named = await tx
+      .select({ id: codeTraces.requirementId })
+      .from(codeTraces)
+      .where(and(eq(codeTraces.buildId, build.id), eq(codeTraces.path, path), isNull(codeTraces.removedAt)));
+    const reader = new CreditReader(tx, projectId, build.id, profile, { casesOf: () => new Set<string>() });
+    const context = await contextOf(
+      tx,
+      projectId,
+      profile,
+      named.flatMap(({ id }) => id ?? []),
+      [...(await reader.measuredCases())],
+    );
+    const judged = new CreditReader(tx, projectId, build.id, profile, rulesOf(profile, context));
+    const [source] = await judged.filesOf([row.id]);
+    return { source, context, text: row.text, sha256: row.sha256 };
+  });
 }
 
 export async function getFile(db: Db, projectId: number, build: StoredBuild, path: string): Promise<FileDetail> {
@@ -240,27 +240,26 @@ export async function traceCode(
 
 /** The code that implements a requirement itself, function by function, with what is credited to it. */
 export async function requirementCode(db: Db, projectId: number, build: StoredBuild, key: string) {
-  return db.transaction(
-    async (tx) => {
-      const { record } = await needRequirement(tx, projectId, key);
-      const named = await tx
-        .select({ path: codeTraces.path, unit: codeTraces.unit })
-        .from(codeTraces)
-        .where(and(eq(codeTraces.buildId, build.id), eq(codeTraces.requirementId, record.id), isNull(codeTraces.removedAt)))
-        .limit(500);
-      const profile = await profileOf(tx, projectId);
-      const rules = rulesOf(profile, await contextOf(tx, projectId, profile, [record.id], []));
-      const reader = new CreditReader(tx, projectId, build.id, profile, rules);
-      const known = await reader.sources();
-      const files = await reader.filesOf(named.flatMap(({ path }) => known.get(path)?.id ?? []));
-      const cases = rules.casesOf([record.key]);
-      const units = files.flatMap(({ path, credit }) =>
-        credit.file.units.flatMap((unit, u) =>
-          unit.requirements.includes(record.key)
-            ? [{ path, name: unit.name, start: unit.start, coverage: creditOfUnit(credit, u, cases).totals }]
-            : [],
-        ),
-      );
-      return { units, total: units.length ? units.reduce((sum, u) => addCoverage(sum, u.coverage), noCoverage) : null };
-    });
+  return db.transaction(async (tx) => {
+    const { record } = await needRequirement(tx, projectId, key);
+    const named = await tx
+      .select({ path: codeTraces.path, unit: codeTraces.unit })
+      .from(codeTraces)
+      .where(and(eq(codeTraces.buildId, build.id), eq(codeTraces.requirementId, record.id), isNull(codeTraces.removedAt)))
+      .limit(500);
+    const profile = await profileOf(tx, projectId);
+    const rules = rulesOf(profile, await contextOf(tx, projectId, profile, [record.id], []));
+    const reader = new CreditReader(tx, projectId, build.id, profile, rules);
+    const known = await reader.sources();
+    const files = await reader.filesOf(named.flatMap(({ path }) => known.get(path)?.id ?? []));
+    const cases = rules.casesOf([record.key]);
+    const units = files.flatMap(({ path, credit }) =>
+      credit.file.units.flatMap((unit, u) =>
+        unit.requirements.includes(record.key)
+          ? [{ path, name: unit.name, start: unit.start, coverage: creditOfUnit(credit, u, cases).totals }]
+          : [],
+      ),
+    );
+    return { units, total: units.length ? units.reduce((sum, u) => addCoverage(sum, u.coverage), noCoverage) : null };
+  });
 }

@@ -169,7 +169,13 @@ export class CreditReader {
         counts,
         keys,
       );
-      const status = !here.length ? 'neverLoaded' : !present.length ? 'otherText' : present.some(({ part }) => part.partial) ? 'partial' : 'measured';
+      const status = !here.length
+        ? 'neverLoaded'
+        : !present.length
+          ? 'otherText'
+          : present.some(({ part }) => part.partial)
+            ? 'partial'
+            : 'measured';
       this.files.set(id, {
         sourceId: id,
         path: source.path,
@@ -181,14 +187,18 @@ export class CreditReader {
   }
 
   /** The bytes of parts, read a measurement at a time; those that are few of a measurement are cut out by the database. */
-  private async bytesOf(parts: readonly { m: Directory; part: MeasuredPart }[]): Promise<(m: Directory, part: MeasuredPart) => Promise<Buffer>> {
+  private async bytesOf(
+    parts: readonly { m: Directory; part: MeasuredPart }[],
+  ): Promise<(m: Directory, part: MeasuredPart) => Promise<Buffer>> {
     const wanted = groupBy(
       parts,
       ({ m }) => m.id,
       ({ part }) => part,
     );
     const whole = new Map<number, Buffer>();
-    const many = [...wanted].filter(([id, list]) => list.length > 3 && (parts.find(({ m }) => m.id === id)?.m.parts.length ?? 0) < 4 * list.length);
+    const many = [...wanted].filter(
+      ([id, list]) => list.length > 3 && (parts.find(({ m }) => m.id === id)?.m.parts.length ?? 0) < 4 * list.length,
+    );
     for (let at = 0; at < many.length; at += 50)
       for (const row of await this.tx
         .select({ id: measurements.id, data: measurements.data })
@@ -219,7 +229,14 @@ export class CreditReader {
     counts: (m: Directory) => boolean,
     keys: ReadonlyMap<number, string>,
   ): Promise<FileCredit['file']> {
-    const hits: { table: PointTable; bits: Uint32Array; vectors: readonly DecisionVectors[]; caseKey: string; counts: boolean; tool: string }[] = [];
+    const hits: {
+      table: PointTable;
+      bits: Uint32Array;
+      vectors: readonly DecisionVectors[];
+      caseKey: string;
+      counts: boolean;
+      tool: string;
+    }[] = [];
     for (const { m, part } of parts) {
       const found = await partHits(this.tx, m.id, part, () => bytes(m, part));
       hits.push({ ...found, caseKey: m.caseId === null ? '' : (keys.get(m.caseId) ?? ''), counts: counts(m), tool: m.tool });

@@ -203,12 +203,23 @@ interface Subject {
   readonly words: string;
 }
 
-const nobody: Subject = { runId: null, caseId: null, caseKey: '', caseRevision: null, row: null, configuration: null, words: 'nobody: exercised only' };
+const nobody: Subject = {
+  runId: null,
+  caseId: null,
+  caseKey: '',
+  caseRevision: null,
+  row: null,
+  configuration: null,
+  words: 'nobody: exercised only',
+};
 const subjectName = (s: Subject): string => [s.runId, s.caseId, s.caseRevision, s.row, s.configuration].join('|');
 
 /** What the files of one upload hold, before it is known whether all of it can be used. */
 interface Gathered {
-  readonly parts: Map<string, { subject: Subject; file: number; tool: string; files: Map<string, FileMeasurement[]>; partial: Set<string> }>;
+  readonly parts: Map<
+    string,
+    { subject: Subject; file: number; tool: string; files: Map<string, FileMeasurement[]>; partial: Set<string> }
+  >;
   readonly findings: Finding[];
   readonly read: LoadAnswer['read'];
   readonly results: LoadAnswer['results'];
@@ -248,7 +259,14 @@ async function subjectsOf(db: Db, projectId: number, build: StoredBuild): Promis
     });
   }
   const planned = await db
-    .select({ id: runs.id, key: records.key, caseId: runs.caseId, caseRevision: runs.caseRevision, row: runs.row, configuration: runs.configuration })
+    .select({
+      id: runs.id,
+      key: records.key,
+      caseId: runs.caseId,
+      caseRevision: runs.caseRevision,
+      row: runs.row,
+      configuration: runs.configuration,
+    })
     .from(runs)
     .innerJoin(records, eq(records.id, runs.id))
     .where(and(eq(runs.buildId, build.id), isNull(runs.withdrawnAt)));
@@ -385,7 +403,11 @@ export async function loadCoverage(
 }
 
 /** What the same tool said before of the same subject is superseded, of those source files only that it speaks of again. */
-async function supersedeParts(w: Writing, build: StoredBuild, list: readonly { subject: Subject; tool: string; files: Map<string, unknown> }[]): Promise<void> {
+async function supersedeParts(
+  w: Writing,
+  build: StoredBuild,
+  list: readonly { subject: Subject; tool: string; files: Map<string, unknown> }[],
+): Promise<void> {
   const caseIds = [...new Set(list.flatMap(({ subject }) => subject.caseId ?? []))];
   const before = await w.tx
     .select({
@@ -431,23 +453,27 @@ async function otherTools(
     .from(measurements)
     .where(and(eq(measurements.buildId, build.id), eq(measurements.withdrawn, false)))
     .limit(200);
-  const other = stored.find(({ tool }) => !tools.has(tool));
-  if (!other) return [];
+  const others = [...new Map(stored.filter(({ tool }) => !tools.has(tool)).map((m) => [m.tool, m])).values()];
+  const findings: Finding[] = [];
   for (const { tool, files } of list)
-    for (const [path, measured] of files) {
-      const part = other.parts.find((p) => p.path === path);
-      if (!part) continue;
-      const hits = await partHits(tx, other.id, part, async () => other.data.subarray(part.at, part.at + part.size));
-      const { setAside } = agreeOnTools([
-        { tool, ...mergeFile(path, measured) },
-        { tool: other.tool, ...hits },
-      ]);
-      if (!setAside.length) continue;
-      const words = [...new Set(setAside.map((s) => s.metric))].join(', ');
-      const text = `${path} was measured by ${other.tool} in other points (${words}) than by ${tool}: one of them is the file’s measure, the other is set aside.`;
-      return [{ severity: 'warning', cell: path, text }];
+    for (const other of others) {
+      if (findings.some((f) => f.text.includes(`by ${other.tool} in`))) continue;
+      for (const [path, measured] of files) {
+        const part = other.parts.find((p) => p.path === path);
+        if (!part) continue;
+        const hits = await partHits(tx, other.id, part, async () => other.data.subarray(part.at, part.at + part.size));
+        const { setAside } = agreeOnTools([
+          { tool, ...mergeFile(path, measured) },
+          { tool: other.tool, ...hits },
+        ]);
+        if (!setAside.length) continue;
+        const words = [...new Set(setAside.map((s) => s.metric))].join(', ');
+        const text = `${path} was measured by ${other.tool} in other points (${words}) than by ${tool}: one of them is the file’s measure, the other is set aside.`;
+        findings.push({ severity: 'warning', cell: path, text });
+        break;
+      }
     }
-  return [];
+  return findings;
 }
 
 function readFile({ name, bytes }: Upload, at: number, known: Known, asked: LoadQuery, { parts, findings, read, results }: Gathered): void {
@@ -489,8 +515,10 @@ function readFile({ name, bytes }: Upload, at: number, known: Known, asked: Load
   for (const { severity, row, cell, text } of done.findings)
     findings.push({ severity, ...(row === undefined ? {} : { row }), cell: name, text: cell === undefined ? text : `${cell}: ${text}` });
   const fits = sections.length > 0;
-  for (const path of strange) say(fits ? 'warning' : 'error', `${path} matches no source file of ${known.build.name}${fits ? '; left out' : ''}.`);
+  for (const path of strange)
+    say(fits ? 'warning' : 'error', `${path} matches no source file of ${known.build.name}${fits ? '; left out' : ''}.`);
   for (const test of unknownTests) say('error', `“${test}” names no case: set TN to the case’s key, or name the file after it.`);
-  if (!fits && done.sections && !done.refused) say('error', `Nothing in this file belongs to ${known.build.name}: is it of another program?`);
+  if (!fits && done.sections && !done.refused)
+    say('error', `Nothing in this file belongs to ${known.build.name}: is it of another program?`);
   if (done.results) say('warning', `${done.results} test results were read. They are not recorded: a run is recorded on the Bench.`);
 }

@@ -121,7 +121,14 @@ export async function withdrawUpload(
     w.wrote(recordRows, record.id);
     w.wrote(uploadRows, record.id);
     w.wrote(measurementRows, ...mine.map((m) => m.id));
-    await putSignature(w, signer, { recordId: record.id, revision, meaning: 'withdrawn', format: recordFormat, hash, reason: input.reason });
+    await putSignature(w, signer, {
+      recordId: record.id,
+      revision,
+      meaning: 'withdrawn',
+      format: recordFormat,
+      hash,
+      reason: input.reason,
+    });
     return record.id;
   });
   const [{ id: _, ...shown }] = await uploadsById(db, [id]);

@@ -66,9 +66,14 @@ function behind(order: readonly Order[], cursor: string): SQL | undefined {
   } catch {
     place = undefined;
   }
-  if (!Array.isArray(place) || place.length !== order.length) throw new Refusal('invalid', { fields: [{ path: 'after', text: 'This is no place on this board.' }] });
+  if (!Array.isArray(place) || place.length !== order.length)
+    throw new Refusal('invalid', { fields: [{ path: 'after', text: 'This is no place on this board.' }] });
   const at = place as (string | number)[];
-  return or(...order.map(({ column, down }, i) => and(...order.slice(0, i).map((o, j) => eq(o.column, at[j])), down ? lt(column, at[i]) : gt(column, at[i]))));
+  return or(
+    ...order.map(({ column, down }, i) =>
+      and(...order.slice(0, i).map((o, j) => eq(o.column, at[j])), down ? lt(column, at[i]) : gt(column, at[i])),
+    ),
+  );
 }
 
 /** A page of the cords of a build, as they were last judged: true for the ledger number that the answer names. */
@@ -103,7 +108,12 @@ export async function getBoard(context: AppContext, projectId: number, query: Bo
     const shown = rows.slice(0, query.limit);
     const last = shown.at(-1);
     const total = words
-      ? (await tx.select({ n: sql<number>`count(*)`.mapWith(Number) }).from(cords).where(where))[0].n
+      ? (
+          await tx
+            .select({ n: sql<number>`count(*)`.mapWith(Number) })
+            .from(cords)
+            .where(where)
+        )[0].n
       : totals.counts[query.filter];
     return {
       build: query.build,
@@ -120,7 +130,10 @@ export async function getBoard(context: AppContext, projectId: number, query: Bo
   });
 }
 
-function placeOf(row: Pick<StoredCord, 'title' | 'level' | 'firstBreak' | 'keyPrefix' | 'keyNumber' | 'requirementId'>, column: MySqlColumn): string | number {
+function placeOf(
+  row: Pick<StoredCord, 'title' | 'level' | 'firstBreak' | 'keyPrefix' | 'keyNumber' | 'requirementId'>,
+  column: MySqlColumn,
+): string | number {
   switch (column) {
     case cords.title:
       return row.title;
@@ -137,7 +150,13 @@ function placeOf(row: Pick<StoredCord, 'title' | 'level' | 'firstBreak' | 'keyPr
   }
 }
 
-export async function getCord(context: AppContext, projectId: number, buildName: string, key: string, atLeast: number): Promise<CordDetail> {
+export async function getCord(
+  context: AppContext,
+  projectId: number,
+  buildName: string,
+  key: string,
+  atLeast: number,
+): Promise<CordDetail> {
   const { db } = context.database;
   const build = await needBuild(db, projectId, buildName);
   const seq = await context.projections.upTo(projectId, build.id, atLeast);
@@ -145,7 +164,9 @@ export async function getCord(context: AppContext, projectId: number, buildName:
   return {
     ...boardRow(cord),
     seq,
-    reasons: perKnot((knot) => cord.reasons[knot].map(({ state, words, records, action }) => ({ state, words, records: [...records], action }))),
+    reasons: perKnot((knot) =>
+      cord.reasons[knot].map(({ state, words, records, action }) => ({ state, words, records: [...records], action })),
+    ),
   };
 }
 

@@ -32,7 +32,11 @@ export interface Facts {
   readonly reader: CreditReader;
 }
 
-const inBatches = async <T>(ids: readonly number[] | 'all', column: MySqlColumn, read: (where: SQL | undefined) => Promise<T[]>): Promise<T[]> => {
+const inBatches = async <T>(
+  ids: readonly number[] | 'all',
+  column: MySqlColumn,
+  read: (where: SQL | undefined) => Promise<T[]>,
+): Promise<T[]> => {
   if (ids === 'all') return read(undefined);
   const found: T[] = [];
   for (let at = 0; at < ids.length; at += 1000) found.push(...(await read(inArray(column, ids.slice(at, at + 1000)))));
@@ -68,7 +72,11 @@ function readTraces(tx: Db | Tx, projectId: number, kind: string, where?: SQL): 
     .orderBy(asc(traces.id));
 }
 
-async function requirementFacts(tx: Db | Tx, projectId: number, ids: readonly number[] | 'all'): Promise<(CordRequirement & { id: number })[]> {
+async function requirementFacts(
+  tx: Db | Tx,
+  projectId: number,
+  ids: readonly number[] | 'all',
+): Promise<(CordRequirement & { id: number })[]> {
   const approvals = await approvalsOf(tx, projectId, 'requirement', ids);
   const rows = await inBatches(ids, requirements.id, (where) =>
     tx
@@ -101,9 +109,16 @@ async function requirementFacts(tx: Db | Tx, projectId: number, ids: readonly nu
 }
 
 /** Approvals of the present revisions: signatures on their hash, and what was approved before approvals were signatures. */
-async function approvalsOf(tx: Db | Tx, projectId: number, kind: 'requirement' | 'case', ids: readonly number[] | 'all'): Promise<Map<number, Approval[]>> {
+async function approvalsOf(
+  tx: Db | Tx,
+  projectId: number,
+  kind: 'requirement' | 'case',
+  ids: readonly number[] | 'all',
+): Promise<Map<number, Approval[]>> {
   const faulty = new Set(
-    (await tx.select({ id: integrityFaults.recordId }).from(integrityFaults).where(eq(integrityFaults.projectId, projectId))).map(({ id }) => id),
+    (await tx.select({ id: integrityFaults.recordId }).from(integrityFaults).where(eq(integrityFaults.projectId, projectId))).map(
+      ({ id }) => id,
+    ),
   );
   const signed = await inBatches(ids, records.id, (where) =>
     tx
@@ -203,7 +218,11 @@ async function problemFacts(tx: Db | Tx, projectId: number, build: StoredBuild, 
 }
 
 /** What is derived from requirements, however deep: for each of them itself and all below it, by id. */
-export async function familiesOf(tx: Db | Tx, projectId: number, ids: readonly number[] | 'all'): Promise<(id: number) => ReadonlySet<number>> {
+export async function familiesOf(
+  tx: Db | Tx,
+  projectId: number,
+  ids: readonly number[] | 'all',
+): Promise<(id: number) => ReadonlySet<number>> {
   const children = new Map<number, number[]>();
   if (ids === 'all')
     for (const [parent, list] of groupBy(
@@ -213,7 +232,7 @@ export async function familiesOf(tx: Db | Tx, projectId: number, ids: readonly n
     ))
       children.set(parent, list);
   else
-    for (let layer = [...new Set(ids)]; layer.length; ) {
+    for (let layer = [...new Set(ids)]; layer.length;) {
       const next = await inBatches(layer, traces.toId, (where) => pairsOf(tx, projectId, where));
       for (const id of layer) children.set(id, []);
       for (const { from, to } of next) children.get(to)?.push(from);
@@ -334,7 +353,10 @@ export async function readFacts(tx: Db | Tx, question: FactsQuestion): Promise<F
   const rules = rulesOf(profile, await creditTraces(tx, projectId, profile, creditedIds, question.named ?? [], parents, verifies));
   const reader = new CreditReader(tx, projectId, build.id, profile, rules);
   const code = new Map(question.known ?? []);
-  const fresh = creditedIds === 'all' || creditedIds.length ? await codeFacts(tx, projectId, build, creditedIds, keyOf, reader, rules.casesOf) : new Map<string, CodeSummary>();
+  const fresh =
+    creditedIds === 'all' || creditedIds.length
+      ? await codeFacts(tx, projectId, build, creditedIds, keyOf, reader, rules.casesOf)
+      : new Map<string, CodeSummary>();
   for (const [id, key] of keyOf) if (credited === 'all' || credited.has(id)) code.delete(key);
   for (const [key, summary] of fresh) code.set(key, summary);
   const unique = new Map([...parents, ...below].map((t) => [`${t.fromId}:${t.toId}`, t]));

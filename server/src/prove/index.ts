@@ -2,5 +2,6 @@ export * from './tables';
 export * from './facts';
 export * from './projector';
 export * from './projections';
+export * from './integrity';
 export * from './pack';
 export * from './routes';

@@ -22,19 +22,21 @@ export async function jumpTo(db: Db, projectId: number, q: string, build: string
       const scope = and(
         eq(records.projectId, projectId),
         eq(records.kind, kind),
-        ...(kind === 'run' && buildId !== undefined ? [sql`exists (select 1 from ${runs} where ${runs.id} = ${records.id} and ${runs.buildId} = ${buildId})`] : []),
+        ...(kind === 'run' && buildId !== undefined
+          ? [sql`exists (select 1 from ${runs} where ${runs.id} = ${records.id} and ${runs.buildId} = ${buildId})`]
+          : []),
       );
       const columns = { id: records.id, key: records.key, title: records.title, state: records.state };
-      const keyed = await db.select(columns).from(records).where(and(scope, byKey)).orderBy(asc(records.keyPrefix), asc(records.keyNumber)).limit(perKind);
+      const keyed = await db
+        .select(columns)
+        .from(records)
+        .where(and(scope, byKey))
+        .orderBy(asc(records.keyPrefix), asc(records.keyNumber))
+        .limit(perKind);
       const words = wordsFound(records.words, text);
       const worded =
         keyed.length < perKind && words
-          ? await db
-              .select(columns)
-              .from(records)
-              .where(and(scope, words))
-              .orderBy(desc(records.updatedAt))
-              .limit(perKind)
+          ? await db.select(columns).from(records).where(and(scope, words)).orderBy(desc(records.updatedAt)).limit(perKind)
           : [];
       const items = [...new Map([...keyed, ...worded].map((item) => [item.id, item])).values()].slice(0, perKind);
       const verdicts =
@@ -119,11 +121,17 @@ export async function waitingFor(db: Db, projectId: number, login: string, roles
       for (const { key, title } of await db
         .select({ key: records.key, title: records.title })
         .from(records)
-        .where(and(eq(records.projectId, projectId), eq(records.kind, kind), eq(records.state, 'review'), notInArray(records.authoredBy, [login])))
+        .where(
+          and(
+            eq(records.projectId, projectId),
+            eq(records.kind, kind),
+            eq(records.state, 'review'),
+            notInArray(records.authoredBy, [login]),
+          ),
+        )
         .orderBy(asc(records.keyPrefix), asc(records.keyNumber))
         .limit(waitingShown))
         push(key, title, 'to approve', kind, kind);
   }
   return items.slice(0, waitingShown);
 }
-

@@ -65,7 +65,9 @@ const pretty = (value: unknown): Buffer => Buffer.from(`${JSON.stringify(value, 
  */
 export async function makeProofPack(db: Db, job: StoredJob, progress: JobProgress, setPaper: SetPaper): Promise<JobFile> {
   const files: Files = new Map();
-  const { summary, runsPaper, verify } = await db.transaction((tx) => gather(tx, job, progress, files), { isolationLevel: 'repeatable read' });
+  const { summary, runsPaper, verify } = await db.transaction((tx) => gather(tx, job, progress, files), {
+    isolationLevel: 'repeatable read',
+  });
   await progress.report(0.55, 'Setting the summary');
   files.set('summary.pdf', Buffer.from(await setPaper(summary)));
   await progress.report(0.65, `Setting ${runsPaper.runs.length} run records`);
@@ -356,7 +358,13 @@ async function gatherRuns(
     if (choices.length || supersededBy || run.withdrawnAt || run.returnedAt)
       files.set(
         `${folder}/decisions.json`,
-        pretty({ supersededBy, carriedOverTo: run.carriedOverTo, withdrawnAt: run.withdrawnAt, returnedAt: run.returnedAt, decisions: choices }),
+        pretty({
+          supersededBy,
+          carriedOverTo: run.carriedOverTo,
+          withdrawnAt: run.withdrawnAt,
+          returnedAt: run.returnedAt,
+          decisions: choices,
+        }),
       );
     for (const file of mine) files.set(`${folder}/evidence/${file.step}-${file.id}-${file.name}`, await wholeBlob(tx, file.sha256));
     if (run.verdict === null) continue;
@@ -383,7 +391,9 @@ function matrix(
   problemList: readonly PackProblem[],
 ): MatrixRow[] {
   const units = groupBy(
-    credits.flatMap(({ path, file }) => file.units.flatMap((unit) => unit.requirements.map((key) => ({ key, name: `${path}:${unit.name}` })))),
+    credits.flatMap(({ path, file }) =>
+      file.units.flatMap((unit) => unit.requirements.map((key) => ({ key, name: `${path}:${unit.name}` }))),
+    ),
     ({ key }) => key,
     ({ name }) => name,
   );
@@ -409,8 +419,7 @@ function matrix(
       if (!mine.length) return [{ ...base, ...blank }];
       return mine.flatMap((t): MatrixRow[] => {
         const own = runsOf.get(t.from) ?? [];
-        if (!own.length)
-          return [{ ...base, ...blank, caseKey: t.from, caseRevision: revisionOf.get(t.from) ?? null }];
+        if (!own.length) return [{ ...base, ...blank, caseKey: t.from, caseRevision: revisionOf.get(t.from) ?? null }];
         return own.map((run) => {
           const signed = signedBy.get(run.key) ?? [];
           const name = (meaning: string): string => signed.find((s) => s.meaning === meaning)?.printedName ?? '';

@@ -110,9 +110,23 @@ async function writeCords(tx: Tx, rows: readonly (typeof cords.$inferInsert)[]):
       .values(rows.slice(at, at + 250))
       .onDuplicateKeyUpdate({
         set: Object.fromEntries(
-          (['key', 'keyPrefix', 'keyNumber', 'title', 'level', 'states', 'below', 'firstBreak', 'state', 'short', 'reasons', 'code', 'words'] as const).map(
-            (name) => [name, sql`values(${sql.identifier(cords[name].name)})`],
-          ),
+          (
+            [
+              'key',
+              'keyPrefix',
+              'keyNumber',
+              'title',
+              'level',
+              'states',
+              'below',
+              'firstBreak',
+              'state',
+              'short',
+              'reasons',
+              'code',
+              'words',
+            ] as const
+          ).map((name) => [name, sql`values(${sql.identifier(cords[name].name)})`]),
         ),
       });
 }
@@ -145,10 +159,7 @@ async function doubtOf(tx: Tx, projectId: number, buildId: number, touches: Touc
       : [];
   const texts = [...(touches.texts ?? [])];
   if (texts.length) {
-    const kinds = await tx
-      .select({ id: records.id, kind: records.kind })
-      .from(records)
-      .where(inArray(records.id, texts));
+    const kinds = await tx.select({ id: records.id, kind: records.kind }).from(records).where(inArray(records.id, texts));
     const changed = kinds.filter((r) => r.kind === 'requirement').map((r) => r.id);
     add(judged, changed);
     if (changed.length)
@@ -211,10 +222,7 @@ async function doubtOf(tx: Tx, projectId: number, buildId: number, touches: Touc
         tx
           .select({ id: sources.id })
           .from(codeTraces)
-          .innerJoin(
-            sources,
-            and(eq(sources.buildId, codeTraces.buildId), eq(sources.path, codeTraces.path), isNull(sources.supersededAt)),
-          )
+          .innerJoin(sources, and(eq(sources.buildId, codeTraces.buildId), eq(sources.path, codeTraces.path), isNull(sources.supersededAt)))
           .where(and(eq(codeTraces.buildId, buildId), inArray(codeTraces.requirementId, [...credited]), isNull(codeTraces.removedAt))),
       ),
     );
@@ -226,7 +234,7 @@ async function doubtOf(tx: Tx, projectId: number, buildId: number, touches: Touc
 
 /** Whatever these are derived from, however far up: its second line, and its credit, rest on them. */
 async function addAncestors(tx: Tx, ids: Set<number>, parents: ReturnType<typeof and>): Promise<void> {
-  for (let layer = [...ids]; layer.length && ids.size <= tooMany; ) {
+  for (let layer = [...ids]; layer.length && ids.size <= tooMany;) {
     const next = await tx
       .selectDistinct({ id: traces.toId })
       .from(traces)
@@ -306,7 +314,9 @@ export class Projector {
     const rows = await tx
       .select({ touches: ledger.touches })
       .from(ledger)
-      .where(and(eq(ledger.projectId, projectId), gt(ledger.seq, after), sql`${ledger.seq} <= ${head}`, sql`${ledger.touches} is not null`));
+      .where(
+        and(eq(ledger.projectId, projectId), gt(ledger.seq, after), sql`${ledger.seq} <= ${head}`, sql`${ledger.touches} is not null`),
+      );
     return sumOfTouches(rows.map((r) => r.touches));
   }
 
@@ -385,10 +395,9 @@ export class Projector {
       .select({ key: cords.key, states: cords.states, below: cords.below })
       .from(traces)
       .innerJoin(cords, and(eq(cords.requirementId, traces.fromId), eq(cords.buildId, buildId)))
-      .where(
-        and(eq(traces.projectId, projectId), eq(traces.kind, 'parent'), isNull(traces.removedAt), inArray(traces.toId, [...judged])),
-      );
-    for (const { key, states, below } of rows) settled.set(key, { states: statesOf(states), below: below === null ? null : statesOf(below) });
+      .where(and(eq(traces.projectId, projectId), eq(traces.kind, 'parent'), isNull(traces.removedAt), inArray(traces.toId, [...judged])));
+    for (const { key, states, below } of rows)
+      settled.set(key, { states: statesOf(states), below: below === null ? null : statesOf(below) });
     return settled;
   }
 
@@ -476,5 +485,3 @@ async function totalsNow(tx: Tx, buildId: number) {
     })),
   );
 }
-
-

@@ -3,6 +3,7 @@ import * as contract from '@contract/prove';
 import type { FastifyInstance } from 'fastify';
 import { addJob, authorise, cancelJob, listJobs, needBuild, needJob, wholeBlob, Refusal, serve, type AppContext } from '../base';
 import { getBoard, getCord } from './board';
+import { verifyProject } from './integrity';
 import { jumpTo, waitingFor } from './jump';
 
 export function proveRoutes(app: FastifyInstance, context: AppContext): void {
@@ -19,6 +20,10 @@ export function proveRoutes(app: FastifyInstance, context: AppContext): void {
   serve(app, context, contract.cancelPack, async ({ actor, params }) => {
     await cancelJob(db, actor, params.id);
     return { ok: true as const };
+  });
+  serve(app, context, base.verifyLedger, async ({ membership }) => {
+    const { rowFaults, ...verdict } = await verifyProject(context, membership.projectId);
+    return { ...verdict, rowFaults: [...rowFaults] };
   });
   serve(app, context, base.jump, ({ membership, query }) => jumpTo(db, membership.projectId, query.q, query.build));
   serve(app, context, base.listWaiting, ({ membership, person }) => waitingFor(db, membership.projectId, person.login, membership.roles));

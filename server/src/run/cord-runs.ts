@@ -17,7 +17,12 @@ export interface JudgedRun extends CordRun {
  * A signature matches when it is bound to the hash that was kept as the run was finished, and the last verification found nothing that
  * differs from the ledger.
  */
-export async function judgedRuns(tx: Db | Tx, projectId: number, buildId: number, caseIds: readonly number[] | 'all'): Promise<JudgedRun[]> {
+export async function judgedRuns(
+  tx: Db | Tx,
+  projectId: number,
+  buildId: number,
+  caseIds: readonly number[] | 'all',
+): Promise<JudgedRun[]> {
   const found: JudgedRun[] = [];
   const faulty = await faultyRuns(tx, projectId);
   const read = async (some: readonly number[] | undefined): Promise<void> => {

@@ -145,7 +145,8 @@ export async function addRound(db: Db, actor: Actor, input: NewRound): Promise<R
       const c = await needCase(w.tx, projectId, caseKey);
       const [fault] = caseFaults(caseContent(c));
       if (fault) faults.push({ path: 'cases', text: `${caseKey} cannot be run. ${fault}` });
-      else if (c.record.state !== 'approved') faults.push({ path: 'cases', text: `${caseKey} is not approved: only approved cases are run.` });
+      else if (c.record.state !== 'approved')
+        faults.push({ path: 'cases', text: `${caseKey} is not approved: only approved cases are run.` });
       chosen.push(c);
     }
     if (faults.length) throw new Refusal('invalid', { detail: faults.map((f) => f.text).join(' '), fields: faults });

@@ -197,9 +197,24 @@ export async function finishRun(db: Db, actor: Actor, key: string, seconds: numb
     const older = await w.tx
       .select({ id: runs.id })
       .from(runs)
-      .where(and(sameCombination(run), isNotNull(runs.finishedAt), isNull(runs.withdrawnAt), isNull(runs.supersededById), sql`${runs.id} <> ${run.id}`));
+      .where(
+        and(
+          sameCombination(run),
+          isNotNull(runs.finishedAt),
+          isNull(runs.withdrawnAt),
+          isNull(runs.supersededById),
+          sql`${runs.id} <> ${run.id}`,
+        ),
+      );
     for (const { id } of older) await w.tx.update(runs).set({ supersededById: run.id }).where(eq(runs.id, id));
-    w.snapshot({ recordId: run.id, revision, state: 'recorded', snapshot: { verdict, hash, seconds: change.seconds }, hash, format: run.format });
+    w.snapshot({
+      recordId: run.id,
+      revision,
+      state: 'recorded',
+      snapshot: { verdict, hash, seconds: change.seconds },
+      hash,
+      format: run.format,
+    });
     w.wrote(recordRows, run.id);
     w.withSeq(async (seq) => {
       await w.tx.update(runs).set({ finishedSeq: seq }).where(eq(runs.id, run.id));

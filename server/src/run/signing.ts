@@ -107,8 +107,14 @@ export async function signRun(db: Db, actor: Actor, roles: readonly Role[], key:
   return runDetail(db, actor.projectId, key);
 }
 
-const sign = (w: Writing, signer: SignedIn, { run, record }: StoredRun, meaning: SignatureMeaning, hash: string, reason: string): Promise<void> =>
-  putSignature(w, signer, { recordId: run.id, revision: record.revision, meaning, format: run.format, hash, reason });
+const sign = (
+  w: Writing,
+  signer: SignedIn,
+  { run, record }: StoredRun,
+  meaning: SignatureMeaning,
+  hash: string,
+  reason: string,
+): Promise<void> => putSignature(w, signer, { recordId: run.id, revision: record.revision, meaning, format: run.format, hash, reason });
 
 export interface Decision {
   readonly choice: 'carryOver' | 'rerun' | 'return' | 'acceptDeviation' | 'setAside' | 'withdraw' | 'bringBack';
@@ -175,7 +181,11 @@ export async function decideRun(db: Db, actor: Actor, roles: readonly Role[], ke
   return runDetail(db, actor.projectId, key);
 }
 
-function changeOf(w: Writing, choice: Decision['choice'], c: StoredCase): { run: Partial<typeof runs.$inferInsert>; state?: string } | undefined {
+function changeOf(
+  w: Writing,
+  choice: Decision['choice'],
+  c: StoredCase,
+): { run: Partial<typeof runs.$inferInsert>; state?: string } | undefined {
   switch (choice) {
     case 'carryOver':
       return { run: { carriedOverTo: c.record.revision } };
@@ -209,7 +219,8 @@ async function refuseDecision(w: Writing, { run, record, caseNow }: StoredRun, c
   if (run.verdict === null) throw new Refusal('notFinished', { detail: `${key} is not recorded yet: there is nothing to decide.` });
   if ((choice === 'carryOver' || choice === 'rerun') && c.record.state !== 'approved')
     throw no(`${c.record.key} revision ${c.record.revision} is not approved: decide once it is.`);
-  if (choice !== 'rerun' && run.tester === login) throw new Refusal('selfReview', { detail: 'You recorded this run: somebody else decides.' });
+  if (choice !== 'rerun' && run.tester === login)
+    throw new Refusal('selfReview', { detail: 'You recorded this run: somebody else decides.' });
   if (choice === 'carryOver') {
     if (Math.max(run.caseRevision, run.carriedOverTo ?? 0) >= caseNow)
       throw no(`${c.record.key} has not changed since ${key}: there is nothing to carry over.`);

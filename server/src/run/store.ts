@@ -124,7 +124,8 @@ export function selectRuns(db: Db | Tx, where: SQL | undefined) {
 
 /** The record that a signature is bound to, from what is stored now. */
 export function runRecord({ record, run, round, build, caseKey }: Omit<StoredRun, 'caseNow'>, files: readonly StoredEvidence[]): RunRecord {
-  const { configuration, unit, tools, caseRevision, frozen, row, tester, startedAt, finishedAt, seconds, steps, verdict, corrections } = run;
+  const { configuration, unit, tools, caseRevision, frozen, row, tester, startedAt, finishedAt, seconds, steps, verdict, corrections } =
+    run;
   const notes = files
     .filter((file) => file.removedAt === null)
     .map(({ step, name, mime, bytes, sha256 }) => ({ step, name, mime, bytes, sha256 }));
@@ -258,7 +259,9 @@ export async function runDetail(db: Db | Tx, projectId: number, key: string): Pr
   const verifies = await tracedTo(db, 'verifies', [run.caseId]);
   const near = [run.supersededById, run.supersedesId].filter((id): id is number => id !== null);
   const names = near.length
-    ? new Map((await db.select({ id: records.id, key: records.key }).from(records).where(inArray(records.id, near))).map((r) => [r.id, r.key]))
+    ? new Map(
+        (await db.select({ id: records.id, key: records.key }).from(records).where(inArray(records.id, near))).map((r) => [r.id, r.key]),
+      )
     : new Map<number, string>();
   const [again] = await db
     .select({ key: records.key })
@@ -337,7 +340,7 @@ export async function roundsById(db: Db | Tx, ids: readonly number[]): Promise<(
       id: runs.roundId,
       runs: sql<number>`sum(${current})`.mapWith(Number),
       recorded: sql<number>`sum(${current} and ${runs.verdict} is not null)`.mapWith(Number),
-      failed: sql<number>`sum(${current} and ${runs.verdict} = 'failed')`.mapWith(Number),
+      failed: sql<number>`sum(${current} and ifnull(${runs.verdict}, '') = 'failed')`.mapWith(Number),
       reviewed: sql<number>`sum(${current} and ${records.state} = 'reviewed')`.mapWith(Number),
     })
     .from(runs)

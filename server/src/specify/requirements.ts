@@ -116,7 +116,9 @@ export async function addRequirement(db: Db, actor: Actor, input: NewRequirement
     const { projectId } = actor;
     const given = input.key?.trim();
     if (given !== undefined && !isKey(given))
-      throw new Refusal('invalid', { fields: [{ path: 'key', text: 'A key is capitals, a hyphen and a number of at most nine digits, as in BRK-007.' }] });
+      throw new Refusal('invalid', {
+        fields: [{ path: 'key', text: 'A key is capitals, a hyphen and a number of at most nine digits, as in BRK-007.' }],
+      });
     // Its row orders those who write into one specification: positions cannot tie.
     const specification = await needSpecification(w.tx, projectId, (await lockRecord(w, 'specification', input.specification)).key);
     const made = given ?? (await freeKey(w, specification.prefix));
@@ -250,18 +252,26 @@ export function refuseOwnApproval(login: string, author: string, ownAllowed: boo
 }
 
 /** Approves a revision that is in review: a signature on the hash that the signer saw. */
-export async function approveRequirement(db: Db, actor: Actor, roles: readonly Role[], key: string, input: Approval): Promise<RequirementDetail> {
+export async function approveRequirement(
+  db: Db,
+  actor: Actor,
+  roles: readonly Role[],
+  key: string,
+  input: Approval,
+): Promise<RequirementDetail> {
   if (!roles.includes('reviewer')) throw new Refusal('forbidden', { detail: 'Only a reviewer approves.' });
   const signer = await proveSigner(db, actor, input.password);
   await write(db, actor, async (w) => {
     const stored = await lockRequirement(w, key, input.basedOn);
     const { record, row } = stored;
-    if (record.state === 'approved') throw new Refusal('alreadySigned', { detail: `${key} revision ${record.revision} is approved already.` });
+    if (record.state === 'approved')
+      throw new Refusal('alreadySigned', { detail: `${key} revision ${record.revision} is approved already.` });
     if (record.state !== 'review')
       throw new Refusal('stateForbids', { detail: `${key} is not in review: its author asks for that first.` });
     await refuseIncomplete(w, stored, 'approved');
     const hash = requirementHash(stored);
-    if (hash !== input.hash) throw new Refusal('recordChanged', { detail: 'It changed since you opened it: read it again before you sign.' });
+    if (hash !== input.hash)
+      throw new Refusal('recordChanged', { detail: 'It changed since you opened it: read it again before you sign.' });
     const policies = policiesOf(await profileOf(w.tx, actor.projectId));
     refuseOwnApproval(actor.login, record.authoredBy, policies.ownApprovalAt.includes(row.level));
     await changeRecord(w, record, { state: 'approved' });
@@ -273,7 +283,13 @@ export async function approveRequirement(db: Db, actor: Actor, roles: readonly R
       after: { revision: record.revision, state: 'approved', printedName: signer.printedName, hash, reason: input.reason },
       touches: { texts: [record.id] },
     });
-    w.snapshot({ recordId: record.id, revision: record.revision, state: 'approved', snapshot: { ...contentOf(stored), own: record.own }, hash });
+    w.snapshot({
+      recordId: record.id,
+      revision: record.revision,
+      state: 'approved',
+      snapshot: { ...contentOf(stored), own: record.own },
+      hash,
+    });
     w.wrote(recordRows, record.id);
     await putSignature(w, signer, {
       recordId: record.id,
@@ -354,7 +370,11 @@ export async function ownWorkAllowed(tx: Parameters<typeof profileOf>[0], projec
 }
 
 /** The requirements that records of a kind are traced to, by the kind of trace; taken-back ones left out. */
-export async function tracedTo(tx: Parameters<typeof profileOf>[0], kind: string, fromIds: readonly number[]): Promise<{ from: number; id: number; key: string; title: string }[]> {
+export async function tracedTo(
+  tx: Parameters<typeof profileOf>[0],
+  kind: string,
+  fromIds: readonly number[],
+): Promise<{ from: number; id: number; key: string; title: string }[]> {
   if (!fromIds.length) return [];
   return tx
     .select({ from: traces.fromId, id: records.id, key: records.key, title: records.title })

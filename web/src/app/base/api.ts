@@ -18,8 +18,13 @@ const away: ProblemDetails = {
 /** The typed client of the contract: the only place that speaks HTTP. */
 @Injectable({ providedIn: 'root' })
 export class Api {
+  /** The last ledger number that a request of this window wrote, by project: lists of what is judged are asked to be no older. */
+  private readonly wrote = new Map<string, number>();
+
   async call<E extends Endpoint>(endpoint: E, input: CallOf<E>, files?: readonly File[]): Promise<AnswerOf<E>> {
     const values = { ...(input as Record<string, unknown>) };
+    const project = String(values['project'] ?? '');
+    if (takesAtLeast(endpoint)) values['atLeast'] ??= this.wrote.get(project);
     const path = endpoint.path.replace(/:(\w+)/g, (_, name: string) => {
       const value = String(values[name]);
       delete values[name];
@@ -31,25 +36,38 @@ export class Api {
       : new URLSearchParams(
           Object.entries(values).flatMap(([name, value]) => (value === undefined ? [] : [[name, String(value)]])),
         ).toString();
-    const init: RequestInit = { method: endpoint.method, credentials: 'same-origin' };
+    // Named, so that a repeat is recognised and not done twice.
+    const headers: Record<string, string> = endpoint.method === 'POST' ? { 'idempotency-key': crypto.randomUUID() } : {};
+    const init: RequestInit = { method: endpoint.method, credentials: 'same-origin', headers };
     if (files) {
       const form = new FormData();
       for (const file of files) form.append('file', file, file.name);
       init.body = form;
     } else if (hasBody) {
-      init.headers = { 'content-type': 'application/json' };
+      headers['content-type'] = 'application/json';
       init.body = JSON.stringify(values);
     }
-    let response: Response;
-    try {
-      response = await fetch(`/api${path}${query ? `?${query}` : ''}`, init);
-    } catch {
-      throw new ApiFailure(away);
-    }
+    const response = await send(`/api${path}${query ? `?${query}` : ''}`, init, endpoint.method === 'POST');
+    const seq = Number(response.headers.get('ledger-seq') ?? 0);
+    if (seq) this.wrote.set(project, Math.max(seq, this.wrote.get(project) ?? 0));
     const text = await response.text();
     if (response.ok) return JSON.parse(text) as AnswerOf<E>;
     throw new ApiFailure(problemOf(text, response.status));
   }
+}
+
+const takesAtLeast = ({ query }: Endpoint): boolean => 'shape' in query && 'atLeast' in (query.shape as object);
+
+/** Sends a request; one that has a name is sent once more where the connection was lost or the server is away for a moment. */
+async function send(url: string, init: RequestInit, again: boolean): Promise<Response> {
+  try {
+    const response = await fetch(url, init);
+    if (response.status !== 503 || !again) return response;
+  } catch {
+    if (!again) throw new ApiFailure(away);
+  }
+  await new Promise((resolve) => setTimeout(resolve, 1000));
+  return send(url, init, false);
 }
 
 function problemOf(text: string, status: number): ProblemDetails {

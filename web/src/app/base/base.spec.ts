@@ -1,8 +1,10 @@
 import { provideZonelessChangeDetection } from '@angular/core';
 import { TestBed } from '@angular/core/testing';
-import { provideEffects } from '@ngrx/effects';
+import { Actions, ofType, provideEffects } from '@ngrx/effects';
 import { provideStore, Store } from '@ngrx/store';
-import { getProject, signIn } from '@contract/base';
+import { addTrace, getProject, listTraceKinds, signIn, type Page } from '@contract/base';
+import { getBoard } from '@contract/prove';
+import type { listRequirements } from '@contract/specify';
 import {
   Api,
   ApiFailure,
@@ -12,9 +14,13 @@ import {
   actionLink,
   CordDrawing,
   effectsOf,
+  keysFilter,
+  noList,
+  pagedCommand,
   recordLink,
   requestsFeature,
   selectRequest,
+  withPage,
   WordsDiff,
 } from './index';
 
@@ -22,10 +28,11 @@ const project = {
   slug: 'larkfell',
   name: 'L',
   level: 'SIL 3',
+  revision: 1,
   profile: { standard: 'IEC 61508', levels: [], targets: {}, reviewAt: [], note: '' },
   builds: [
-    { name: '1.0', description: '', createdAt: '' },
-    { name: '2.0', description: '', createdAt: '' },
+    { name: '1.0', description: '', createdAt: '', closedAt: null },
+    { name: '2.0', description: '', createdAt: '', closedAt: null },
   ],
   members: [],
   seq: 7,
@@ -53,6 +60,101 @@ describe('the client', () => {
     expect((await failure()).problem.status).toBe(502);
     spy.and.rejectWith(new TypeError('Failed to fetch'));
     expect((await failure()).problem.code).toBe('offline');
+  });
+});
+
+describe('requests that write', () => {
+  const wait = (ms: number) => jasmine.clock().tick(ms);
+  beforeEach(() => jasmine.clock().install());
+  afterEach(() => jasmine.clock().uninstall());
+
+  it('have a name, and the same one when they are sent once more', async () => {
+    let answers = 0;
+    const fetched = spyOn(window, 'fetch').and.callFake(() =>
+      answers++
+        ? Promise.resolve(new Response('{}', { headers: { 'ledger-seq': '12' } }))
+        : Promise.reject(new TypeError('Failed to fetch')),
+    );
+    const done = TestBed.inject(Api).call(addTrace, { project: 'p', kind: 'parent', from: 'A-1', to: 'A-2' });
+    await Promise.resolve().then(() => Promise.resolve());
+    wait(1000);
+    await done;
+    const names = fetched.calls.allArgs().map(([, init]) => (init?.headers as Record<string, string>)['idempotency-key']);
+    expect(names.length).toBe(2);
+    expect(names[0]).toMatch(/^[0-9a-f-]{36}$/);
+    expect(names[1]).toBe(names[0]);
+  });
+
+  it('are waited for by what is judged: a board is asked to be no older than what this window wrote', async () => {
+    const fetched = spyOn(window, 'fetch').and.callFake(() => Promise.resolve(new Response('{}', { headers: { 'ledger-seq': '12' } })));
+    const api = TestBed.inject(Api);
+    await api.call(addTrace, { project: 'p', kind: 'parent', from: 'A-1', to: 'A-2' });
+    await api.call(getBoard, { project: 'p', build: '1.0' });
+    expect(fetched.calls.mostRecent().args[0]).toBe('/api/projects/p/board?build=1.0&atLeast=12');
+    await api.call(getBoard, { project: 'q', build: '1.0' });
+    expect(fetched.calls.mostRecent().args[0]).toBe('/api/projects/q/board?build=1.0');
+  });
+});
+
+describe('lists in pages', () => {
+  interface Row {
+    readonly key: string;
+    readonly title: string;
+  }
+  const row = (key: string, title = key): Row => ({ key, title });
+  const page = (rows: readonly Row[], next: string | null = null, total: number | null = null): Page<Row> => ({
+    rows: [...rows],
+    next,
+    total,
+    seq: 1,
+  });
+  const order = (a: Row, b: Row): number => (a.key < b.key ? -1 : 1);
+  const input = { project: 'p', limit: 500 };
+
+  it('grow page by page, and know when they are whole', () => {
+    const first = withPage<Row>(noList, input, page([row('A-1'), row('A-2')], 'cursor', 3));
+    expect([first.rows.length, first.total, first.whole]).toEqual([2, 3, false]);
+    const second = withPage<Row>(first, { ...input, after: 'cursor' }, page([row('A-3')]));
+    expect([second.rows.map((r) => r.key), second.total, second.whole]).toEqual([['A-1', 'A-2', 'A-3'], 3, true]);
+    // A page of another question that comes late changes nothing.
+    expect(withPage<Row>(second, { ...input, project: 'q', after: 'x' }, page([row('B-1')]))).toBe(second);
+  });
+
+  it('are patched row by row: changed, come and gone, and nothing else moves', () => {
+    const list = withPage<Row>(noList, input, page([row('A-1'), row('A-2'), row('A-4')], null, 3));
+    const patch = { ...input, filter: keysFilter(['A-2', 'A-3', 'A-4']) };
+    const after = withPage<Row>(list, patch, page([row('A-2', 'other'), row('A-3')]), order);
+    expect(after.rows).toEqual([row('A-1'), row('A-2', 'other'), row('A-3')]);
+    expect(after.rows[0]).toBe(list.rows[0]);
+    expect([after.total, after.question]).toEqual([3, list.question]);
+  });
+
+  it('are asked for until the last page, and begun anew when the same question is asked again', async () => {
+    const list = pagedCommand('[Spec] list', listTraceKinds as unknown as typeof listRequirements);
+    const answers: Record<string, Page<Row>> = { '': page([row('A-1')], 'c', 2), c: page([row('A-2')]) };
+    const call = jasmine
+      .createSpy('call')
+      .and.callFake((_: unknown, asked: { after?: string }) => Promise.resolve(answers[asked.after ?? '']));
+    TestBed.configureTestingModule({
+      providers: [
+        provideZonelessChangeDetection(),
+        provideStore({ requests: requestsFeature.reducer }),
+        provideEffects({ list: list.effect }),
+        { provide: Api, useValue: { call } },
+      ],
+    });
+    const store = TestBed.inject(Store);
+    const done: string[] = [];
+    TestBed.inject(Actions)
+      .pipe(ofType(list.done))
+      .subscribe(({ answer }) => done.push(answer.rows.map((r) => r.key).join()));
+    store.dispatch(list.start({ project: 'p' }));
+    store.dispatch(list.start({ project: 'p' }));
+    store.dispatch(list.start({ project: 'q' }));
+    for (let i = 0; i < 10; i++) await Promise.resolve();
+    // Of the question asked twice only the second is answered; the other one beside it is.
+    expect(done.sort()).toEqual(['A-1', 'A-1', 'A-2', 'A-2']);
+    expect(store.selectSignal(selectRequest(list.name))().problem).toBeNull();
   });
 });
 

@@ -1,5 +1,6 @@
 export * from './api';
 export * from './command';
+export * from './paged';
 export * from './state';
 export * from './live';
 export * from './links';
@@ -14,6 +15,7 @@ export * from './ui/sign-dialog';
 export * from './ui/reason-dialog';
 export * from './ui/problem-note';
 export * from './ui/words-diff';
+export * from './approval';
 export * from './trace-words';
 export * from './list-keys';
 export * from './device-memory';

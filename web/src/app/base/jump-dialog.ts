@@ -8,6 +8,7 @@ import { baseCommands, baseFeature } from './state';
 import { Icon } from './ui/icon';
 
 const icons: Record<JumpItem['kind'], string> = {
+  specification: 'menu_book',
   requirement: 'edit_note',
   case: 'account_tree',
   run: 'library_books',

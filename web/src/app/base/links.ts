@@ -25,8 +25,11 @@ export function recordLink(project: string, { kind, key }: RecordRef): Link {
       const [path, line] = key.split(':');
       return { path: ['/', project, 'measure'], query: line ? { path, line } : { path } };
     }
+    case 'project':
+      return { path: ['/', project, 'settings'] };
     case 'pack':
       return { path: ['/', project, 'prove'] };
+    case 'upload':
     case 'build':
       return { path: ['/', project, 'measure'] };
   }

@@ -2,13 +2,21 @@ import { DestroyRef, inject, Injectable, type Signal } from '@angular/core';
 import { takeUntilDestroyed } from '@angular/core/rxjs-interop';
 import { Actions, ofType } from '@ngrx/effects';
 import { Store, type ActionCreator } from '@ngrx/store';
-import { baseActions, baseFeature, type LiveEntry } from './state';
+import { baseActions, baseFeature, type LiveEntry, type LiveJudged } from './state';
+
+const gatherFor = 100;
+
+interface LiveNews {
+  readonly entries: readonly LiveEntry[];
+  readonly judged: readonly LiveJudged[];
+}
 
 /** Keeps one event stream of the open project; the browser itself resumes it with Last-Event-ID. */
 @Injectable({ providedIn: 'root' })
 export class Live {
   private readonly store = inject(Store);
   private source: EventSource | undefined;
+  private held: LiveNews | undefined;
 
   follow(project: string, after: number): void {
     this.stop();
@@ -16,8 +24,23 @@ export class Live {
     this.source.addEventListener('open', () => this.store.dispatch(baseActions.liveState({ connected: true })));
     this.source.addEventListener('error', () => this.store.dispatch(baseActions.liveState({ connected: false })));
     this.source.addEventListener('entry', (event) =>
-      this.store.dispatch(baseActions.liveEntry({ entry: JSON.parse((event as MessageEvent<string>).data) as LiveEntry })),
+      this.gather({ entries: [JSON.parse((event as MessageEvent<string>).data) as LiveEntry], judged: [] }),
     );
+    this.source.addEventListener('judged', (event) =>
+      this.gather({ entries: [], judged: [JSON.parse((event as MessageEvent<string>).data) as LiveJudged] }),
+    );
+  }
+
+  /** Ten events in one moment are one piece of news. */
+  private gather(more: LiveNews): void {
+    const news = this.held ?? { entries: [], judged: [] };
+    if (!this.held)
+      setTimeout(() => {
+        const held = this.held ?? news;
+        this.held = undefined;
+        this.store.dispatch(baseActions.liveNews(held));
+      }, gatherFor);
+    this.held = { entries: [...news.entries, ...more.entries], judged: [...news.judged, ...more.judged] };
   }
 
   stop(): void {
@@ -36,8 +59,10 @@ export function useProject() {
     project: store.selectSignal(baseFeature.selectProject),
     roles: store.selectSignal(baseFeature.selectRoles),
     session: store.selectSignal(baseFeature.selectSession),
-    /** Grows with every ledger entry, anybody's: reading it in an effect keeps a screen true. */
+    /** The last ledger number that this window was told. */
     seq: store.selectSignal(baseFeature.selectSeq) as Signal<number>,
+    /** The ledger number for which the build that is shown was last judged anew: reading it in an effect keeps a screen true. */
+    judged: store.selectSignal(baseFeature.selectJudgedSeq) as Signal<number>,
   };
 }
 
@@ -46,4 +71,17 @@ export function onAction<A extends ActionCreator>(creator: A, then: (action: Ret
   inject(Actions)
     .pipe(ofType(creator), takeUntilDestroyed(inject(DestroyRef)))
     .subscribe(then);
+}
+
+/** Calls back with the keys of the records of these kinds that somebody changed, while the component lives; null where they are too many to name. */
+export function onChanged(kinds: readonly string[], then: (keys: readonly string[] | null) => void): void {
+  onAction(baseActions.liveNews, ({ entries }) => {
+    if (entries.some((entry) => /imported|further rows|upgraded/.test(entry.action))) return then(null);
+    const keys = entries.flatMap((entry) => {
+      if (kinds.includes(entry.kind)) return entry.key;
+      // A trace's entry names both of its ends.
+      return entry.kind === 'trace' ? entry.key.split(' → ') : [];
+    });
+    if (keys.length) then([...new Set(keys)]);
+  });
 }

@@ -1,12 +1,15 @@
-import { ChangeDetectionStrategy, Component, computed, effect, signal, untracked } from '@angular/core';
+import { ChangeDetectionStrategy, Component, computed, effect, inject, signal, untracked } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { MatButtonModule } from '@angular/material/button';
+import { MatDialog } from '@angular/material/dialog';
 import { roles, type Role } from '@core/base';
 import { metrics, usualPolicy, type CreditPolicy, type Metric } from '@core/measure';
-import { metricWords, type StandardProfile } from '@core/prove';
-import { useProject } from './live';
+import { metricWords, policiesOf, type StandardProfile } from '@core/prove';
+import { onAction, useProject } from './live';
 import { baseCommands, baseFeature } from './state';
+import { Icon } from './ui/icon';
 import { ProblemNote } from './ui/problem-note';
+import { SignDialog, type SignAnswer, type SignRequest } from './ui/sign-dialog';
 
 const creditChoices = [
   ['childCases', 'cases of derived requirements'],
@@ -17,14 +20,12 @@ const creditChoices = [
 /** Who is what in the project, what its standard asks for, and one's own password; accounts for the installation's administrators. */
 @Component({
   selector: 'cp-settings-page',
-  imports: [FormsModule, MatButtonModule, ProblemNote],
+  imports: [FormsModule, MatButtonModule, Icon, ProblemNote],
   changeDetection: ChangeDetectionStrategy.OnPush,
   template: `
     <div class="page stack">
       <h1>Project and people</h1>
-      <cp-problem [of]="names.member" /><cp-problem [of]="names.profile" /><cp-problem [of]="names.person" /><cp-problem
-        [of]="names.change"
-      />
+      <cp-problem [of]="names.member" /><cp-problem [of]="names.person" /><cp-problem [of]="names.change" />
       <section class="sheet pad stack">
         <h2>People in this project</h2>
         <table class="list">
@@ -78,6 +79,8 @@ const creditChoices = [
                   <th scope="col">{{ metricWords[m] }}</th>
                 }
                 <th scope="col">Second signature</th>
+                <th scope="col">Words on every pass</th>
+                <th scope="col">Own work approved</th>
               </tr>
             </thead>
             <tbody>
@@ -107,6 +110,24 @@ const creditChoices = [
                       (change)="review(level)"
                     />
                   </td>
+                  <td>
+                    <input
+                      type="checkbox"
+                      [attr.aria-label]="level + ' asks for words on every passed step'"
+                      [disabled]="!admin()"
+                      [checked]="policies()?.observationAt?.includes(level)"
+                      (change)="policy('observationAt', level)"
+                    />
+                  </td>
+                  <td>
+                    <input
+                      type="checkbox"
+                      [attr.aria-label]="level + ' lets people approve their own work'"
+                      [disabled]="!admin()"
+                      [checked]="policies()?.ownApprovalAt?.includes(level)"
+                      (change)="policy('ownApprovalAt', level)"
+                    />
+                  </td>
                 </tr>
               }
             </tbody>
@@ -125,6 +146,23 @@ const creditChoices = [
               >
             }
           </fieldset>
+          <label class="row"
+            ><input
+              type="checkbox"
+              [disabled]="!admin()"
+              [checked]="policies()?.creditNeedsSignature"
+              (change)="creditNeedsSignature($any($event.target).checked)"
+            />
+            A result gives credit only once its tester signed it</label
+          >
+          <cp-problem [of]="names.profile" />
+          @if (changed()) {
+            <div class="note waiting">
+              <cp-icon name="edit_note" /><span class="grow">Not in force yet: changes of the profile are signed, with a reason.</span
+              ><button mat-flat-button type="button" (click)="sign()"><cp-icon name="signature" /> Sign the changes</button
+              ><button mat-button type="button" (click)="forget()">Forget them</button>
+            </div>
+          }
         </section>
       }
       @if (scope.session()?.person?.installation) {
@@ -215,7 +253,15 @@ export class SettingsPage {
   protected readonly metricWords = metricWords;
   protected readonly people = this.store.selectSignal(baseFeature.selectPeople);
   protected readonly members = computed(() => this.scope.project()?.members ?? []);
-  protected readonly profile = computed(() => this.scope.project()?.profile);
+  private readonly draft = signal<StandardProfile | null>(null);
+  /** What the standard asks, with changes that are not signed yet. */
+  protected readonly profile = computed(() => this.draft() ?? (this.scope.project()?.profile as StandardProfile | undefined));
+  protected readonly changed = computed(() => this.draft() !== null);
+  protected readonly policies = computed(() => {
+    const profile = this.profile();
+    return profile && policiesOf(profile);
+  });
+  private readonly dialogs = inject(MatDialog);
   protected readonly admin = computed(() => this.scope.roles().includes('administrator'));
   protected readonly names = {
     member: baseCommands.setMember.name,
@@ -232,6 +278,7 @@ export class SettingsPage {
   protected readonly next = signal('');
 
   constructor() {
+    onAction(baseCommands.setProfile.done, () => this.draft.set(null));
     effect(() => {
       if (this.scope.session()?.person.installation) untracked(() => this.store.dispatch(baseCommands.listPeople.start({})));
     });
@@ -250,13 +297,59 @@ export class SettingsPage {
   private correct(change: (profile: StandardProfile) => StandardProfile): void {
     const profile = this.profile() as StandardProfile | undefined;
     if (!profile) return;
-    const { levels, reviewAt, targets, ...rest } = change(profile);
-    this.store.dispatch(
-      baseCommands.setProfile.start({
-        project: this.scope.slug(),
-        profile: { ...rest, levels: [...levels], reviewAt: [...reviewAt], targets: { ...targets } },
-      }),
-    );
+    this.draft.set(change(profile));
+  }
+
+  /** The profile and every policy are changed with a reason and a signature: all changes at once. */
+  protected sign(): void {
+    const [project, draft] = [this.scope.project(), this.draft()];
+    if (!project || !draft) return;
+    const data: SignRequest = {
+      title: `Change what ${draft.standard} asks here`,
+      meaning: 'I change what this project asks for. Every cord of every open build is judged anew by it.',
+      printedName: this.scope.session()?.person.printedName ?? '',
+      needsReason: true,
+    };
+    this.dialogs
+      .open<SignDialog, SignRequest, SignAnswer>(SignDialog, { data })
+      .afterClosed()
+      .subscribe((answer) => {
+        if (!answer) return;
+        const { levels, reviewAt, targets, policies, ...rest } = draft;
+        this.store.dispatch(
+          baseCommands.setProfile.start({
+            project: project.slug,
+            basedOn: project.revision,
+            profile: {
+              ...rest,
+              levels: [...levels],
+              reviewAt: [...reviewAt],
+              targets: { ...targets },
+              ...(policies
+                ? { policies: { ...policies, ownApprovalAt: [...policies.ownApprovalAt], observationAt: [...policies.observationAt] } }
+                : {}),
+            },
+            reason: answer.reason,
+            password: answer.password,
+          }),
+        );
+      });
+  }
+
+  protected forget(): void {
+    this.draft.set(null);
+  }
+
+  protected policy(list: 'ownApprovalAt' | 'observationAt', level: string): void {
+    this.correct((p) => {
+      const now = policiesOf(p);
+      const levels = now[list].includes(level) ? now[list].filter((l) => l !== level) : [...now[list], level];
+      return { ...p, policies: { ...now, [list]: levels } };
+    });
+  }
+
+  protected creditNeedsSignature(chosen: boolean): void {
+    this.correct((p) => ({ ...p, policies: { ...policiesOf(p), creditNeedsSignature: chosen } }));
   }
 
   protected target(level: string, metric: Metric, value: string): void {

@@ -23,6 +23,8 @@ const knotIcons: Record<Knot, string> = {
   prove: 'verified',
 };
 
+const quiet = new Set(['step recorded', 'clock', 'evidence added', 'evidence taken off']);
+
 /** The frame of every screen: the rail that is the project's own cord, and the top bar with the build that is proved. */
 @Component({
   selector: 'cp-shell',
@@ -69,18 +71,21 @@ export class Shell implements OnDestroy {
       untracked(() => this.live.follow(project.slug, project.seq));
     });
     effect(() => {
-      this.scope.seq();
       const project = this.scope.slug();
-      const build = this.scope.build();
-      if (!project) return;
-      untracked(() => {
-        this.store.dispatch(baseCommands.listWaiting.start({ project }));
-        if (build) this.store.dispatch(baseCommands.getRail.start({ project, build, limit: 1 }));
-      });
+      if (project) untracked(() => this.store.dispatch(baseCommands.listWaiting.start({ project })));
     });
-    onAction(baseActions.liveEntry, ({ entry }) => {
-      if (entry.kind === 'build' || entry.kind === 'person' || entry.kind === 'project')
-        this.store.dispatch(baseCommands.getProject.start({ project: this.scope.slug() }));
+    effect(() => {
+      this.scope.judged();
+      const [project, build] = [this.scope.slug(), this.scope.build()];
+      if (project && build) untracked(() => this.store.dispatch(baseCommands.getRail.start({ project, build, limit: 1 })));
+    });
+    onAction(baseActions.liveNews, ({ entries }) => {
+      const project = this.scope.slug();
+      if (entries.some(({ kind }) => kind === 'build' || kind === 'person' || kind === 'project'))
+        this.store.dispatch(baseCommands.getProject.start({ project }));
+      // A step that somebody records moves nothing in what waits for others.
+      if (entries.some(({ kind, action }) => ['run', 'round', 'requirement', 'case', 'build'].includes(kind) && !quiet.has(action)))
+        this.store.dispatch(baseCommands.listWaiting.start({ project }));
     });
     onAction(baseCommands.signOut.done, () => void this.router.navigateByUrl('/sign-in'));
     this.router.events.pipe(filter((event) => event instanceof NavigationEnd)).subscribe(() => this.remember());

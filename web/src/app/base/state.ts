@@ -36,11 +36,18 @@ export interface LiveEntry {
   readonly key: string;
 }
 
+/** Cords of a build that were judged again; no keys where they are too many to name. */
+export interface LiveJudged {
+  readonly build: string;
+  readonly seq: number;
+  readonly keys: readonly string[] | null;
+}
+
 export const baseActions = createActionGroup({
   source: 'Base',
   events: {
     'Build chosen': props<{ build: string }>(),
-    'Live entry': props<{ entry: LiveEntry }>(),
+    'Live news': props<{ entries: readonly LiveEntry[]; judged: readonly LiveJudged[] }>(),
     'Live state': props<{ connected: boolean }>(),
     'Place visited': props<{ url: string; label: string }>(),
     'Enter project': props<{ project: string }>(),
@@ -56,7 +63,8 @@ interface BaseState {
   readonly project: Project | null;
   readonly build: string;
   readonly seq: number;
-  readonly lastEntry: LiveEntry | null;
+  /** By build: the ledger number for which it was last judged anew. */
+  readonly judged: Readonly<Record<string, number>>;
   readonly connected: boolean;
   readonly rail: Record<Knot, KnotState>;
   readonly people: readonly Person[];
@@ -90,7 +98,7 @@ const first: BaseState = {
   project: null,
   build: '',
   seq: 0,
-  lastEntry: null,
+  judged: {},
   connected: true,
   rail: noRail,
   people: [],
@@ -137,7 +145,11 @@ export const baseFeature = createFeature({
         ? { ...state, project: null, build: '', rail: noRail, waiting: [], trail: [] }
         : state,
     ),
-    on(baseActions.liveEntry, (state, { entry }): BaseState => ({ ...state, seq: Math.max(state.seq, entry.seq), lastEntry: entry })),
+    on(baseActions.liveNews, (state, { entries, judged }): BaseState => ({
+      ...state,
+      seq: Math.max(state.seq, ...entries.map((entry) => entry.seq)),
+      judged: judged.length ? { ...state.judged, ...Object.fromEntries(judged.map(({ build, seq }) => [build, seq])) } : state.judged,
+    })),
     on(baseActions.liveState, (state, { connected }): BaseState => ({ ...state, connected })),
     on(c.getRail.done, (state, { answer }): BaseState => ({ ...state, rail: answer.rail })),
     on(baseActions.placeVisited, (state, place): BaseState => ({
@@ -158,7 +170,8 @@ export const baseFeature = createFeature({
     on(c.jump.done, (state, { answer }): BaseState => ({ ...state, found: answer })),
     on(c.listWaiting.done, (state, { answer }): BaseState => ({ ...state, waiting: answer })),
   ),
-  extraSelectors: ({ selectSession, selectProject, selectBuild }) => ({
+  extraSelectors: ({ selectSession, selectProject, selectBuild, selectJudged }) => ({
+    selectJudgedSeq: createSelector(selectJudged, selectBuild, (judged, build) => judged[build] ?? 0),
     selectSlug: createSelector(selectProject, (project) => project?.slug ?? ''),
     // From the project, not from the session: roles that somebody gave a moment ago hold at once.
     selectRoles: createSelector(

@@ -1,21 +1,32 @@
 import type { MatDialog } from '@angular/material/dialog';
 import { filter, type Observable } from 'rxjs';
-import type { TraceRow } from '@contract/specify';
-import { suspectEnds } from '@core/design';
+import type { TraceRow } from '@contract/base';
 import { ReasonDialog, type ReasonRequest } from './ui/reason-dialog';
 
 /** Why a trace is suspect, in words; empty when it is not. */
 export function suspectWords(trace: TraceRow): string {
-  const ends = suspectEnds(trace, trace.fromNow, trace.toNow).map((end) => trace[end]);
+  const ends = trace.suspect.map((end) => trace[end]);
   return ends.length ? `${ends.join(' and ')} revised since` : '';
 }
 
-/** Asks for the reason with which a suspect trace is confirmed. */
-export function askConfirmation(dialogs: MatDialog, trace: TraceRow): Observable<string> {
-  const text = `${trace.from} to ${trace.to}: ${suspectWords(trace)} it was confirmed at revisions ${trace.fromRevision} and ${trace.toRevision}.`;
-  const data: ReasonRequest = { title: 'The trace still holds', text, confirm: 'Confirm the trace' };
+/** What a trace waits for before it counts, in words; empty when it counts. */
+export function waitingWords(trace: TraceRow): string {
+  return trace.waits ? 'waits for somebody else to confirm it' : '';
+}
+
+/** Asks for the reason that an act is recorded with; nothing comes where it is called off. */
+export function askReason(dialogs: MatDialog, data: ReasonRequest): Observable<string> {
   return dialogs
     .open<ReasonDialog, ReasonRequest, string>(ReasonDialog, { data })
     .afterClosed()
     .pipe(filter((reason) => reason !== undefined));
+}
+
+/** Asks for the reason with which a trace is confirmed. */
+export function askConfirmation(dialogs: MatDialog, trace: TraceRow): Observable<string> {
+  const suspect = suspectWords(trace);
+  const text = suspect
+    ? `${trace.from} to ${trace.to}: ${suspect} it was confirmed at revisions ${trace.fromRevision} and ${trace.toRevision}.`
+    : `${trace.from} to ${trace.to}: drawn by ${trace.drawnBy} at revisions ${trace.fromRevision} and ${trace.toRevision}.`;
+  return askReason(dialogs, { title: suspect ? 'The trace still holds' : 'The trace holds', text, confirm: 'Confirm the trace' });
 }

@@ -5,14 +5,18 @@ import { MatButtonModule } from '@angular/material/button';
 import { MatDialog } from '@angular/material/dialog';
 import { ActivatedRoute, Router } from '@angular/router';
 import type { CaseDetail } from '@contract/design';
-import type { TraceRow } from '@contract/specify';
+import type { TraceRow } from '@contract/base';
 import { caseFaults, plainContent, type CaseContent, type CaseRow } from '@core/design';
 import {
+  askApproval,
   askConfirmation,
+  askReason,
   suspectWords,
+  waitingWords,
   forgetProblem,
   Icon,
   onAction,
+  onChanged,
   ProblemNote,
   RecordLink,
   selectRequest,
@@ -116,6 +120,7 @@ export class CaseRecord {
   protected readonly names = {
     save: designCommands.saveCase.name,
     state: designCommands.setState.name,
+    approve: designCommands.approve.name,
     trace: designCommands.addTrace.name,
     confirm: designCommands.confirmTrace.name,
     remove: designCommands.removeTrace.name,
@@ -129,12 +134,14 @@ export class CaseRecord {
 
   constructor() {
     effect(() => {
-      this.scope.seq();
       const at = { project: this.scope.slug(), key: this.key() };
-      untracked(() => {
-        this.store.dispatch(designCommands.getCase.start(at));
-        if (this.historyOpen()) this.store.dispatch(designCommands.history.start(at));
-      });
+      untracked(() => this.read(at));
+    });
+    // Read again when somebody changed it, what it verifies, or a run of it.
+    onChanged(['case', 'requirement', 'run', 'round'], (keys) => {
+      const shown = this.shown();
+      const joined = new Set([this.key(), ...(shown?.verifies.map((t) => t.to) ?? []), ...(shown?.runs.map((r) => r.key) ?? [])]);
+      if (!keys || keys.some((key) => joined.has(key) || key.startsWith('R-'))) this.read({ project: this.scope.slug(), key: this.key() });
     });
     effect(() => {
       const shown = this.shown();
@@ -187,7 +194,7 @@ export class CaseRecord {
   protected readonly callWords = callWords;
   private readonly all = this.store.selectSignal(designFeature.selectCases);
   /** Cases that it may call: all but itself. */
-  protected readonly callable = computed(() => this.all().filter((c) => c.key !== this.key()));
+  protected readonly callable = computed(() => this.all().rows.filter((c) => c.key !== this.key()));
 
   protected rowColumns(rows: readonly CaseRow[]): string[] {
     return [...new Set(rows.flatMap((row) => Object.keys(row.values)))];
@@ -213,11 +220,33 @@ export class CaseRecord {
     this.store.dispatch(designCommands.getCase.start({ project: this.scope.slug(), key: this.key() }));
   }
 
-  protected setState(state: 'draft' | 'review' | 'approved', basedOn: number): void {
+  private read(at: { project: string; key: string }): void {
+    this.store.dispatch(designCommands.getCase.start(at));
+    if (this.historyOpen()) this.store.dispatch(designCommands.history.start(at));
+  }
+
+  /** A reviewer approves what somebody else wrote. */
+  protected mayApprove(c: CaseDetail): boolean {
+    return this.reviewer() && c.state === 'review' && (c.author !== this.me() || this.ownAllowed());
+  }
+
+  protected approve(c: CaseDetail): void {
+    const { key, revision, hash } = c;
+    const confirms = c.verifies.filter((t) => t.waits && t.drawnBy !== this.me()).map((t) => t.to);
+    const printedName = this.scope.session()?.person.printedName ?? '';
+    askApproval(this.dialogs, { key, what: 'case', revision, hash, printedName, confirms }).subscribe(({ password, reason }) =>
+      this.store.dispatch(designCommands.approve.start({ project: this.scope.slug(), key, basedOn: revision, hash, password, reason })),
+    );
+  }
+
+  protected setState(state: 'draft' | 'review', basedOn: number): void {
     this.store.dispatch(designCommands.setState.start({ project: this.scope.slug(), key: this.key(), basedOn, state }));
   }
 
   protected readonly suspect = suspectWords;
+  protected readonly waiting = waitingWords;
+  protected readonly me = computed(() => this.scope.session()?.person.login ?? '');
+  private readonly ownAllowed = computed(() => (this.scope.project()?.profile.policies?.ownApprovalAt.length ?? 0) > 0);
 
   protected confirm(trace: TraceRow): void {
     askConfirmation(this.dialogs, trace).subscribe((reason) =>
@@ -240,7 +269,14 @@ export class CaseRecord {
   }
 
   protected unlink(trace: TraceRow): void {
-    this.store.dispatch(designCommands.removeTrace.start({ project: this.scope.slug(), id: trace.id }));
+    const take = (reason: string): void =>
+      this.store.dispatch(designCommands.removeTrace.start({ project: this.scope.slug(), id: trace.id, reason }));
+    if (this.shown()?.state !== 'approved') return take('');
+    askReason(this.dialogs, {
+      title: 'Take the trace back',
+      text: `${trace.from} to ${trace.to}: the case is approved, so the ledger keeps why.`,
+      confirm: 'Take it back',
+    }).subscribe(take);
   }
 
   protected toggleHistory(): void {

@@ -4,7 +4,7 @@ import { MatButtonModule } from '@angular/material/button';
 import { Router } from '@angular/router';
 import { compareKeys } from '@core/base';
 import { emptyCase, plainContent } from '@core/design';
-import { Icon, onAction, ProblemNote, useProject, listMove, showRow } from '../base';
+import { Icon, keysFilter, onAction, onChanged, ProblemNote, useProject, listMove, showRow } from '../base';
 import { CaseRecord } from './case-record';
 import { designCommands, designFeature } from './state';
 
@@ -196,7 +196,8 @@ export class DesignPage {
   private readonly store = this.scope.store;
   private readonly router = inject(Router);
   private readonly list = viewChild(CdkVirtualScrollViewport);
-  protected readonly cases = this.store.selectSignal(designFeature.selectCases);
+  private readonly paged = this.store.selectSignal(designFeature.selectCases);
+  protected readonly cases = computed(() => this.paged().rows);
   protected readonly views = views;
   protected readonly view = signal<(typeof views)[number][0]>('all');
   protected readonly words = signal('');
@@ -222,10 +223,12 @@ export class DesignPage {
 
   constructor() {
     effect(() => {
-      this.scope.seq();
       const project = this.scope.slug();
       untracked(() => this.store.dispatch(designCommands.listCases.start({ project })));
     });
+    onChanged(['case', 'requirement'], (keys) =>
+      this.store.dispatch(designCommands.listCases.start({ project: this.scope.slug(), ...(keys ? { filter: keysFilter(keys) } : {}) })),
+    );
     effect(() => {
       const requirement = this.for();
       if (requirement) untracked(() => this.add([requirement]));

@@ -42,6 +42,7 @@ const summary = (key: string, revision: number, names: string[] = []): CaseSumma
   plannedMinutes: 1,
   verifies: [],
   suspect: false,
+  own: {},
   updatedBy: '',
   updatedAt: '',
 });

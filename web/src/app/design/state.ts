@@ -1,36 +1,40 @@
 import { createFeature, createReducer, on } from '@ngrx/store';
+import { addTrace, confirmTrace, recordHistory, removeTrace, type Revision } from '@contract/base';
 import * as contract from '@contract/design';
 import type { CaseDetail, CaseSummary } from '@contract/design';
-import type { Revision } from '@contract/specify';
-import { addTrace, confirmTrace, removeTrace } from '@contract/specify';
-import { command } from '../base';
+import { compareKeys } from '@core/base';
+import { command, noList, pagedCommand, withPage, type PagedList } from '../base';
 
 export const designCommands = {
-  listCases: command('[Design] list cases', contract.listCases),
+  listCases: pagedCommand('[Design] list cases', contract.listCases),
   getCase: command('[Design] get case', contract.getCase),
-  history: command('[Design] history', contract.caseHistory),
+  history: command('[Design] history', recordHistory),
   addCase: command('[Design] add case', contract.addCase),
   saveCase: command('[Design] save case', contract.saveCase),
   setState: command('[Design] set state', contract.setCaseState),
+  approve: command('[Design] approve', contract.approveCase),
   addTrace: command('[Design] add trace', addTrace),
   confirmTrace: command('[Design] confirm trace', confirmTrace),
   removeTrace: command('[Design] remove trace', removeTrace),
 };
 
 interface DesignState {
-  readonly cases: readonly CaseSummary[];
+  readonly cases: PagedList<CaseSummary>;
   readonly detail: CaseDetail | null;
   readonly history: readonly Revision[];
 }
-const first: DesignState = { cases: [], detail: null, history: [] };
+const first: DesignState = { cases: noList, detail: null, history: [] };
 const c = designCommands;
 
 export const designFeature = createFeature({
   name: 'design',
   reducer: createReducer(
     first,
-    on(c.listCases.done, (state, { answer }): DesignState => ({ ...state, cases: answer })),
-    on(c.getCase.done, c.addCase.done, c.saveCase.done, c.setState.done, (state, { answer }): DesignState => ({
+    on(c.listCases.done, (state, { input, answer }): DesignState => ({
+      ...state,
+      cases: withPage(state.cases, input, answer, (a, b) => compareKeys(a.key, b.key)),
+    })),
+    on(c.getCase.done, c.addCase.done, c.saveCase.done, c.setState.done, c.approve.done, (state, { answer }): DesignState => ({
       ...state,
       detail: answer,
     })),

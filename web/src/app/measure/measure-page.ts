@@ -118,12 +118,12 @@ export class MeasurePage {
 
   constructor() {
     effect(() => {
-      this.scope.seq();
+      this.scope.judged();
       const at = { project: this.scope.slug(), build: this.scope.build() };
       if (at.build) untracked(() => this.store.dispatch(measureCommands.getCode.start(at)));
     });
     effect(() => {
-      this.scope.seq();
+      this.scope.judged();
       const at = { project: this.scope.slug(), build: this.scope.build(), path: this.shownPath() };
       if (at.build && at.path) untracked(() => this.store.dispatch(measureCommands.getFile.start(at)));
     });

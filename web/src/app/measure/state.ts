@@ -1,7 +1,7 @@
 import { createFeature, createReducer, on } from '@ngrx/store';
 import * as contract from '@contract/measure';
 import type { Code, Diagnosis, FileDetail, LoadAnswer } from '@contract/measure';
-import { addTrace } from '@contract/specify';
+import { addTrace } from '@contract/base';
 import { command } from '../base';
 
 export const measureCommands = {

@@ -68,9 +68,9 @@ export class BoardPage {
   protected readonly breaks = computed(() => (this.totals()?.counts['all'] ?? 0) - (this.totals()?.counts['proved'] ?? 0));
 
   constructor() {
-    // A new question or a new ledger entry: what is in view is read again.
+    // A new question, or something judged anew: what is in view is read again.
     effect((onCleanup) => {
-      this.scope.seq();
+      this.scope.judged();
       const question = {
         project: this.scope.slug(),
         build: this.scope.build(),

@@ -73,7 +73,7 @@ import { proveCommands, proveFeature } from './state';
                 <div class="between">
                   <span class="row"><cp-knot [state]="t.knots[knot].worst" /> {{ words[knot] }}</span
                   ><span
-                    ><b>{{ t.knots[knot].sound }}</b> of {{ t.knots[knot].of }}</span
+                    ><b>{{ t.knots[knot].states.sound }}</b> of {{ t.knots[knot].of }}</span
                   >
                 </div>
                 <span class="second small">{{ t.knots[knot].missing || 'nothing missing' }}</span>
@@ -154,7 +154,7 @@ export class ProvePage {
 
   constructor() {
     effect(() => {
-      this.scope.seq();
+      this.scope.judged();
       const at = { project: this.scope.slug(), build: this.scope.build() };
       if (!at.build) return;
       untracked(() => {

@@ -15,7 +15,8 @@ import { MatButtonModule } from '@angular/material/button';
 import { Router, RouterLink } from '@angular/router';
 import type { RunSummary } from '@contract/run';
 import { rollUp, verdictWords, type StepVerdict } from '@core/run';
-import { Icon, onAction, ProblemNote, RecordLink, selectRequest, useDeviceMemory, useProject } from '../base';
+import { MatDialog } from '@angular/material/dialog';
+import { askReason, baseActions, Icon, onAction, ProblemNote, RecordLink, selectRequest, useDeviceMemory, useProject } from '../base';
 import { FilledText } from './filled-text';
 import { clockWords, runStateWords } from './words';
 import { runCommands, runFeature } from './state';
@@ -28,6 +29,7 @@ const verdicts: readonly { readonly name: StepVerdict; readonly label: string; r
 ];
 const autosaveAfter = 1200;
 const retryAfter = 3000;
+const quiet = new Set(['step recorded', 'clock', 'evidence added', 'evidence taken off']);
 
 /** What was typed at a step and is not yet confirmed by the server, kept on this device. */
 interface Unsaved {
@@ -87,6 +89,10 @@ export class BenchPage {
   protected readonly items = computed(() => (this.round()?.items ?? []).filter((item) => item.state !== 'superseded'));
   protected readonly recorded = computed(() => this.items().filter((item) => item.verdict !== null).length);
   private readonly device = useDeviceMemory<Readonly<Record<number, Unsaved>>>('bench');
+  private readonly dialogs = inject(MatDialog);
+  /** Why a result that was finished already is corrected here; asked for once. */
+  private readonly correcting = signal('');
+  private asking = false;
   /** Somebody asked to finish, and what is held here is still on its way. */
   private readonly finishing = signal(false);
   /** The run whose steps are on the screen. */
@@ -95,14 +101,23 @@ export class BenchPage {
 
   constructor() {
     effect(() => {
-      this.scope.seq();
       const at = { project: this.scope.slug(), key: this.key() };
       untracked(() => this.store.dispatch(runCommands.getRun.start(at)));
     });
     effect(() => {
       const round = this.run()?.round;
-      this.scope.seq();
       if (round) untracked(() => this.store.dispatch(runCommands.getRound.start({ project: this.scope.slug(), key: round })));
+    });
+    onAction(baseActions.liveNews, ({ entries }) => {
+      const at = { project: this.scope.slug(), key: this.key() };
+      const me = this.scope.session()?.person.login;
+      const items = new Set(this.items().map((item) => item.key));
+      // One's own steps come back with their answers; of others' runs the list beside shows only how far they are.
+      if (entries.some((entry) => entry.key === at.key && (entry.who !== me || !quiet.has(entry.action))))
+        this.store.dispatch(runCommands.getRun.start(at));
+      const round = this.run()?.round;
+      if (round && entries.some((entry) => items.has(entry.key) && !quiet.has(entry.action)))
+        this.store.dispatch(runCommands.getRound.start({ project: at.project, key: round }));
     });
     effect(() => {
       const run = this.run();
@@ -149,6 +164,7 @@ export class BenchPage {
     const run = this.run();
     if (!run) return;
     // Whoever asked to finish the run before did not ask it of this one.
+    this.correcting.set('');
     this.finishing.set(false);
     const kept = this.device.read(run.key);
     this.unsaved.set(kept ?? {});
@@ -208,6 +224,7 @@ export class BenchPage {
   private send(i: number, { observed, verdict }: Unsaved): void {
     // Between two runs the steps on the screen are still those of the one before: they wait in its own memory.
     if (this.opened !== this.key() || this.locked() || needsWords({ observed, verdict })) return;
+    if (this.mustSayWhy(() => this.resend())) return;
     this.store.dispatch(
       runCommands.recordStep.start({
         project: this.scope.slug(),
@@ -216,8 +233,29 @@ export class BenchPage {
         observed,
         verdict,
         seconds: this.seconds(),
+        ...(this.correcting() ? { reason: this.correcting() } : {}),
       }),
     );
+  }
+
+  /** A finished result is corrected with a reason, which stays in its record: asks for it, and goes on once it is given. */
+  private mustSayWhy(then: () => void): boolean {
+    const run = this.run();
+    if (!run?.finishedAt || this.correcting()) return false;
+    if (this.asking) return true;
+    this.asking = true;
+    askReason(this.dialogs, {
+      title: `Correct ${run.key}`,
+      text: 'This run is finished. What it says now stays in its record, with the reason for the correction.',
+      confirm: 'Correct it',
+    }).subscribe({
+      next: (reason) => {
+        this.correcting.set(reason);
+        then();
+      },
+      complete: () => (this.asking = false),
+    });
+    return true;
   }
 
   protected judge(verdict: StepVerdict): void {
@@ -284,7 +322,9 @@ export class BenchPage {
   protected attach(files: readonly File[]): void {
     if (!files.length || this.locked()) return;
     this.flush();
-    this.store.dispatch(runCommands.addEvidence.start({ project: this.scope.slug(), key: this.key(), step: this.at() + 1 }, files));
+    if (this.mustSayWhy(() => this.attach(files))) return;
+    const at = { project: this.scope.slug(), key: this.key(), step: this.at() + 1, reason: this.correcting() };
+    this.store.dispatch(runCommands.addEvidence.start(at, files));
   }
 
   protected drop(event: DragEvent): void {
@@ -312,7 +352,8 @@ export class BenchPage {
   }
 
   protected detach(id: number): void {
-    this.store.dispatch(runCommands.removeEvidence.start({ project: this.scope.slug(), key: this.key(), id }));
+    if (this.mustSayWhy(() => this.detach(id))) return;
+    this.store.dispatch(runCommands.removeEvidence.start({ project: this.scope.slug(), key: this.key(), id, reason: this.correcting() }));
   }
 
   protected keys(event: KeyboardEvent): void {

@@ -3,7 +3,7 @@ import { TestBed, type ComponentFixture } from '@angular/core/testing';
 import { provideRouter } from '@angular/router';
 import { provideEffects } from '@ngrx/effects';
 import { provideState, provideStore, Store } from '@ngrx/store';
-import type { RunDetail } from '@contract/run';
+import type { RunDetail, StepSaved } from '@contract/run';
 import { baseCommands, baseFeature, requestsFeature } from '../base';
 import { BenchPage } from './bench-page';
 import { runCommands, runFeature } from './state';
@@ -55,6 +55,10 @@ const run: RunDetail = {
   deviationAccepted: false,
   supersededBy: null,
   supersedes: null,
+  plannedAgain: null,
+  corrections: [],
+  setAside: false,
+  own: {},
 };
 const at = { project: 'demo', key: 'RUN-007' };
 
@@ -71,8 +75,17 @@ describe('the Bench', () => {
     const input = sentOf(runCommands.recordStep.name)
       .filter((i) => i['step'] === step)
       .at(-1) as never;
-    const steps = run.steps.map((s, i) => (i < step ? { ...s, verdict: 'pass' as const } : s));
-    store.dispatch(runCommands.recordStep.done({ input, answer: { ...run, steps }, command: runCommands.recordStep.name, phase: 'done' }));
+    const { observed, verdict } = input as { observed: string; verdict: 'pass' | null };
+    const answer: StepSaved = {
+      key: run.key,
+      step,
+      result: { observed, verdict, at: null },
+      seconds: 0,
+      revision: run.revision + step,
+      startedAt: run.startedAt,
+      reopened: false,
+    };
+    store.dispatch(runCommands.recordStep.done({ input, answer, command: runCommands.recordStep.name, phase: 'done' }));
     await fixture.whenStable();
   };
 

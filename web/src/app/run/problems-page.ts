@@ -4,7 +4,19 @@ import { FormsModule } from '@angular/forms';
 import { MatButtonModule } from '@angular/material/button';
 import { Router } from '@angular/router';
 import type { Problem } from '@contract/run';
-import { Icon, onAction, ProblemNote, RecordLink, useProject } from '../base';
+import { MatDialog } from '@angular/material/dialog';
+import {
+  Icon,
+  keysFilter,
+  onAction,
+  onChanged,
+  ProblemNote,
+  RecordLink,
+  SignDialog,
+  useProject,
+  type SignAnswer,
+  type SignRequest,
+} from '../base';
 import { runCommands, runFeature } from './state';
 
 const empty = { title: '', description: '', blocking: true, requirements: '' };
@@ -111,6 +123,10 @@ const empty = { title: '', description: '', blocking: true, requirements: '' };
                   no requirement
                 }
               </dd>
+              @if (p.fixedIn) {
+                <dt>Fixed in</dt>
+                <dd>{{ p.fixedIn }}: it stands no longer from there on</dd>
+              }
               @if (p.closedReason) {
                 <dt>Closed because</dt>
                 <dd>{{ p.closedReason }}</dd>
@@ -126,7 +142,15 @@ const empty = { title: '', description: '', blocking: true, requirements: '' };
                     placeholder="Why it can be closed"
                     aria-label="Why it can be closed"
                     [(ngModel)]="reason"
-                  /><button mat-stroked-button type="submit" [disabled]="reason().trim().length < 3">Close it</button>
+                  /><label class="row"
+                    ><span class="second">Fixed in</span
+                    ><select class="in" name="fixedIn" [(ngModel)]="fixedIn">
+                      <option value="">no build: no fault after all</option>
+                      @for (b of scope.project()?.builds; track b.name) {
+                        <option [value]="b.name">{{ b.name }}</option>
+                      }
+                    </select></label
+                  ><button mat-stroked-button type="submit" [disabled]="reason().trim().length < 3">Close it</button>
                 </form>
               } @else {
                 <div><button mat-stroked-button type="button" (click)="reopen(p)">Reopen</button></div>
@@ -191,10 +215,14 @@ export class ProblemsPage {
   protected readonly scope = useProject();
   private readonly store = this.scope.store;
   private readonly router = inject(Router);
-  private readonly problems = this.store.selectSignal(runFeature.selectProblems);
+  private readonly list = this.store.selectSignal(runFeature.selectProblems);
+  private readonly problems = computed(() => this.list().rows);
   protected readonly view = signal('open');
   protected readonly words = signal('');
   protected readonly reason = signal('');
+  protected readonly fixedIn = signal('');
+  private asked: { readonly p: Problem; readonly reason: string; readonly fixedIn: string | null } | undefined;
+  private readonly dialogs = inject(MatDialog);
   protected readonly adding = signal(false);
   protected readonly draft = signal(empty);
   protected readonly names = { add: runCommands.addProblem.name, save: runCommands.saveProblem.name };
@@ -210,12 +238,17 @@ export class ProblemsPage {
 
   constructor() {
     effect(() => {
-      this.scope.seq();
       const project = this.scope.slug();
       untracked(() => this.store.dispatch(runCommands.listProblems.start({ project })));
     });
+    onChanged(['problem'], (keys) =>
+      this.store.dispatch(runCommands.listProblems.start({ project: this.scope.slug(), ...(keys ? { filter: keysFilter(keys) } : {}) })),
+    );
     effect(() => {
       if (this.problem()?.state === 'closed') untracked(() => this.view() === 'open' && this.view.set('all'));
+    });
+    onAction(runCommands.saveProblem.failed, ({ problem }) => {
+      if (this.asked && problem.fields?.some((f) => f.path === 'password')) this.sign(problem.detail ?? problem.title);
     });
     onAction(runCommands.addProblem.done, ({ answer }) => {
       this.adding.set(false);
@@ -252,7 +285,7 @@ export class ProblemsPage {
     );
   }
 
-  private change(p: Problem, state: 'open' | 'closed', closedReason: string): void {
+  private change(p: Problem, state: 'open' | 'closed', closedReason: string, fixedIn: string | null, password = ''): void {
     this.store.dispatch(
       runCommands.saveProblem.start({
         project: this.scope.slug(),
@@ -263,16 +296,40 @@ export class ProblemsPage {
         blocking: p.blocking,
         state,
         closedReason,
+        fixedIn,
+        password,
       }),
     );
     this.reason.set('');
   }
 
+  /** Closes with a signature what the server does not close without one. */
+  private sign(why: string): void {
+    const asked = this.asked;
+    this.asked = undefined;
+    if (!asked) return;
+    const data: SignRequest = {
+      title: `Close ${asked.p.key}`,
+      meaning: `${why} I close it because: ${asked.reason}`,
+      printedName: this.scope.session()?.person.printedName ?? '',
+      needsReason: false,
+    };
+    this.dialogs
+      .open<SignDialog, SignRequest, SignAnswer>(SignDialog, { data })
+      .afterClosed()
+      .subscribe((answer) => answer && this.change(asked.p, 'closed', asked.reason, asked.fixedIn, answer.password));
+  }
+
   protected close(p: Problem): void {
-    this.change(p, 'closed', this.reason().trim());
+    const reason = this.reason().trim();
+    const fixedIn = this.fixedIn() || null;
+    if (!p.blocking || !p.run) return this.change(p, 'closed', reason, fixedIn);
+    // While a run that showed it fails, closing is signed; whether one does, the server knows.
+    this.change(p, 'closed', reason, fixedIn);
+    this.asked = { p, reason, fixedIn };
   }
 
   protected reopen(p: Problem): void {
-    this.change(p, 'open', '');
+    this.change(p, 'open', '', null);
   }
 }

@@ -7,6 +7,7 @@ import type { RunDetail } from '@contract/run';
 import { verdictWords } from '@core/run';
 import {
   Icon,
+  onChanged,
   ProblemNote,
   ReasonDialog,
   RecordLink,
@@ -42,8 +43,14 @@ import { runCommands, runFeature } from './state';
             <button mat-flat-button type="button" (click)="sign('reviewed')"><cp-icon name="signature" /> Sign: reviewed</button>
           }
           @if (mayDecide()) {
-            @if (r.outdated) {
-              <button mat-flat-button type="button" (click)="carryOver()">Carry over</button>
+            @if (r.outdated && others()) {
+              <button mat-flat-button type="button" (click)="decide('carryOver')">Carry over</button>
+            }
+            @if (r.verdict === 'deviation' && !r.deviationAccepted && signedReview() && others()) {
+              <button mat-flat-button type="button" (click)="decide('acceptDeviation')">Accept the deviation</button>
+            }
+            @if (r.state !== 'returned' && others()) {
+              <button mat-stroked-button type="button" (click)="decide('return')"><cp-icon name="undo" /> Return</button>
             }
             <button mat-stroked-button type="button" (click)="rerun()"><cp-icon name="refresh" /> Rerun</button>
           }
@@ -60,6 +67,26 @@ import { runCommands, runFeature } from './state';
         @if (r.supersededBy) {
           <div class="note waiting">
             <cp-icon name="history" /><span>Superseded by <cp-record kind="run" [key]="r.supersededBy" />. It stays readable.</span>
+          </div>
+        }
+        @if (r.plannedAgain) {
+          <div class="note">
+            <cp-icon name="refresh" /><span
+              >Planned again as <cp-record kind="run" [key]="r.plannedAgain" />. This result stands until that one is finished.</span
+            >
+          </div>
+        }
+        @if (r.state === 'returned') {
+          <div class="note broken">
+            <cp-icon name="undo" /><span>A reviewer returned this run: it is done again, and stays readable as it is.</span>
+          </div>
+        }
+        @for (c of r.corrections; track c.at) {
+          <div class="note">
+            <cp-icon name="history" /><span
+              >Corrected {{ c.at | date: 'yyyy-MM-dd HH:mm' }} before it was signed: {{ c.reason }} It said before:
+              {{ c.verdict ?? 'no verdict' }}.</span
+            >
           </div>
         }
         @if (waitsForOther()) {
@@ -289,6 +316,9 @@ export class RecordPage {
   protected readonly mayDecide = computed(
     () => this.run()?.verdict != null && !this.run()?.supersededBy && (this.has('tester') || this.has('reviewer')),
   );
+  /** A reviewer who is not the tester. */
+  protected readonly others = computed(() => this.has('reviewer') && this.run()?.tester !== this.me()?.login);
+  protected readonly signedReview = computed(() => this.signed('reviewed'));
   protected readonly waitsForOther = computed(() => {
     if (this.signed('performed') && !this.signed('reviewed') && this.run()?.tester === this.me()?.login && this.has('reviewer'))
       return 'You recorded this run, so another person must review it.';
@@ -297,9 +327,14 @@ export class RecordPage {
 
   constructor() {
     effect(() => {
-      this.scope.seq();
       const at = { project: this.scope.slug(), key: this.key() };
       untracked(() => this.store.dispatch(runCommands.getRun.start(at)));
+    });
+    onChanged(['run', 'case', 'problem'], (keys) => {
+      const run = this.run();
+      const mine = new Set([this.key(), run?.caseKey, run?.plannedAgain, ...(run?.problems.map((p) => p.key) ?? [])]);
+      if (!keys || keys.some((key) => mine.has(key) || key.startsWith('PR-')))
+        this.store.dispatch(runCommands.getRun.start({ project: this.scope.slug(), key: this.key() }));
     });
   }
 
@@ -328,18 +363,21 @@ export class RecordPage {
     );
   }
 
-  protected carryOver(): void {
+  protected decide(choice: 'carryOver' | 'return' | 'acceptDeviation'): void {
     const run = this.run();
     if (!run) return;
-    const data: SignRequest = {
-      title: `Carry ${run.key} over`,
-      meaning: `${run.caseKey} is now at revision ${run.caseNow}. I state that the result recorded against revision ${run.caseRevision} stands for it.`,
-      printedName: this.me()?.printedName ?? '',
-      hash: run.hash,
-      needsReason: true,
-    };
+    const asks = {
+      carryOver: [
+        `Carry ${run.key} over`,
+        `${run.caseKey} is now at revision ${run.caseNow}. I state that the result recorded against revision ${run.caseRevision} stands for it.`,
+      ],
+      return: [`Return ${run.key}`, `I do not accept this record of ${run.caseKey}. It stays as it is, and the case is run again.`],
+      acceptDeviation: [`Accept the deviation of ${run.key}`, `I accept the deviation with which ${run.caseKey} passed on ${run.build}.`],
+    } as const;
+    const [title, meaning] = asks[choice];
+    const data: SignRequest = { title, meaning, printedName: this.me()?.printedName ?? '', hash: run.hash, needsReason: true };
     this.ask(data, ({ password, reason }) =>
-      this.store.dispatch(runCommands.decideRun.start({ project: this.scope.slug(), key: run.key, choice: 'carryOver', reason, password })),
+      this.store.dispatch(runCommands.decideRun.start({ project: this.scope.slug(), key: run.key, choice, reason, password })),
     );
   }
 
@@ -355,7 +393,7 @@ export class RecordPage {
     if (!run) return;
     const data: ReasonRequest = {
       title: `Run ${run.caseKey} again`,
-      text: `${run.key} is superseded and stays readable; a new run of ${run.caseKey} revision ${run.caseNow} is planned for ${run.testerName}.`,
+      text: `A new run of ${run.caseKey} revision ${run.caseNow} is planned for ${run.testerName}. ${run.key} stands until that one is finished, and stays readable.`,
       confirm: 'Plan the rerun',
     };
     this.dialogs
@@ -371,7 +409,7 @@ export class RecordPage {
   }
 
   protected tone(run: RunDetail): string {
-    return run.verdict === 'failed' ? 'broken' : run.state === 'reviewed' ? 'sound' : 'waiting';
+    return run.verdict === 'failed' || run.state === 'returned' ? 'broken' : run.state === 'reviewed' ? 'sound' : 'waiting';
   }
 
   protected clock(seconds: number): string {

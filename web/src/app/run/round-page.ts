@@ -2,7 +2,7 @@ import { ChangeDetectionStrategy, Component, computed, effect, input, signal, un
 import { MatButtonModule } from '@angular/material/button';
 import { RouterLink } from '@angular/router';
 import type { RunSummary } from '@contract/run';
-import { Icon, RecordLink, useProject } from '../base';
+import { Icon, onChanged, RecordLink, useProject } from '../base';
 import { runStateWords } from './words';
 import { runCommands, runFeature } from './state';
 
@@ -118,9 +118,13 @@ export class RoundPage {
 
   constructor() {
     effect(() => {
-      this.scope.seq();
       const at = { project: this.scope.slug(), key: this.key() };
       untracked(() => this.store.dispatch(runCommands.getRound.start(at)));
+    });
+    onChanged(['run', 'round'], (keys) => {
+      const mine = new Set([this.key(), ...(this.round()?.items.map((item) => item.key) ?? [])]);
+      if (!keys || keys.some((key) => mine.has(key)))
+        this.store.dispatch(runCommands.getRound.start({ project: this.scope.slug(), key: this.key() }));
     });
   }
 

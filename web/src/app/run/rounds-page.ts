@@ -4,7 +4,7 @@ import { FormsModule } from '@angular/forms';
 import { MatButtonModule } from '@angular/material/button';
 import { Router, RouterLink } from '@angular/router';
 import { compareKeys } from '@core/base';
-import { baseActions, baseCommands, Icon, onAction, ProblemNote, useProject } from '../base';
+import { baseActions, baseCommands, Icon, keysFilter, onAction, onChanged, ProblemNote, useProject } from '../base';
 import { runCommands, runFeature } from './state';
 
 /** Run: the rounds of the build, a new build, a new round. */
@@ -96,10 +96,14 @@ import { runCommands, runFeature } from './state';
             ><input type="checkbox" name="leaveOut" [(ngModel)]="leaveOut" /> Leave out what already passed on this build in this
             configuration and still stands</label
           >
+          <label class="field"
+            ><span>Why again, where something has a result here already</span
+            ><input class="in" name="why" maxlength="2000" [(ngModel)]="why"
+          /></label>
           <cp-problem [of]="names.round" />
           <div class="row">
             <button mat-flat-button type="submit" [disabled]="!chosen().size || !title().trim() || !configuration().trim()">
-              Plan {{ runCount() }} runs</button
+              Plan {{ runCount() }} {{ runCount() === 1 ? 'run' : 'runs' }}</button
             ><button mat-button type="button" (click)="planning.set(false)">Cancel</button>
           </div>
         </form>
@@ -169,8 +173,10 @@ export class RoundsPage {
   protected readonly scope = useProject();
   private readonly store = this.scope.store;
   private readonly router = inject(Router);
-  protected readonly rounds = this.store.selectSignal(runFeature.selectRounds);
-  private readonly cases = this.store.selectSignal(runFeature.selectCases);
+  private readonly roundList = this.store.selectSignal(runFeature.selectRounds);
+  private readonly caseList = this.store.selectSignal(runFeature.selectCases);
+  protected readonly rounds = computed(() => this.roundList().rows);
+  private readonly cases = computed(() => this.caseList().rows);
   protected readonly naming = signal(false);
   protected readonly planning = signal(false);
   protected readonly buildName = signal('');
@@ -205,16 +211,23 @@ export class RoundsPage {
       .reduce((sum, c) => sum + Math.max(1, c.rows), 0),
   );
   protected readonly leaveOut = signal(false);
+  protected readonly why = signal('');
 
   constructor() {
     effect(() => {
-      this.scope.seq();
       const at = { project: this.scope.slug(), build: this.scope.build() };
       untracked(() => {
         if (at.build) this.store.dispatch(runCommands.listRounds.start(at));
         this.store.dispatch(runCommands.listCases.start({ project: at.project }));
       });
     });
+    onChanged(['round', 'run'], () => {
+      const at = { project: this.scope.slug(), build: this.scope.build() };
+      if (at.build) this.store.dispatch(runCommands.listRounds.start(at));
+    });
+    onChanged(['case'], (keys) =>
+      this.store.dispatch(runCommands.listCases.start({ project: this.scope.slug(), ...(keys ? { filter: keysFilter(keys) } : {}) })),
+    );
     effect(() => {
       const wanted = this.plan();
       if (wanted)
@@ -281,6 +294,7 @@ export class RoundsPage {
         tester: this.tester(),
         cases: [...this.chosen()],
         ...(this.leaveOut() ? { leaveOut: 'passed' as const } : {}),
+        reason: this.why().trim(),
       }),
     );
   }

@@ -2,11 +2,12 @@ import { createFeature, createReducer, on } from '@ngrx/store';
 import { listCases, type CaseSummary } from '@contract/design';
 import * as contract from '@contract/run';
 import type { Problem, Round, RoundDetail, RunDetail } from '@contract/run';
-import { command } from '../base';
+import { compareKeys } from '@core/base';
+import { command, noList, pagedCommand, withPage, type PagedList } from '../base';
 
 export const runCommands = {
   addBuild: command('[Run] add build', contract.addBuild),
-  listRounds: command('[Run] list rounds', contract.listRounds),
+  listRounds: pagedCommand('[Run] list rounds', contract.listRounds),
   getRound: command('[Run] get round', contract.getRound),
   addRound: command('[Run] add round', contract.addRound),
   getRun: command('[Run] get run', contract.getRun),
@@ -16,48 +17,74 @@ export const runCommands = {
   addEvidence: command('[Run] add evidence', contract.addEvidence),
   removeEvidence: command('[Run] remove evidence', contract.removeEvidence),
   signRun: command('[Run] sign run', contract.signRun),
+  reassignRun: command('[Run] reassign run', contract.reassignRun),
   decideRun: command('[Run] decide run', contract.decideRun),
-  listProblems: command('[Run] list problems', contract.listProblems),
+  listProblems: pagedCommand('[Run] list problems', contract.listProblems),
   addProblem: command('[Run] add problem', contract.addProblem),
   saveProblem: command('[Run] save problem', contract.saveProblem),
-  listCases: command('[Run] list cases', listCases),
+  listCases: pagedCommand('[Run] list cases', listCases),
 };
 
 interface RunState {
-  readonly rounds: readonly Round[];
+  readonly rounds: PagedList<Round>;
   readonly round: RoundDetail | null;
   readonly run: RunDetail | null;
-  readonly problems: readonly Problem[];
-  readonly cases: readonly CaseSummary[];
+  readonly problems: PagedList<Problem>;
+  readonly cases: PagedList<CaseSummary>;
 }
-const first: RunState = { rounds: [], round: null, run: null, problems: [], cases: [] };
+const first: RunState = { rounds: noList, round: null, run: null, problems: noList, cases: noList };
 const c = runCommands;
+const newestFirst = (a: { readonly key: string }, b: { readonly key: string }): number => compareKeys(b.key, a.key);
 
 export const runFeature = createFeature({
   name: 'run',
   reducer: createReducer(
     first,
-    on(c.listRounds.done, (state, { answer }): RunState => ({ ...state, rounds: answer })),
+    on(c.listRounds.done, (state, { input, answer }): RunState => ({
+      ...state,
+      rounds: withPage(state.rounds, input, answer, newestFirst),
+    })),
     on(c.getRound.done, c.addRound.done, (state, { answer }): RunState => ({ ...state, round: answer })),
     // An answer that is older than what is shown is no news: several saves may be on their way at once.
     on(
       c.getRun.done,
       c.startRun.done,
-      c.recordStep.done,
       c.finishRun.done,
       c.addEvidence.done,
       c.removeEvidence.done,
       c.signRun.done,
       c.decideRun.done,
+      c.reassignRun.done,
       (state, { answer }): RunState =>
         state.run?.key === answer.key && state.run.revision > answer.revision ? state : { ...state, run: answer },
     ),
-    on(c.listProblems.done, (state, { answer }): RunState => ({ ...state, problems: answer })),
-    on(c.addProblem.done, (state, { answer }): RunState => ({ ...state, problems: [answer, ...state.problems] })),
+    // A step is answered with itself: the run that is shown is brought up to date with it.
+    on(c.recordStep.done, (state, { answer }): RunState => {
+      const { run } = state;
+      if (run?.key !== answer.key || run.revision > answer.revision) return state;
+      const steps = run.steps.map((step, i) => (i === answer.step - 1 ? answer.result : step));
+      const open = answer.reopened ? { verdict: null, finishedAt: null } : {};
+      const begun = run.finishedAt && !answer.reopened ? run.state : ('onBench' as const);
+      return {
+        ...state,
+        run: { ...run, ...open, steps, state: begun, seconds: answer.seconds, revision: answer.revision, startedAt: answer.startedAt },
+      };
+    }),
+    on(c.listProblems.done, (state, { input, answer }): RunState => ({
+      ...state,
+      problems: withPage(state.problems, input, answer, newestFirst),
+    })),
+    on(c.addProblem.done, (state, { answer }): RunState => ({
+      ...state,
+      problems: { ...state.problems, rows: [answer, ...state.problems.rows.filter((p) => p.key !== answer.key)] },
+    })),
     on(c.saveProblem.done, (state, { answer }): RunState => ({
       ...state,
-      problems: state.problems.map((p) => (p.key === answer.key ? answer : p)),
+      problems: { ...state.problems, rows: state.problems.rows.map((p) => (p.key === answer.key ? answer : p)) },
     })),
-    on(c.listCases.done, (state, { answer }): RunState => ({ ...state, cases: answer })),
+    on(c.listCases.done, (state, { input, answer }): RunState => ({
+      ...state,
+      cases: withPage(state.cases, input, answer, (a, b) => compareKeys(a.key, b.key)),
+    })),
   ),
 });

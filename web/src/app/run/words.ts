@@ -5,9 +5,10 @@ import { verdictWords } from '@core/run';
 export function runStateWords(run: Pick<RunSummary, 'state' | 'verdict' | 'carriedOver'>): string {
   if (run.state === 'planned') return 'To do';
   if (run.state === 'onBench') return 'On the bench';
+  if (run.state === 'withdrawn') return 'Withdrawn';
   const verdict = run.verdict ? verdictWords[run.verdict] : 'Recorded';
   if (run.state === 'superseded') return `Superseded (${verdict.toLowerCase()})`;
-  return `${verdict}, ${{ recorded: 'to sign', performed: 'to review', reviewed: 'reviewed' }[run.state]}`;
+  return `${verdict}, ${{ recorded: 'to sign', performed: 'to review', reviewed: 'reviewed', returned: 'returned' }[run.state]}`;
 }
 
 /** Minutes and seconds as a clock shows them. */

@@ -178,7 +178,7 @@ export class ImportPage {
   private readonly router = inject(Router);
   private readonly worker = inject(ImportWorker);
   protected readonly specifications = this.store.selectSignal(specifyFeature.selectSpecifications);
-  private readonly all = this.store.selectSignal(specifyFeature.selectAll);
+  private readonly all = this.store.selectSignal(specifyFeature.selectRequirements);
   protected readonly writing = this.store.selectSignal(selectRequest(specifyCommands.importRequirements.name));
   protected readonly importName = specifyCommands.importRequirements.name;
   protected readonly fields = importFields;
@@ -242,7 +242,7 @@ export class ImportPage {
       await this.worker.preview(
         this.csv,
         mapping,
-        this.all().map((r) => r.key),
+        this.all().rows.map((r) => r.key),
         [...this.levels()],
       ),
     );

@@ -4,10 +4,9 @@ import { RouterLink } from '@angular/router';
 import { createFeature, createReducer, on } from '@ngrx/store';
 import { getCord, type CordDetail } from '@contract/prove';
 import { requirementCode } from '@contract/measure';
-import { listLedger, type AnswerOf } from '@contract/base';
+import { listLedger, type AnswerOf, type TraceRow } from '@contract/base';
 import { getCase, type CaseDetail } from '@contract/design';
 import { getRun, type RunDetail } from '@contract/run';
-import type { TraceRow } from '@contract/specify';
 import { knots } from '@core/base';
 import { percent, ratioOf, metrics } from '@core/measure';
 import { knotWords, metricWords } from '@core/prove';
@@ -205,7 +204,7 @@ export class RequirementProof {
 
   constructor() {
     effect(() => {
-      this.scope.seq();
+      this.scope.judged();
       const at = { project: this.scope.slug(), key: this.key(), build: this.scope.build() };
       if (!at.build) return;
       untracked(() => {
@@ -215,7 +214,7 @@ export class RequirementProof {
       });
     });
     effect(() => {
-      this.scope.seq();
+      this.scope.judged();
       const project = this.scope.slug();
       for (const { from } of this.cases()) untracked(() => this.store.dispatch(proofCommands.case.start({ project, key: from })));
     });

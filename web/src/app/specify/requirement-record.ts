@@ -4,11 +4,16 @@ import { FormsModule } from '@angular/forms';
 import { MatButtonModule } from '@angular/material/button';
 import { MatDialog } from '@angular/material/dialog';
 import { ActivatedRoute, Router } from '@angular/router';
-import type { TraceRow } from '@contract/specify';
+import type { TraceRow } from '@contract/base';
+import type { RequirementDetail } from '@contract/specify';
 import { requirementFields, type RequirementContent } from '@core/specify';
 import {
+  askApproval,
   askConfirmation,
+  askReason,
+  onChanged,
   suspectWords,
+  waitingWords,
   forgetProblem,
   Icon,
   onAction,
@@ -85,6 +90,7 @@ export class RequirementRecord {
   protected readonly names = {
     save: specifyCommands.saveRequirement.name,
     state: specifyCommands.setState.name,
+    approve: specifyCommands.approve.name,
     trace: specifyCommands.addTrace.name,
     confirm: specifyCommands.confirmTrace.name,
     remove: specifyCommands.removeTrace.name,
@@ -103,12 +109,13 @@ export class RequirementRecord {
 
   constructor() {
     effect(() => {
-      this.scope.seq();
       const at = { project: this.scope.slug(), key: this.key() };
-      untracked(() => {
-        this.store.dispatch(specifyCommands.getRequirement.start(at));
-        if (this.historyOpen()) this.store.dispatch(specifyCommands.history.start(at));
-      });
+      untracked(() => this.read(at));
+    });
+    // Read again when somebody changed it, or what it is joined to.
+    onChanged(['requirement', 'case'], (keys) => {
+      const joined = new Set([this.key(), ...(this.shown()?.traces.flatMap((t) => [t.from, t.to]) ?? [])]);
+      if (!keys || keys.some((key) => joined.has(key))) this.read({ project: this.scope.slug(), key: this.key() });
     });
     effect(() => {
       const key = this.key();
@@ -125,6 +132,11 @@ export class RequirementRecord {
     });
     for (const done of [specifyCommands.addTrace.done, specifyCommands.confirmTrace.done, specifyCommands.removeTrace.done])
       onAction(done, () => this.store.dispatch(specifyCommands.getRequirement.start({ project: this.scope.slug(), key: this.key() })));
+  }
+
+  private read(at: { project: string; key: string }): void {
+    this.store.dispatch(specifyCommands.getRequirement.start(at));
+    if (this.historyOpen()) this.store.dispatch(specifyCommands.history.start(at));
   }
 
   protected save(content: RequirementContent, basedOn: number): void {
@@ -155,11 +167,29 @@ export class RequirementRecord {
     this.editing.set(false);
   }
 
-  protected setState(state: 'draft' | 'review' | 'approved', basedOn: number): void {
+  /** May the person who is here approve what is shown: a reviewer who did not write it, unless the project allows that. */
+  protected mayApprove(r: RequirementDetail): boolean {
+    const own = this.scope.project()?.profile.policies?.ownApprovalAt.includes(r.level) ?? false;
+    return this.reviewer() && r.state === 'review' && (own || r.author !== this.scope.session()?.person.login);
+  }
+
+  protected approve(r: RequirementDetail): void {
+    const { key, revision, hash } = r;
+    const me = this.scope.session()?.person;
+    const confirms = r.parents.filter((t) => t.waits && t.drawnBy !== me?.login).map((t) => t.to);
+    askApproval(this.dialogs, { key, what: 'requirement', revision, hash, printedName: me?.printedName ?? '', confirms }).subscribe(
+      ({ password, reason }) =>
+        this.store.dispatch(specifyCommands.approve.start({ project: this.scope.slug(), key, basedOn: revision, hash, password, reason })),
+    );
+  }
+
+  protected setState(state: 'draft' | 'review', basedOn: number): void {
     this.store.dispatch(specifyCommands.setState.start({ project: this.scope.slug(), key: this.key(), basedOn, state }));
   }
 
   protected readonly suspect = suspectWords;
+  protected readonly waiting = waitingWords;
+  protected readonly me = computed(() => this.scope.session()?.person.login ?? '');
 
   protected confirm(trace: TraceRow): void {
     askConfirmation(this.dialogs, trace).subscribe((reason) =>
@@ -176,7 +206,14 @@ export class RequirementRecord {
   }
 
   protected remove(trace: TraceRow): void {
-    this.store.dispatch(specifyCommands.removeTrace.start({ project: this.scope.slug(), id: trace.id }));
+    const take = (reason: string): void =>
+      this.store.dispatch(specifyCommands.removeTrace.start({ project: this.scope.slug(), id: trace.id, reason }));
+    if (this.shown()?.state !== 'approved') return take('');
+    askReason(this.dialogs, {
+      title: 'Take the trace back',
+      text: `${trace.from} to ${trace.to}: the requirement is approved, so the ledger keeps why.`,
+      confirm: 'Take it back',
+    }).subscribe(take);
   }
 
   protected link(kind: 'parent' | 'verifies', key: string): void {

@@ -5,7 +5,7 @@ import { MatButtonModule } from '@angular/material/button';
 import { MatMenuModule } from '@angular/material/menu';
 import { Router, RouterLink } from '@angular/router';
 import { emptyRequirement, treeRows } from '@core/specify';
-import { Icon, onAction, ProblemNote, useProject, listMove, showRow } from '../base';
+import { Icon, keysFilter, onAction, onChanged, ProblemNote, useProject, listMove, showRow } from '../base';
 import { RequirementRecord } from './requirement-record';
 import { specifyCommands, specifyFeature } from './state';
 
@@ -197,7 +197,7 @@ export class SpecifyPage {
   private readonly router = inject(Router);
   private readonly view = viewChild(CdkVirtualScrollViewport);
   protected readonly specifications = this.store.selectSignal(specifyFeature.selectSpecifications);
-  private readonly everything = this.store.selectSignal(specifyFeature.selectAll);
+  private readonly everything = this.store.selectSignal(specifyFeature.selectRequirements);
   private readonly detail = this.store.selectSignal(specifyFeature.selectDetail);
   protected readonly chosen = signal('');
   protected readonly words = signal('');
@@ -210,7 +210,7 @@ export class SpecifyPage {
   protected readonly author = computed(() => this.scope.roles().includes('author'));
   protected readonly shownKey = computed(() => this.record() ?? '');
   protected readonly specification = computed(() => this.chosen() || this.specifications()[0]?.key || '');
-  protected readonly all = computed(() => this.everything().filter((r) => r.specification === this.specification()));
+  protected readonly all = computed(() => this.everything().rows.filter((r) => r.specification === this.specification()));
   protected readonly rows = computed(() => {
     const rows = treeRows(this.all());
     const words = this.words().toLowerCase().split(/\s+/).filter(Boolean);
@@ -221,16 +221,21 @@ export class SpecifyPage {
 
   constructor() {
     effect(() => {
-      this.scope.seq();
       const project = this.scope.slug();
       untracked(() => {
         this.store.dispatch(specifyCommands.listSpecifications.start({ project }));
         this.store.dispatch(specifyCommands.listRequirements.start({ project }));
       });
     });
+    onChanged(['requirement'], (keys) =>
+      this.store.dispatch(
+        specifyCommands.listRequirements.start({ project: this.scope.slug(), ...(keys ? { filter: keysFilter(keys) } : {}) }),
+      ),
+    );
+    onChanged(['specification'], () => this.store.dispatch(specifyCommands.listSpecifications.start({ project: this.scope.slug() })));
     // The tree shows the specification in which the opened requirement stands.
     effect(() => {
-      const found = this.everything().find((r) => r.key === this.record());
+      const found = this.everything().rows.find((r) => r.key === this.record());
       if (found) untracked(() => this.chosen.set(found.specification));
       else if (this.spec()) untracked(() => this.chosen.set(this.spec() ?? ''));
     });

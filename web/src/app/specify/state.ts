@@ -1,34 +1,44 @@
-import { createEntityAdapter, type EntityState } from '@ngrx/entity';
-import { createFeature, createReducer, createSelector, on } from '@ngrx/store';
+import { createFeature, createReducer, on } from '@ngrx/store';
+import { addTrace, confirmTrace, recordHistory, removeTrace, type Revision } from '@contract/base';
 import * as contract from '@contract/specify';
-import type { Requirement, RequirementDetail, Revision, Specification } from '@contract/specify';
-import { command } from '../base';
+import type { Requirement, RequirementDetail, Specification } from '@contract/specify';
+import { compareKeys } from '@core/base';
+import { command, noList, pagedCommand, withPage, type PagedList } from '../base';
 
 export const specifyCommands = {
   listSpecifications: command('[Specify] list specifications', contract.listSpecifications),
   addSpecification: command('[Specify] add specification', contract.addSpecification),
-  listRequirements: command('[Specify] list requirements', contract.listRequirements),
+  listRequirements: pagedCommand('[Specify] list requirements', contract.listRequirements),
   getRequirement: command('[Specify] get requirement', contract.getRequirement),
-  history: command('[Specify] history', contract.requirementHistory),
+  history: command('[Specify] history', recordHistory),
   addRequirement: command('[Specify] add requirement', contract.addRequirement),
   saveRequirement: command('[Specify] save requirement', contract.saveRequirement),
   placeRequirement: command('[Specify] place requirement', contract.placeRequirement),
   setState: command('[Specify] set state', contract.setRequirementState),
-  addTrace: command('[Specify] add trace', contract.addTrace),
-  confirmTrace: command('[Specify] confirm trace', contract.confirmTrace),
-  removeTrace: command('[Specify] remove trace', contract.removeTrace),
+  approve: command('[Specify] approve', contract.approveRequirement),
+  addTrace: command('[Specify] add trace', addTrace),
+  confirmTrace: command('[Specify] confirm trace', confirmTrace),
+  removeTrace: command('[Specify] remove trace', removeTrace),
   importRequirements: command('[Specify] import', contract.importRequirements),
 };
 
 interface SpecifyState {
   readonly specifications: readonly Specification[];
-  readonly requirements: EntityState<Requirement>;
+  readonly requirements: PagedList<Requirement>;
   readonly detail: RequirementDetail | null;
   readonly history: readonly Revision[];
 }
-const adapter = createEntityAdapter<Requirement>({ selectId: (requirement) => requirement.key });
-const first: SpecifyState = { specifications: [], requirements: adapter.getInitialState(), detail: null, history: [] };
+const first: SpecifyState = { specifications: [], requirements: noList, detail: null, history: [] };
 const c = specifyCommands;
+
+const byKey = (a: Requirement, b: Requirement): number => compareKeys(a.key, b.key);
+
+/** The list with one row as it was just answered. */
+function withRow(list: PagedList<Requirement>, row: Requirement): PagedList<Requirement> {
+  const known = list.rows.some((r) => r.key === row.key);
+  const rows = known ? list.rows.map((r) => (r.key === row.key ? row : r)) : [...list.rows, row].sort(byKey);
+  return { ...list, rows };
+}
 
 export const specifyFeature = createFeature({
   name: 'specify',
@@ -36,9 +46,9 @@ export const specifyFeature = createFeature({
     first,
     on(c.listSpecifications.done, (state, { answer }): SpecifyState => ({ ...state, specifications: answer })),
     on(c.addSpecification.done, (state, { answer }): SpecifyState => ({ ...state, specifications: [...state.specifications, answer] })),
-    on(c.listRequirements.done, (state, { answer }): SpecifyState => ({
+    on(c.listRequirements.done, (state, { input, answer }): SpecifyState => ({
       ...state,
-      requirements: adapter.setAll([...answer], state.requirements),
+      requirements: withPage(state.requirements, input, answer, byKey),
     })),
     on(
       c.getRequirement.done,
@@ -46,11 +56,9 @@ export const specifyFeature = createFeature({
       c.saveRequirement.done,
       c.placeRequirement.done,
       c.setState.done,
-      (state, { answer }): SpecifyState => ({ ...state, detail: answer, requirements: adapter.upsertOne(answer, state.requirements) }),
+      c.approve.done,
+      (state, { answer }): SpecifyState => ({ ...state, detail: answer, requirements: withRow(state.requirements, answer) }),
     ),
     on(c.history.done, (state, { answer }): SpecifyState => ({ ...state, history: answer })),
   ),
-  extraSelectors: ({ selectRequirements }) => ({
-    selectAll: createSelector(selectRequirements, adapter.getSelectors().selectAll),
-  }),
 });
