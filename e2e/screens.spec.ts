@@ -11,7 +11,7 @@ const screens: readonly (readonly [string, string, RegExp])[] = [
   ['case', '/larkfell/design/C-018', /Channel loss/],
   ['case form', '/larkfell/design/C-018?edit=1', /Planned minutes/],
   ['rounds', '/larkfell/run', /Cold chamber/],
-  ['plan a round', '/larkfell/run?plan=C-001', /Plan 1 runs/],
+  ['plan a round', '/larkfell/run?plan=C-001', /Plan 1 run/],
   ['round', '/larkfell/run/round/R-003', /C-018/],
   ['Bench', '/larkfell/run/bench/RUN-OF-C-018', /Expect/],
   ['record', '/larkfell/run/record/RUN-OF-C-018', /Hash of this record/],
@@ -66,7 +66,7 @@ test('the board’s counts agree with its rows, and every next action leads some
 });
 
 test('an auditor reads everything and is offered no change', async ({ page }) => {
-  await enter(page, 'noor.hallam', '/larkfell/specify/requirement/BRK-001');
+  await enter(page, 'noor.hallam', '/larkfell/specify/requirement/BRK-002');
   await expect(page.getByText('Proved on 2.4.0-rc2')).toBeVisible();
   await expect(page.getByText(/reviewed by Ines Quarry/).first()).toBeVisible();
   for (const name of ['Edit', 'Approve', 'Trace a parent', 'Design a case'])

@@ -19,6 +19,13 @@ async function tabTo(page: Page, role: string, name: RegExp, limit = 80): Promis
   throw new Error(`no ${role} ${name} came by Tab`);
 }
 
+/** Approves what is shown, as a reviewer: with the password. */
+async function approve(who: Page): Promise<void> {
+  await who.getByRole('button', { name: 'Approve', exact: true }).click();
+  await who.getByLabel('Your password, again').fill(password);
+  await who.getByRole('button', { name: 'Sign', exact: true }).click();
+}
+
 test('the whole tour with the keyboard alone: write, approve, design, run, sign, review, pack', async ({ page, browser }) => {
   await page.goto('/larkfell/specify/requirement/SYS-017');
   await tabTo(page, 'INPUT', /Sign-in name/);
@@ -47,9 +54,20 @@ test('the whole tour with the keyboard alone: write, approve, design, run, sign,
   await page.keyboard.type('A sheet of steel.');
   await page.keyboard.press('Control+s');
   await expect(page.getByRole('heading', { name: 'The lever has a guard' })).toBeVisible();
-  // … approved …
-  await tabTo(page, 'BUTTON', /^Approve/);
+  // … its review is asked for, and another person approves it with a signature …
+  await tabTo(page, 'BUTTON', /^Ask for review/);
   await page.keyboard.press('Enter');
+  await expect(page.getByText('in review', { exact: true }).first()).toBeVisible();
+  const sign = async (who: Page, name: RegExp): Promise<void> => {
+    await tabTo(who, 'BUTTON', name);
+    await who.keyboard.press('Enter');
+    await expect(who.getByLabel('Your password, again')).toBeFocused();
+    await who.keyboard.type(password);
+    await who.keyboard.press('Enter');
+  };
+  const path = (from: Page): string => from.url().replace(/^https?:\/\/[^/]+/, '');
+  const reviewer = await another(browser, 'ines.quarry', `/larkfell/specify/requirement/${key}`);
+  await sign(reviewer, /^Approve/);
   await expect(page.getByText('approved', { exact: true }).first()).toBeVisible();
   // … a case verifies it …
   await tabTo(page, 'BUTTON', /Design a case/);
@@ -69,8 +87,10 @@ test('the whole tour with the keyboard alone: write, approve, design, run, sign,
   await page.keyboard.type('The lever does not move');
   await page.keyboard.press('Control+s');
   await expect(page.getByRole('button', { name: 'Edit' })).toBeVisible();
-  await tabTo(page, 'BUTTON', /^Approve/);
+  await tabTo(page, 'BUTTON', /^Ask for review/);
   await page.keyboard.press('Enter');
+  await reviewer.goto(`/larkfell/design/${caseKey}`);
+  await sign(reviewer, /^Approve/);
   await expect(page.getByRole('button', { name: 'Plan a run' })).toBeVisible();
   // … a run is planned for a tester …
   await tabTo(page, 'BUTTON', /Plan a run/);
@@ -79,12 +99,12 @@ test('the whole tour with the keyboard alone: write, approve, design, run, sign,
   await page.keyboard.type('Guard');
   await tabTo(page, 'SELECT', /^Done by/);
   await page.keyboard.press('T');
-  await tabTo(page, 'BUTTON', /^Plan 1 runs/);
+  await tabTo(page, 'BUTTON', /^Plan 1 run/);
   await page.keyboard.press('Enter');
   await page.waitForURL(/run\/round\/R-\d+/);
 
   // … recorded on the Bench by another person …
-  const tester = await another(browser, 'tomas.vell', page.url().replace(/^https?:\/\/[^/]+/, ''));
+  const tester = await another(browser, 'tomas.vell', path(page));
   await tabTo(tester, 'A', new RegExp(`Record ${caseKey}`));
   await tester.keyboard.press('Enter');
   await expect(tester.getByText('Look at the lever').first()).toBeVisible();
@@ -94,20 +114,16 @@ test('the whole tour with the keyboard alone: write, approve, design, run, sign,
   await tester.keyboard.press('1');
   await tester.keyboard.press('Enter');
   await expect(tester.getByText('Step 2 of 2 · do this')).toBeVisible();
+  // At this level the project asks for words on every pass.
   await tester.keyboard.press('1');
+  await expect(tester.getByLabel('What did you observe?')).toBeFocused();
+  await tester.keyboard.type('It does not move');
   await tester.keyboard.press('Enter');
   await tester.waitForURL(/run\/record\/RUN-\d+/);
   // … signed by the tester, reviewed by a third …
-  const sign = async (who: Page, name: RegExp): Promise<void> => {
-    await tabTo(who, 'BUTTON', name);
-    await who.keyboard.press('Enter');
-    await expect(who.getByLabel('Your password, again')).toBeFocused();
-    await who.keyboard.type(password);
-    await who.keyboard.press('Enter');
-  };
   await sign(tester, /Sign: performed/);
   await expect(tester.getByText(/performed, \d{4}/)).toBeVisible();
-  const reviewer = await another(browser, 'ines.quarry', tester.url().replace(/^https?:\/\/[^/]+/, ''));
+  await reviewer.goto(path(tester));
   await sign(reviewer, /Sign: reviewed/);
   await expect(reviewer.getByText(/reviewed, \d{4}/)).toBeVisible();
   // … and the requirement is proved, on the first person's screen, by jumping there.
@@ -132,7 +148,8 @@ test('what one person does appears on another’s screen without reload', async 
   await enter(page, 'mira.oberon', '/larkfell/specify/requirement/BRK-032');
   await expect(page.getByText('draft', { exact: true }).first()).toBeVisible();
   const other = await another(browser, 'ines.quarry', '/larkfell/specify/requirement/BRK-032');
-  await other.getByRole('button', { name: 'Approve' }).click();
+  await page.getByRole('button', { name: 'Ask for review' }).click();
+  await approve(other);
   await expect(page.getByText('approved', { exact: true }).first()).toBeVisible();
 });
 
@@ -225,7 +242,8 @@ test('an outline becomes steps, names in braces become columns, and the Bench sh
     .last()
     .fill('Nothing has changed');
   await page.getByRole('button', { name: /Save revision/ }).click();
-  await page.getByRole('button', { name: /^Approve/ }).click();
+  await page.getByRole('button', { name: 'Ask for review' }).click();
+  await approve(await another(browser, 'ines.quarry', '/larkfell/design/C-002'));
   await page.getByRole('button', { name: 'Plan a run' }).click();
   await page.getByLabel('Title').fill('Rows');
   await page.getByLabel('Done by').selectOption({ label: 'Tomas Vell' });

@@ -78,6 +78,8 @@ export const runDetailSchema = runSummarySchema.extend({
   /** What it said before its tester corrected it, and why. */
   corrections: z.array(z.object({ at: z.string(), reason: z.string(), verdict: z.string().nullable(), steps: z.array(stepResultSchema) })),
   setAside: z.boolean(),
+  /** The project asks for words on every passed step, at a level that its case verifies. */
+  observationAsked: z.boolean(),
   own: ownValuesSchema,
 });
 export type RunDetail = z.output<typeof runDetailSchema>;

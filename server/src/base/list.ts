@@ -60,13 +60,23 @@ function needField(source: ListSource, name: string): ListField {
   return field;
 }
 
-/** Words of three letters and more by the index, as beginnings; shorter ones by looking. */
-export function wordsFound(column: MySqlColumn, text: string): SQL | undefined {
-  const words = [...text.matchAll(/[\p{L}\p{N}]+/gu)].map(([word]) => word).slice(0, 12);
+const keyLike = /^[A-Za-z][A-Za-z0-9]*(?:-[A-Za-z0-9]+)*-\d{1,9}$/;
+
+/** Words of three letters and more by the index, as beginnings; shorter ones by looking. A key finds itself, and what names it. */
+export function wordsFound(column: MySqlColumn, text: string, key?: MySqlColumn): SQL | undefined {
+  const tokens = text.trim().split(/\s+/).slice(0, 12);
+  const keys = tokens.filter((token) => keyLike.test(token));
+  const words = tokens
+    .filter((token) => !keyLike.test(token))
+    .flatMap((token) => [...token.matchAll(/[\p{L}\p{N}]+/gu)].map(([word]) => word));
   const long = words.filter((word) => word.length >= 3);
   const parts: SQL[] = [];
   if (long.length) parts.push(sql`match(${column}) against (${long.map((word) => `+${word}*`).join(' ')} in boolean mode)`);
   for (const word of words) if (word.length < 3) parts.push(like(column, `%${word}%`));
+  for (const token of keys) {
+    const named = sql`match(${column}) against (${`"${token}"`} in boolean mode)`;
+    parts.push(key ? (or(like(key, `${token.toUpperCase()}%`), named) ?? named) : named);
+  }
   return and(...parts);
 }
 
@@ -77,7 +87,7 @@ function condition(source: ListSource, filter: Filter): SQL | undefined {
     const inner = condition(source, filter.not);
     return inner ? not(sql`ifnull(${inner}, false)`) : sql`false`;
   }
-  if ('words' in filter) return wordsFound(source.words, filter.words);
+  if ('words' in filter) return wordsFound(source.words, filter.words, records.key);
   const { value } = needField(source, filter.field);
   if ('is' in filter) {
     const values = filter.is.filter((v) => v !== null).map((v) => (typeof v === 'boolean' ? Number(v) : v));

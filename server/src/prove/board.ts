@@ -84,7 +84,7 @@ export async function getBoard(context: AppContext, projectId: number, query: Bo
   return db.transaction(async (tx) => {
     const [projection] = await tx.select().from(projections).where(eq(projections.buildId, build.id));
     const totals = projection?.totals ?? boardTotals([]);
-    const words = query.q.trim() ? wordsFound(cords.words, query.q) : undefined;
+    const words = query.q.trim() ? wordsFound(cords.words, query.q, cords.key) : undefined;
     const where = and(eq(cords.buildId, build.id), chosen(query.filter), words);
     const order = orders[query.sort];
     const rows = await tx

@@ -1,11 +1,9 @@
 import type { RunDetail, StepSaved } from '@contract/run';
-import { policiesOf } from '@core/prove';
 import { rollUp, type StepResult, type StepVerdict } from '@core/run';
-import { and, eq, inArray, isNotNull, isNull, sql } from 'drizzle-orm';
+import { and, eq, isNotNull, isNull, sql } from 'drizzle-orm';
 import {
   builds,
   lockRecord,
-  profileOf,
   recordRows,
   records,
   Refusal,
@@ -17,8 +15,17 @@ import {
   type Upload,
   type Writing,
 } from '../base';
-import { requirements, tracedTo } from '../specify';
-import { evidenceOf, evidenceRows, runDetail, runRows, sameCombination, selectRuns, storedRunHash, type StoredRun } from './store';
+import {
+  evidenceOf,
+  evidenceRows,
+  observationAsked,
+  runDetail,
+  runRows,
+  sameCombination,
+  selectRuns,
+  storedRunHash,
+  type StoredRun,
+} from './store';
 import { evidence, runs } from './tables';
 
 /** A run that its tester may still record: locked, unsigned, on a build that is open. */
@@ -76,28 +83,6 @@ export interface StepInput {
   readonly reason?: string;
 }
 
-/** Is a passed step asked to say what was seen, at the levels that this case verifies? */
-async function observationAsked(w: Writing, caseId: number): Promise<boolean> {
-  const { observationAt } = policiesOf(await profileOf(w.tx, w.actor.projectId));
-  if (!observationAt.length) return false;
-  const verified = await tracedTo(w.tx, 'verifies', [caseId]);
-  if (!verified.length) return false;
-  const [asked] = await w.tx
-    .select({ id: requirements.id })
-    .from(requirements)
-    .where(
-      and(
-        inArray(
-          requirements.id,
-          verified.map((r) => r.id),
-        ),
-        inArray(requirements.level, [...observationAt]),
-      ),
-    )
-    .limit(1);
-  return asked !== undefined;
-}
-
 /** Records a step. The same content again changes nothing, so that a client may repeat what it is not sure of. */
 export function recordStep(db: Db, actor: Actor, key: string, step: number, input: StepInput): Promise<StepSaved> {
   return write(db, actor, async (w) => {
@@ -126,7 +111,7 @@ export function recordStep(db: Db, actor: Actor, key: string, step: number, inpu
     const wordless = !input.observed.trim();
     if (input.verdict !== null && input.verdict !== 'pass' && wordless)
       throw new Refusal('invalid', { fields: [{ path: 'observed', text: 'Say what you observed: this verdict needs it.' }] });
-    if (input.verdict === 'pass' && wordless && (await observationAsked(w, run.caseId)))
+    if (input.verdict === 'pass' && wordless && (await observationAsked(w.tx, actor.projectId, run.caseId)))
       throw new Refusal('invalid', {
         fields: [{ path: 'observed', text: 'Say what you observed: the project asks for it at the level of what this case verifies.' }],
       });

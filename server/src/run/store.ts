@@ -2,7 +2,7 @@ import type { CaseDetail } from '@contract/design';
 import type { Round, RoundDetail, RunDetail, RunSummary } from '@contract/run';
 import { groupBy } from '@core/base';
 import { plainContent } from '@core/design';
-import { runOutdated } from '@core/prove';
+import { policiesOf, runOutdated } from '@core/prove';
 import { runHash, type RunRecord } from '@core/run';
 import { and, asc, desc, eq, inArray, isNull, sql, type SQL } from 'drizzle-orm';
 import { alias } from 'drizzle-orm/mysql-core';
@@ -11,6 +11,7 @@ import {
   decisionsOf,
   needRecord,
   people,
+  profileOf,
   recordFields,
   records,
   Refusal,
@@ -20,7 +21,7 @@ import {
   type StoredRecord,
   type Tx,
 } from '../base';
-import { tracedTo } from '../specify';
+import { requirements, tracedTo } from '../specify';
 import { evidence, problems, rounds, runs } from './tables';
 
 export const roundRows = account({
@@ -300,6 +301,7 @@ export async function runDetail(db: Db | Tx, projectId: number, key: string): Pr
     plannedAgain: again?.key ?? null,
     corrections: corrections.map(({ steps, ...rest }) => ({ ...rest, steps: [...steps] })),
     setAside,
+    observationAsked: await observationAsked(db, projectId, run.caseId),
     own: { ...record.own } as RunDetail['own'],
   };
 }
@@ -312,6 +314,28 @@ export function sameCombination(run: Pick<typeof runs.$inferSelect, 'buildId' | 
     eq(runs.configuration, run.configuration),
     run.row === null ? isNull(runs.row) : eq(runs.row, run.row),
   ) as SQL;
+}
+
+/** Is a passed step asked to say what was seen, at the levels that this case verifies? */
+export async function observationAsked(db: Db | Tx, projectId: number, caseId: number): Promise<boolean> {
+  const { observationAt } = policiesOf(await profileOf(db, projectId));
+  if (!observationAt.length) return false;
+  const verified = await tracedTo(db, 'verifies', [caseId]);
+  if (!verified.length) return false;
+  const [asked] = await db
+    .select({ id: requirements.id })
+    .from(requirements)
+    .where(
+      and(
+        inArray(
+          requirements.id,
+          verified.map((r) => r.id),
+        ),
+        inArray(requirements.level, [...observationAt]),
+      ),
+    )
+    .limit(1);
+  return asked !== undefined;
 }
 
 /** How rounds are asked for in lists. */

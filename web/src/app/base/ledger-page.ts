@@ -65,11 +65,21 @@ const linked: readonly string[] = ['requirement', 'case', 'run', 'round', 'probl
               ><b>Entry {{ f.seq }} {{ faultWords[f.fault] }}.</b> The {{ v.entries }} entries before it fit.</span
             >
           </div>
+        } @else if (v.rowFaultCount) {
+          <div class="note broken" role="status">
+            <cp-icon name="warning" /><span
+              ><b>The chain holds, but {{ v.rowFaultCount }} of {{ v.rows }} rows are not what it says.</b> What rests on them is broken
+              until they are.
+              @for (f of v.rowFaults.slice(0, 8); track f.table + f.id) {
+                <br />{{ f.table }} {{ f.id }} was {{ f.fault }}{{ f.seq === null ? '' : ', last written by entry ' + f.seq }}
+              }
+            </span>
+          </div>
         } @else {
           <div class="note" role="status">
             <cp-icon name="verified" /><span
-              ><b>The chain holds:</b> {{ v.entries }} entries, each with the hash of the one before it. Head
-              <code class="small">{{ v.head.slice(0, 24) }}…</code></span
+              ><b>The chain holds:</b> {{ v.entries }} entries, each with the hash of the one before it, and all {{ v.rows }} rows that they
+              account for are as they were written. Head <code class="small">{{ v.head.slice(0, 24) }}…</code></span
             >
           </div>
         }

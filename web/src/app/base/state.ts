@@ -1,7 +1,7 @@
 import { createActionGroup, createFeature, createReducer, createSelector, on, props } from '@ngrx/store';
 import * as contract from '@contract/base';
 import { getBoard } from '@contract/prove';
-import type { JumpItem, LedgerRow, Person, Project, Session } from '@contract/base';
+import type { AnswerOf, JumpItem, LedgerRow, Person, Project, Session } from '@contract/base';
 import type { KnotState } from '@core/prove';
 import type { Knot } from '@core/base';
 import { command } from './command';
@@ -74,11 +74,7 @@ interface BaseState {
     readonly kinds: readonly string[];
     readonly people: readonly string[];
   };
-  readonly verdict: {
-    readonly entries: number;
-    readonly head: string;
-    readonly fault?: { readonly seq: number; readonly fault: 'gap' | 'link' | 'hash' };
-  } | null;
+  readonly verdict: AnswerOf<typeof contract.verifyLedger> | null;
   readonly found: readonly JumpItem[];
   readonly waiting: readonly WaitingItem[];
   readonly trail: readonly { readonly url: string; readonly label: string }[];

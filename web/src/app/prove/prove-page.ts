@@ -3,7 +3,7 @@ import { DatePipe } from '@angular/common';
 import { MatButtonModule } from '@angular/material/button';
 import { MatProgressBarModule } from '@angular/material/progress-bar';
 import { knots } from '@core/base';
-import { knotWords, metricWords } from '@core/prove';
+import { knotWords, metricWords, stateCountWords } from '@core/prove';
 import { metrics } from '@core/measure';
 import { Icon, KnotMark, ProblemNote, useProject } from '../base';
 import { proveCommands, proveFeature } from './state';
@@ -76,7 +76,7 @@ import { proveCommands, proveFeature } from './state';
                     ><b>{{ t.knots[knot].states.sound }}</b> of {{ t.knots[knot].of }}</span
                   >
                 </div>
-                <span class="second small">{{ t.knots[knot].missing || 'nothing missing' }}</span>
+                <span class="second small">{{ allStates(t.knots[knot]) }}</span>
               }
             </section>
           }
@@ -143,6 +143,7 @@ export class ProvePage {
   protected readonly totals = this.store.selectSignal(proveFeature.selectTotals);
   protected readonly knots = knots;
   protected readonly words = knotWords;
+  protected readonly allStates = stateCountWords;
   /** Metrics that some level asks for. */
   protected readonly asked = computed(() => {
     const targets = Object.values(this.scope.project()?.profile.targets ?? {});

@@ -37,8 +37,9 @@ interface Unsaved {
   readonly verdict: StepVerdict | null;
 }
 
-/** A verdict other than pass says what was observed. */
-const needsWords = ({ observed, verdict }: Unsaved): boolean => verdict !== null && verdict !== 'pass' && !observed.trim();
+/** A verdict other than pass says what was observed; a pass as well, where the project asks for it. */
+const needsWords = ({ observed, verdict }: Unsaved, always: boolean): boolean =>
+  verdict !== null && (always || verdict !== 'pass') && !observed.trim();
 
 /** The Bench: one step at a time, for hands that hold a device. Keys first; every key has a button. */
 @Component({
@@ -60,6 +61,8 @@ export class BenchPage {
   protected readonly saving = this.store.selectSignal(selectRequest(runCommands.recordStep.name));
   protected readonly run = computed(() => (this.loaded()?.key === this.key() ? this.loaded() : null));
   protected readonly round = computed(() => (this.loadedRound()?.key === this.run()?.round ? this.loadedRound() : null));
+  /** Does the project ask for words on a pass too? */
+  private readonly always = computed(() => this.run()?.observationAsked ?? false);
   protected readonly verdicts = verdicts;
   protected readonly verdictWords = verdictWords;
   protected readonly at = signal(0);
@@ -223,7 +226,7 @@ export class BenchPage {
 
   private send(i: number, { observed, verdict }: Unsaved): void {
     // Between two runs the steps on the screen are still those of the one before: they wait in its own memory.
-    if (this.opened !== this.key() || this.locked() || needsWords({ observed, verdict })) return;
+    if (this.opened !== this.key() || this.locked() || needsWords({ observed, verdict }, this.always())) return;
     if (this.mustSayWhy(() => this.resend())) return;
     this.store.dispatch(
       runCommands.recordStep.start({
@@ -261,11 +264,13 @@ export class BenchPage {
   protected judge(verdict: StepVerdict): void {
     if (this.locked()) return;
     this.hold(this.at(), { observed: this.observed(), verdict });
-    if (verdict !== 'pass' && !this.observed().trim()) this.box()?.nativeElement.focus();
+    if (needsWords({ observed: this.observed(), verdict }, this.always())) this.box()?.nativeElement.focus();
     else this.flush();
   }
 
-  protected readonly needsWords = computed(() => needsWords({ observed: this.observed(), verdict: this.result()?.verdict ?? null }));
+  protected readonly needsWords = computed(() =>
+    needsWords({ observed: this.observed(), verdict: this.result()?.verdict ?? null }, this.always()),
+  );
 
   protected next(): void {
     if (this.needsWords()) return this.box()?.nativeElement.focus();
@@ -281,7 +286,7 @@ export class BenchPage {
   /** Finishes once everything that this device holds has arrived: two requests on their way may overtake each other. */
   protected finish(): void {
     if (this.run()?.finishedAt) return void this.router.navigate(['/', this.scope.slug(), 'run', 'record', this.key()]);
-    const wordless = Object.entries(this.unsaved()).find(([, held]) => needsWords(held));
+    const wordless = Object.entries(this.unsaved()).find(([, held]) => needsWords(held, this.always()));
     if (wordless) {
       this.go(Number(wordless[0]));
       return this.box()?.nativeElement.focus();

@@ -58,6 +58,7 @@ const run: RunDetail = {
   plannedAgain: null,
   corrections: [],
   setAside: false,
+  observationAsked: false,
   own: {},
 };
 const at = { project: 'demo', key: 'RUN-007' };
