@@ -2,10 +2,11 @@ import { performance } from 'node:perf_hooks';
 import Fastify from 'fastify';
 import { compareKeys } from '@core/base';
 import { noCoverage } from '@core/measure';
-import { boardTotals, iec61508, judgeCords, type CordInput } from '@core/prove';
+import { boardTotals, iec61508, judgeCords, summariseCode, type CordInput } from '@core/prove';
 import { addressFromEnvironment } from '../src/address';
 import { buildApp } from '../src/app';
-import { openDatabase } from '../src/base';
+import { LedgerReaders, openDatabase } from '../src/base';
+import { localDrive, ProjectionService, Projector } from '../src/prove';
 import { bulkProject } from './bulk';
 import { designing } from './design';
 import { measuring } from './measure';
@@ -20,6 +21,8 @@ function manyCords(): CordInput {
     { meaning: 'performed', login: 'a', matches: true },
     { meaning: 'reviewed', login: 'b', matches: true },
   ] as const;
+  const drawn = { fromRevision: 1, toRevision: 1, needsConfirmation: false, drawnBy: 'a', confirmedBy: null };
+  const code = summariseCode(['a.c'], true, [{ path: 'a.c', name: 'f', status: 'measured', totals: noCoverage, firstGap: {} }]);
   const keys = Array.from({ length: n }, (_, i) => key('R', i));
   return {
     build: '1.0',
@@ -29,6 +32,8 @@ function manyCords(): CordInput {
       title: `Requirement ${i}`,
       revision: 1,
       state: i % 50 ? 'approved' : 'draft',
+      author: 'a',
+      approvals: i % 50 ? [{ login: 'b', matches: true }] : [],
       level: levels[i % 4],
       method: 'test',
       topLevel: i < 1000,
@@ -37,13 +42,19 @@ function manyCords(): CordInput {
       notInCode: i % 7 === 0,
       notInCodeRationale: true,
     })),
-    cases: Array.from({ length: 2 * n }, (_, i) => ({ key: key('C', i), revision: i % 40 ? 1 : 2, approved: true })),
-    parents: Array.from({ length: n - 1000 }, (_, i) => ({ from: keys[i + 1000], to: keys[i % 1000], fromRevision: 1, toRevision: 1 })),
+    cases: Array.from({ length: 2 * n }, (_, i) => ({
+      key: key('C', i),
+      revision: i % 40 ? 1 : 2,
+      approved: true,
+      author: 'a',
+      approvals: [{ login: 'b', matches: true }],
+      unapprovedCalls: [],
+    })),
+    parents: Array.from({ length: n - 1000 }, (_, i) => ({ from: keys[i + 1000], to: keys[i % 1000], ...drawn })),
     verifies: Array.from({ length: 91_000 }, (_, i) => ({
       from: key('C', (i * 7) % (2 * n)),
       to: keys[i % n],
-      fromRevision: 1,
-      toRevision: 1,
+      ...drawn,
     })),
     runs: Array.from({ length: 6 * n }, (_, i) => ({
       key: key('RUN', i),
@@ -52,8 +63,11 @@ function manyCords(): CordInput {
       row: null,
       configuration: `rig ${i % 3}`,
       verdict: i % 97 ? 'passed' : 'failed',
+      finished: i,
       failedStep: null,
       deviationAccepted: false,
+      returned: false,
+      setAside: false,
       carriedOverTo: null,
       tester: 'a',
       signatures: signed,
@@ -61,14 +75,12 @@ function manyCords(): CordInput {
     problems: Array.from({ length: 500 }, (_, i) => ({
       key: key('PR', i),
       blocking: true,
-      open: i % 2 === 0,
+      standing: i % 2 === 0,
       requirements: [keys[i * 13]],
       run: null,
     })),
-    measured: new Set(Array.from({ length: 2 * n }, (_, i) => key('C', i))),
-    measuredMetrics: new Set(['function', 'line', 'branch']),
-    codeOf: new Map(keys.map((k) => [k, ['a.c']])),
-    coverageOf: () => ({ totals: noCoverage, firstGap: () => undefined }),
+    code: new Map(keys.map((k) => [k, code])),
+    missingMetrics: new Set(),
   };
 }
 
@@ -86,7 +98,12 @@ async function listing(): Promise<void> {
   const database = openDatabase(addressFromEnvironment());
   const now = (): Date => new Date();
   await bulkProject(database.db, now);
-  const app = await buildApp({ house: { database, now, secureCookies: false }, signInLimit: 1000 });
+  const projector = new Projector(database.db, now);
+  const projections = new ProjectionService(database.db, projector, localDrive(projector));
+  const app = await buildApp({
+    context: { database, now, secureCookies: false, readers: new LedgerReaders(database.db), projections },
+    signInLimit: 1000,
+  });
   const address = await app.listen({ host: '127.0.0.1', port: 0 });
   const signIn = await fetch(`${address}/api/session`, {
     method: 'POST',

@@ -1,6 +1,5 @@
 import { eq } from 'drizzle-orm';
-import { addPerson, addProject, people, setMember, type Db } from '../src/base';
-import { addBuild } from '../src/run';
+import { addBuild, addPerson, addProject, people, setMember, type Db } from '../src/base';
 import { addSpecification, importRequirements } from '../src/specify';
 
 /** A project with 10,000 requirements, imported as a user would. */

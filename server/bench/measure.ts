@@ -192,12 +192,11 @@ function crediting(): void {
     })),
     byCase: keys.map((caseKey, c) => {
       const at = (f * caseCount + c) * words;
-      return { caseKey, bits: all.subarray(at, at + words), vectors: [] };
+      return { caseKey, bits: all.subarray(at, at + words), vectors: [], counts: c % 9 > 0 };
     }),
   }));
   const context: CreditContext = {
     verifies: new Map(keys.map((key, c) => [key, new Set([0, 1, 2, 3].map((i) => requirements[(c * 4 + i * 7) % requirements.length]))])),
-    passing: new Set(keys.filter((_, c) => c % 9)),
   };
   let or = 0;
   const specification = (key: string): string => `S-${key.length}`;

@@ -29,7 +29,8 @@ export async function startServer(options: {
   const database = openDatabase(options.address);
   const webRoot = join(here, '..', 'web');
   const now = (): Date => new Date();
-  const readers = new LedgerReaders(database.db, (err) => log?.(err, 'the ledger could not be read'));
+  const log: { warn?: (err: unknown, text: string) => void } = {};
+  const readers = new LedgerReaders(database.db, (err) => log.warn?.(err, 'the ledger could not be read'));
   const projector = new Projector(database.db, now);
   const worker = new Worker(join(here, 'projector.js'), { workerData: options.address });
   const projections = new ProjectionService(
@@ -37,14 +38,13 @@ export async function startServer(options: {
     projector,
     workerDrive(worker, (projectId) => readers.nudge(projectId)),
   );
-  let log: ((err: unknown, text: string) => void) | undefined;
   const app = await buildApp({
     context: { database, now, secureCookies: options.secureCookies, readers, projections },
     ...(existsSync(join(webRoot, 'index.html')) ? { webRoot } : {}),
     ...(options.signInLimit ? { signInLimit: options.signInLimit } : {}),
     logger: options.log ? { level: 'info' } : { level: 'warn' },
   });
-  log = (err, text) => app.log.warn({ err }, text);
+  log.warn = (err, text) => app.log.warn({ err }, text);
   const papers = new Piscina({ filename: join(here, 'papers.js'), minThreads: 0, maxThreads: 1, idleTimeout: 10_000 });
   const setPaper: SetPaper = (paper) => papers.run(paper) as Promise<Uint8Array>;
   const runner = new JobRunner(database, { pack: (job, progress) => makeProofPack(database.db, job, progress, setPaper) }, (err, text) =>

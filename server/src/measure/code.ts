@@ -14,7 +14,7 @@ import { alias } from 'drizzle-orm/mysql-core';
 import { needBuild, profileOf, records, Refusal, traces, write, type Actor, type Db, type StoredBuild, type Tx } from '../base';
 import { needRequirement } from '../specify';
 import { CreditReader, rulesOf, type CreditedSource } from './credit';
-import { insertCodeTraces } from './load';
+import { insertCodeTraces } from './load-sources';
 import { codeTraceRows } from './store';
 import { codeTraces, codeUnits, measurements, sourceCredits, sources } from './tables';
 

@@ -2,7 +2,8 @@ import * as contract from '@contract/measure';
 import type { FastifyInstance } from 'fastify';
 import { authorise, listPage, needBuild, Refusal, sendFile, serve, uploads, type AppContext, type Upload } from '../base';
 import { diagnose, getCode, getFile, requirementCode, traceCode } from './code';
-import { loadCoverage, loadSources } from './load';
+import { loadCoverage } from './load';
+import { loadSources } from './load-sources';
 import { needUploadFile, uploadList, uploadsById, withdrawUpload } from './uploads';
 
 export function measureRoutes(app: FastifyInstance, context: AppContext): void {

@@ -4,7 +4,7 @@ import { boardTotals, projectCord, type BoardFilter } from '@core/prove';
 import { and, asc, desc, eq, gt, lt, or, sql, type SQL } from 'drizzle-orm';
 import type { MySqlColumn } from 'drizzle-orm/mysql-core';
 import { needBuild, Refusal, wordsFound, type AppContext, type Db, type StoredBuild } from '../base';
-import { statesOf } from './projector';
+import { statesOf } from './cord-rows';
 import { cords, projections } from './tables';
 
 type StoredCord = typeof cords.$inferSelect;

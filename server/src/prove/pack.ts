@@ -1,21 +1,9 @@
 import { createHash, createPrivateKey, createPublicKey, generateKeyPairSync, sign } from 'node:crypto';
 import { compareKeys, groupBy, ledgerRoot, ledgerText, perKnot } from '@core/base';
-import {
-  addCoverage,
-  coverageOf,
-  noCoverage,
-  percent,
-  pointsOf,
-  ratioOf,
-  unitCoverages,
-  writeCobertura,
-  writeLcov,
-  type FileCredit,
-} from '@core/measure';
+import { coverageOf, percent, ratioOf, type FileCredit } from '@core/measure';
 import {
   boardTotals,
   breaksCsv,
-  coverageCsv,
   judgeCords,
   matrixCsv,
   matrixHtml,
@@ -26,7 +14,7 @@ import {
   type MatrixRow,
 } from '@core/prove';
 import { runHash, runText, verdictWords } from '@core/run';
-import { and, asc, eq, isNull } from 'drizzle-orm';
+import { eq } from 'drizzle-orm';
 import { zip, type AsyncZippable } from 'fflate';
 import {
   decisionsOf,
@@ -38,7 +26,6 @@ import {
   settings,
   signaturesOf,
   storeBlob,
-  traces,
   wholeBlob,
   type Db,
   type JobFile,
@@ -48,16 +35,13 @@ import {
   type Tx,
 } from '../base';
 import { caseContent, cases } from '../design';
-import { codeTraces } from '../measure';
 import { evidenceOf, problems, problemsById, runRecord, runs, selectRuns } from '../run';
 import { requirements, requirementsById } from '../specify';
 import { readFacts, type Facts } from './facts';
+import { addCoverageFiles, addTraces, pretty, type Files } from './pack-data';
 import type { PaperHead, RunsPaper, SummaryPaper } from './papers';
 
 export type SetPaper = (paper: SummaryPaper | RunsPaper) => Promise<Uint8Array>;
-
-type Files = Map<string, Buffer>;
-const pretty = (value: unknown): Buffer => Buffer.from(`${JSON.stringify(value, null, 1)}\n`);
 
 /**
  * Makes the proof pack of a build: everything is read in one snapshot of the database, so that the pack is of one ledger
@@ -243,80 +227,6 @@ function coverageRow(name: string, coverage: ReturnType<typeof coverageOf>): Sum
     return `${percent(ratio)} % (${ratio.hit}/${ratio.found})`;
   };
   return { name, cells: [cell('line', 'exercised'), cell('line', 'credited'), cell('branch', 'exercised'), cell('branch', 'credited')] };
-}
-
-/** Every trace that stands, between records and to code, as data: with its revisions, who drew and confirmed it, when and why. */
-async function addTraces(tx: Tx, projectId: number, build: StoredBuild, files: Files): Promise<void> {
-  const names = new Map(
-    (await tx.select({ id: records.id, key: records.key }).from(records).where(eq(records.projectId, projectId))).map((r) => [r.id, r.key]),
-  );
-  const between = await tx
-    .select()
-    .from(traces)
-    .where(and(eq(traces.projectId, projectId), isNull(traces.removedAt)))
-    .orderBy(asc(traces.id));
-  files.set(
-    'trace/traces.json',
-    pretty(
-      between.map(({ kind, fromId, toId, fromRevision, toRevision, drawnBy, drawnAt, confirmedBy, confirmedAt, reason }) => ({
-        kind,
-        from: names.get(fromId),
-        fromRevision,
-        to: names.get(toId),
-        toRevision,
-        drawnBy,
-        drawnAt,
-        confirmedBy,
-        confirmedAt,
-        reason,
-      })),
-    ),
-  );
-  const toCode = await tx
-    .select()
-    .from(codeTraces)
-    .where(and(eq(codeTraces.buildId, build.id), isNull(codeTraces.removedAt)))
-    .orderBy(asc(codeTraces.id));
-  files.set(
-    'trace/code.json',
-    pretty(
-      toCode.map(({ path, unit, textHash, requirementKey, origin, by, at, reason }) => ({
-        path,
-        unit,
-        textHash,
-        requirement: requirementKey,
-        origin,
-        by,
-        at,
-        reason,
-      })),
-    ),
-  );
-}
-
-function addCoverageFiles(build: string, credits: readonly FileCredit[], files: Files, madeAt: number): void {
-  const units = unitCoverages(credits);
-  const perRequirement = new Map<string, ReturnType<typeof coverageOf>>();
-  for (const { unit, totals } of units)
-    for (const key of unit.requirements) perRequirement.set(key, addCoverage(perRequirement.get(key) ?? noCoverage, totals));
-  const items = [
-    { scope: 'build', name: build, coverage: coverageOf(credits) },
-    ...credits.map((credit) => ({ scope: 'file', name: credit.path, coverage: coverageOf([credit]) })),
-    ...units.map((u) => ({ scope: 'function', name: `${u.path} ${u.unit.name}`, coverage: u.totals })),
-    ...[...perRequirement].sort(([a], [b]) => compareKeys(a, b)).map(([name, coverage]) => ({ scope: 'requirement', name, coverage })),
-  ];
-  files.set('coverage/coverage.csv', Buffer.from(coverageCsv(items)));
-  files.set(
-    'coverage/coverage.json',
-    pretty({ build, items, points: credits.map((credit) => ({ path: credit.path, points: pointsOf(credit) })) }),
-  );
-  // For other tools: both lanes in the two formats that most of them read.
-  const measured = credits.filter((credit) => credit.file.byCase.length > 0);
-  for (const lane of ['exercised', 'credited'] as const) {
-    const written = measured.map((credit: FileCredit) => ({ path: credit.path, table: credit.file.table, bits: credit[lane] }));
-    files.set(`coverage/${lane}.info`, Buffer.from(writeLcov(written, build)));
-    files.set(`coverage/${lane}.cobertura.xml`, Buffer.from(writeCobertura(written, madeAt)));
-  }
 }
 
 type PackProblem = { readonly key: string; readonly state: string; readonly run: string | null; readonly requirements: readonly string[] };

@@ -1,16 +1,5 @@
-import { canonicalJson, keyNumber, keyPrefix, knots, perKnot, type Json, type Knot } from '@core/base';
 import { addCoverage, coverageOf, noCoverage, type CoverageByMetric, type Metric } from '@core/measure';
-import {
-  countedCord,
-  judgeCords,
-  reasonWords,
-  stateOfReason,
-  totalsOf,
-  type CodeSummary,
-  type Cord,
-  type KnotState,
-  type SettledCord,
-} from '@core/prove';
+import { judgeCords, type SettledCord } from '@core/prove';
 import { and, eq, gt, inArray, isNull, lt, sql } from 'drizzle-orm';
 import {
   builds,
@@ -27,23 +16,15 @@ import {
   type Touches,
   type Tx,
 } from '../base';
-import { caseCalls } from '../design';
-import { codeTraces, measurements, sourceCredits, sources, type CreditReader } from '../measure';
+import { codeTraces, sourceCredits, sources, type CreditReader } from '../measure';
+import { cordRow, sameCord, statesOf, totalsNow, writeCords } from './cord-rows';
+import { doubtOf, idsOf, tooMany } from './doubt';
 import { readFacts, type Scope } from './facts';
-import { cords, projections, type StoredReason } from './tables';
+import { cords, projections } from './tables';
 
 /** Other rules of judging, or of storing what was judged, make everything afresh: raise it with them. */
 export const projectionVersion = 1;
 
-const letters: Record<KnotState, string> = { sound: 'S', waiting: 'W', broken: 'B', suspect: 'U', notReached: '-', notRequired: 'N' };
-const stateOfLetter = new Map(Object.entries(letters).map(([state, letter]) => [letter, state as KnotState]));
-
-export const lettersOf = (states: Readonly<Record<Knot, KnotState>>): string => knots.map((knot) => letters[states[knot]]).join('');
-export const statesOf = (text: string): Record<Knot, KnotState> =>
-  perKnot((knot) => stateOfLetter.get(text[knots.indexOf(knot)]) ?? 'notReached');
-
-/** More than this is judged as a whole. */
-const tooMany = 2000;
 /** More keys than this are not named to those who listen. */
 const namedKeys = 500;
 
@@ -53,195 +34,6 @@ export interface Brought {
   readonly seq: number;
   /** Keys of requirements whose cord is another one now; null for all. */
   readonly keys: readonly string[] | null;
-}
-
-/** One row of a cord as it is stored. */
-function cordRow(buildId: number, requirementId: number, cord: Cord, code: CodeSummary | undefined): typeof cords.$inferInsert {
-  const { key, title, level, firstBreak, below } = cord;
-  const states = perKnot((knot) => cord.knots[knot].state);
-  const counted = countedCord(cord);
-  const first = firstBreak ? cord.knots[firstBreak] : undefined;
-  const firstWords = first?.reasons[0] ? reasonWords(first.reasons[0]) : firstBreak ? '' : 'proved';
-  return {
-    buildId,
-    requirementId,
-    key,
-    keyPrefix: keyPrefix(key),
-    keyNumber: keyNumber(key),
-    title,
-    level,
-    states: lettersOf(states),
-    below: below && lettersOf(below),
-    firstBreak: firstBreak ? knots.indexOf(firstBreak) : 9,
-    state: firstBreak ? letters[states[firstBreak]] : 'S',
-    short: counted.words,
-    reasons: perKnot((knot): readonly StoredReason[] =>
-      cord.knots[knot].reasons.slice(0, 50).map((reason) => ({
-        code: reason.code,
-        state: stateOfReason(reason.code) ?? states[knot],
-        words: reasonWords(reason),
-        records: reason.records.slice(0, 200),
-        action: reason.action,
-      })),
-    ),
-    code: code ?? null,
-    words: `${key} ${title} ${level} ${firstWords}`,
-  };
-}
-
-/** As it is stored, so that what was read back compares. */
-const asText = (value: unknown): string => canonicalJson(JSON.parse(JSON.stringify(value ?? null)) as Json);
-
-/** What is compared to see whether a cord is another one. */
-const sameCord = (a: typeof cords.$inferInsert, b: typeof cords.$inferSelect): boolean =>
-  a.states === b.states &&
-  a.below === b.below &&
-  a.title === b.title &&
-  a.level === b.level &&
-  a.key === b.key &&
-  a.firstBreak === b.firstBreak &&
-  asText(a.reasons) === asText(b.reasons) &&
-  asText(a.code) === asText(b.code);
-
-async function writeCords(tx: Tx, rows: readonly (typeof cords.$inferInsert)[]): Promise<void> {
-  for (let at = 0; at < rows.length; at += 250)
-    await tx
-      .insert(cords)
-      .values(rows.slice(at, at + 250))
-      .onDuplicateKeyUpdate({
-        set: Object.fromEntries(
-          (
-            [
-              'key',
-              'keyPrefix',
-              'keyNumber',
-              'title',
-              'level',
-              'states',
-              'below',
-              'firstBreak',
-              'state',
-              'short',
-              'reasons',
-              'code',
-              'words',
-            ] as const
-          ).map((name) => [name, sql`values(${sql.identifier(cords[name].name)})`]),
-        ),
-      });
-}
-
-/** What a change makes doubtful, worked out to requirements and source files. */
-interface Doubt {
-  readonly judged: Set<number>;
-  readonly credited: Set<number>;
-  readonly sources: Set<number>;
-}
-
-const idsOf = async <T extends { id: number | null }>(rows: Promise<T[]>): Promise<number[]> => (await rows).flatMap(({ id }) => id ?? []);
-
-async function doubtOf(tx: Tx, projectId: number, buildId: number, touches: Touches): Promise<Doubt> {
-  const judged = new Set<number>();
-  const credited = new Set<number>();
-  const files = new Set<number>(touches.sources ?? []);
-  const add = (set: Set<number>, ids: Iterable<number>): void => {
-    for (const id of ids) set.add(id);
-  };
-  const standing = (kind: string) => and(eq(traces.projectId, projectId), eq(traces.kind, kind), isNull(traces.removedAt));
-  const verifiedBy = async (caseIds: readonly number[]): Promise<number[]> =>
-    caseIds.length
-      ? idsOf(
-          tx
-            .select({ id: traces.toId })
-            .from(traces)
-            .where(and(standing('verifies'), inArray(traces.fromId, [...caseIds]))),
-        )
-      : [];
-  const texts = [...(touches.texts ?? [])];
-  if (texts.length) {
-    const kinds = await tx.select({ id: records.id, kind: records.kind }).from(records).where(inArray(records.id, texts));
-    const changed = kinds.filter((r) => r.kind === 'requirement').map((r) => r.id);
-    add(judged, changed);
-    if (changed.length)
-      add(
-        judged,
-        await idsOf(
-          tx
-            .select({ id: traces.fromId })
-            .from(traces)
-            .where(and(standing('parent'), inArray(traces.toId, changed))),
-        ),
-      );
-    const changedCases = kinds.filter((r) => r.kind === 'case').map((r) => r.id);
-    const callers = changedCases.length
-      ? await idsOf(tx.select({ id: caseCalls.caseId }).from(caseCalls).where(inArray(caseCalls.calledId, changedCases)))
-      : [];
-    add(judged, await verifiedBy([...changedCases, ...callers]));
-  }
-  const results = [...(touches.results ?? [])];
-  const ofResults = await verifiedBy(results);
-  add(judged, ofResults);
-  add(credited, ofResults);
-  if (results.length) {
-    const paths = new Set(
-      (
-        await tx
-          .select({ parts: measurements.parts })
-          .from(measurements)
-          .where(and(eq(measurements.buildId, buildId), inArray(measurements.caseId, results)))
-      ).flatMap(({ parts }) => parts.map((part) => part.path)),
-    );
-    if (paths.size)
-      add(
-        files,
-        await idsOf(
-          tx
-            .select({ id: sources.id })
-            .from(sources)
-            .where(and(eq(sources.buildId, buildId), isNull(sources.supersededAt), inArray(sources.path, [...paths]))),
-        ),
-      );
-  }
-  add(judged, touches.requirements ?? []);
-  add(credited, touches.requirements ?? []);
-  if (touches.sources?.length) {
-    const named = await idsOf(
-      tx
-        .select({ id: codeTraces.requirementId })
-        .from(codeTraces)
-        .innerJoin(sources, and(eq(sources.buildId, codeTraces.buildId), eq(sources.path, codeTraces.path)))
-        .where(and(inArray(sources.id, [...touches.sources]), isNull(codeTraces.removedAt))),
-    );
-    add(judged, named);
-    add(credited, named);
-  }
-  if (credited.size)
-    add(
-      files,
-      await idsOf(
-        tx
-          .select({ id: sources.id })
-          .from(codeTraces)
-          .innerJoin(sources, and(eq(sources.buildId, codeTraces.buildId), eq(sources.path, codeTraces.path), isNull(sources.supersededAt)))
-          .where(and(eq(codeTraces.buildId, buildId), inArray(codeTraces.requirementId, [...credited]), isNull(codeTraces.removedAt))),
-      ),
-    );
-  await addAncestors(tx, credited, standing('parent'));
-  for (const id of credited) judged.add(id);
-  await addAncestors(tx, judged, standing('parent'));
-  return { judged, credited, sources: files };
-}
-
-/** Whatever these are derived from, however far up: its second line, and its credit, rest on them. */
-async function addAncestors(tx: Tx, ids: Set<number>, parents: ReturnType<typeof and>): Promise<void> {
-  for (let layer = [...ids]; layer.length && ids.size <= tooMany;) {
-    const next = await tx
-      .selectDistinct({ id: traces.toId })
-      .from(traces)
-      .where(and(parents, inArray(traces.fromId, layer)));
-    layer = next.map(({ id }) => id).filter((id) => !ids.has(id));
-    for (const id of layer) ids.add(id);
-  }
 }
 
 /** Brings builds along with the ledger: what the new entries touch is judged again, and nothing else. */
@@ -467,21 +259,4 @@ export class Projector {
   async forget(buildId: number): Promise<void> {
     await this.db.update(projections).set({ seq: 0 }).where(eq(projections.buildId, buildId));
   }
-}
-
-/** The totals of a build, from groups of equal cords that the database counts. */
-async function totalsNow(tx: Tx, buildId: number) {
-  const groups = await tx
-    .select({ states: cords.states, short: cords.short, firstBreak: cords.firstBreak, count: sql<number>`count(*)`.mapWith(Number) })
-    .from(cords)
-    .where(eq(cords.buildId, buildId))
-    .groupBy(cords.states, cords.short, cords.firstBreak);
-  return totalsOf(
-    groups.map(({ states, short, firstBreak, count }) => ({
-      states: statesOf(states),
-      words: short,
-      firstBreak: knots[firstBreak] ?? null,
-      count,
-    })),
-  );
 }

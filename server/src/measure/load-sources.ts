@@ -1,0 +1,162 @@
+import { createHash } from 'node:crypto';
+import { groupBy, type Finding } from '@core/base';
+import { normalText, sourceFunctions } from '@core/measure';
+import { and, desc, eq, inArray, isNull } from 'drizzle-orm';
+import { needOpenBuild, recordsByKey, Refusal, write, type Actor, type Db, type StoredBuild, type Upload, type Writing } from '../base';
+import { readArchive } from './archive';
+import { codeTraceRows, sourceRows } from './store';
+import { codeTraces, codeUnits, sources } from './tables';
+
+const sourceEnding = /\.(c|h|cc|cpp|cxx|hpp|hh)$/i;
+const archiveLimits = { bytes: 128 << 20, files: 20_000 };
+
+const sha256Of = (bytes: Buffer | string): string => createHash('sha256').update(bytes).digest('hex');
+
+/** Loads the source tree of a build; a tree loaded before is superseded, and what was measured on other text is set aside by that. */
+export function loadSources(
+  db: Db,
+  actor: Actor,
+  buildName: string,
+  file: Upload,
+): Promise<{ files: number; functions: number; traces: number; findings: Finding[] }> {
+  const unpacked = readArchive(file.bytes, archiveLimits, (path) => sourceEnding.test(path));
+  if (!unpacked.length) throw new Refusal('unreadable', { detail: 'The archive holds no C or C++ source (.c, .h, .cpp, .hpp …).' });
+  const twice = unpacked.find(({ path }, i) => unpacked.findIndex((other) => other.path === path) !== i);
+  if (twice) throw new Refusal('unreadable', { detail: `The archive holds ${twice.path} twice.` });
+  return write(db, actor, async (w) => {
+    const { projectId } = actor;
+    const build = await needOpenBuild(w.tx, projectId, buildName);
+    const parsed = unpacked.map(({ path, bytes }) => {
+      const text = bytes.toString('utf8');
+      const lines = text.split('\n');
+      const functions = sourceFunctions(text).map((f) => ({ ...f, textHash: sha256Of(normalText(lines.slice(f.start - 1, f.end))) }));
+      return { path, text, sha256: sha256Of(bytes), functions };
+    });
+    const named = [...new Set(parsed.flatMap(({ functions }) => functions.flatMap((f) => f.requirements)))];
+    const known = await recordsByKey(w.tx, projectId, named);
+    const findings = parsed.flatMap(({ path, functions }) =>
+      functions.flatMap((f) =>
+        f.requirements.flatMap((key): Finding[] =>
+          known.get(key)?.kind === 'requirement'
+            ? []
+            : [{ severity: 'warning', row: f.start, cell: path, text: `${f.name} names ${key}, which is no requirement of this project.` }],
+        ),
+      ),
+    );
+    const functions = parsed.reduce((n, p) => n + p.functions.length, 0);
+    const traced = parsed.reduce((n, p) => n + p.functions.reduce((m, f) => m + f.requirements.length, 0), 0);
+    const before = await w.tx
+      .select({ id: sources.id })
+      .from(sources)
+      .where(and(eq(sources.buildId, build.id), isNull(sources.supersededAt)));
+    const traces = await w.tx
+      .select({ id: codeTraces.id, requirementId: codeTraces.requirementId })
+      .from(codeTraces)
+      .where(and(eq(codeTraces.buildId, build.id), eq(codeTraces.origin, 'source'), isNull(codeTraces.removedAt)));
+    w.log({
+      action: 'sources loaded',
+      kind: 'build',
+      key: build.name,
+      after: { file: file.name, sha256: sha256Of(file.bytes), files: unpacked.length, functions, traces: traced },
+      touches: { all: true },
+    });
+    if (before.length) {
+      const ids = before.map(({ id }) => id);
+      await w.tx.update(sources).set({ supersededAt: w.at }).where(inArray(sources.id, ids));
+      w.wrote(sourceRows, ...ids);
+    }
+    if (traces.length) {
+      const ids = traces.map(({ id }) => id);
+      await w.tx.update(codeTraces).set({ removedAt: w.at }).where(inArray(codeTraces.id, ids));
+      w.wrote(codeTraceRows, ...ids);
+    }
+    for (const { path, text, sha256, functions: found } of parsed) {
+      const [made] = await w.tx.insert(sources).values({ projectId, buildId: build.id, path, text, sha256 }).$returningId();
+      w.wrote(sourceRows, made.id);
+      if (!found.length) continue;
+      await w.tx
+        .insert(codeUnits)
+        .values(found.map(({ name, start, end, textHash }) => ({ sourceId: made.id, name: name.slice(0, 300), start, end, textHash })));
+    }
+    await insertCodeTraces(
+      w,
+      parsed.flatMap(({ path, functions: found }) =>
+        found.flatMap((f) =>
+          f.requirements.map((requirementKey) => ({
+            projectId,
+            buildId: build.id,
+            path,
+            unit: f.name.slice(0, 300),
+            textHash: f.textHash,
+            requirementKey,
+            requirementId: known.get(requirementKey)?.kind === 'requirement' ? (known.get(requirementKey)?.id ?? null) : null,
+            origin: 'source' as const,
+            by: actor.login,
+            at: w.at,
+            reason: 'Named in the source.',
+          })),
+        ),
+      ),
+    );
+    await carryHandTraces(w, build, parsed);
+    return { files: unpacked.length, functions, traces: traced, findings: findings.slice(0, 200) };
+  });
+}
+
+export async function insertCodeTraces(w: Writing, rows: readonly (typeof codeTraces.$inferInsert)[]): Promise<void> {
+  for (let at = 0; at < rows.length; at += 500) {
+    const part = rows.slice(at, at + 500);
+    await w.tx.insert(codeTraces).values([...part]);
+    const made = await w.tx
+      .select({ id: codeTraces.id })
+      .from(codeTraces)
+      .where(
+        and(
+          eq(codeTraces.buildId, part[0].buildId),
+          eq(codeTraces.at, w.at),
+          inArray(
+            codeTraces.path,
+            part.map((row) => row.path),
+          ),
+        ),
+      );
+    w.wrote(codeTraceRows, ...made.map(({ id }) => id));
+  }
+}
+
+/** Traces that somebody made by hand on the build before come along to functions that have the same text; to a build that has none of its own yet. */
+async function carryHandTraces(
+  w: Writing,
+  build: StoredBuild,
+  parsed: readonly { path: string; functions: readonly { name: string; textHash: string }[] }[],
+): Promise<void> {
+  const own = await w.tx
+    .select({ id: codeTraces.id })
+    .from(codeTraces)
+    .where(and(eq(codeTraces.buildId, build.id), eq(codeTraces.origin, 'hand')))
+    .limit(1);
+  if (own.length) return;
+  const [last] = await w.tx
+    .select({ buildId: codeTraces.buildId })
+    .from(codeTraces)
+    .where(and(eq(codeTraces.projectId, w.actor.projectId), eq(codeTraces.origin, 'hand'), isNull(codeTraces.removedAt)))
+    .orderBy(desc(codeTraces.buildId))
+    .limit(1);
+  if (!last) return;
+  const before = await w.tx
+    .select()
+    .from(codeTraces)
+    .where(and(eq(codeTraces.buildId, last.buildId), eq(codeTraces.origin, 'hand'), isNull(codeTraces.removedAt)));
+  const same = groupBy(
+    parsed.flatMap(({ path, functions }) => functions.map((f) => ({ path, ...f }))),
+    (f) => f.textHash,
+  );
+  await insertCodeTraces(
+    w,
+    before.flatMap(({ id: _, ...trace }) => {
+      const found = same.get(trace.textHash) ?? [];
+      const now = found.find((f) => f.path === trace.path && f.name === trace.unit) ?? (found.length === 1 ? found[0] : undefined);
+      return now ? [{ ...trace, buildId: build.id, path: now.path, unit: now.name, by: w.actor.login, at: w.at }] : [];
+    }),
+  );
+}

@@ -1,0 +1,105 @@
+import { canonicalJson, keyNumber, keyPrefix, knots, perKnot, type Json, type Knot } from '@core/base';
+import { countedCord, reasonWords, stateOfReason, totalsOf, type CodeSummary, type Cord, type KnotState } from '@core/prove';
+import { eq, sql } from 'drizzle-orm';
+import type { Tx } from '../base';
+import { cords, type StoredReason } from './tables';
+
+const letters: Record<KnotState, string> = { sound: 'S', waiting: 'W', broken: 'B', suspect: 'U', notReached: '-', notRequired: 'N' };
+const stateOfLetter = new Map(Object.entries(letters).map(([state, letter]) => [letter, state as KnotState]));
+
+export const lettersOf = (states: Readonly<Record<Knot, KnotState>>): string => knots.map((knot) => letters[states[knot]]).join('');
+export const statesOf = (text: string): Record<Knot, KnotState> =>
+  perKnot((knot) => stateOfLetter.get(text[knots.indexOf(knot)]) ?? 'notReached');
+
+/** One row of a cord as it is stored. */
+export function cordRow(buildId: number, requirementId: number, cord: Cord, code: CodeSummary | undefined): typeof cords.$inferInsert {
+  const { key, title, level, firstBreak, below } = cord;
+  const states = perKnot((knot) => cord.knots[knot].state);
+  const counted = countedCord(cord);
+  const first = firstBreak ? cord.knots[firstBreak] : undefined;
+  const firstWords = first?.reasons[0] ? reasonWords(first.reasons[0]) : firstBreak ? '' : 'proved';
+  return {
+    buildId,
+    requirementId,
+    key,
+    keyPrefix: keyPrefix(key),
+    keyNumber: keyNumber(key),
+    title,
+    level,
+    states: lettersOf(states),
+    below: below && lettersOf(below),
+    firstBreak: firstBreak ? knots.indexOf(firstBreak) : 9,
+    state: firstBreak ? letters[states[firstBreak]] : 'S',
+    short: counted.words,
+    reasons: perKnot((knot): readonly StoredReason[] =>
+      cord.knots[knot].reasons.slice(0, 50).map((reason) => ({
+        code: reason.code,
+        state: stateOfReason(reason.code) ?? states[knot],
+        words: reasonWords(reason),
+        records: reason.records.slice(0, 200),
+        action: reason.action,
+      })),
+    ),
+    code: code ?? null,
+    words: `${key} ${title} ${level} ${firstWords}`,
+  };
+}
+
+/** As it is stored, so that what was read back compares. */
+const asText = (value: unknown): string => canonicalJson(JSON.parse(JSON.stringify(value ?? null)) as Json);
+
+/** What is compared to see whether a cord is another one. */
+export const sameCord = (a: typeof cords.$inferInsert, b: typeof cords.$inferSelect): boolean =>
+  a.states === b.states &&
+  a.below === b.below &&
+  a.title === b.title &&
+  a.level === b.level &&
+  a.key === b.key &&
+  a.firstBreak === b.firstBreak &&
+  asText(a.reasons) === asText(b.reasons) &&
+  asText(a.code) === asText(b.code);
+
+export async function writeCords(tx: Tx, rows: readonly (typeof cords.$inferInsert)[]): Promise<void> {
+  for (let at = 0; at < rows.length; at += 250)
+    await tx
+      .insert(cords)
+      .values(rows.slice(at, at + 250))
+      .onDuplicateKeyUpdate({
+        set: Object.fromEntries(
+          (
+            [
+              'key',
+              'keyPrefix',
+              'keyNumber',
+              'title',
+              'level',
+              'states',
+              'below',
+              'firstBreak',
+              'state',
+              'short',
+              'reasons',
+              'code',
+              'words',
+            ] as const
+          ).map((name) => [name, sql`values(${sql.identifier(cords[name].name)})`]),
+        ),
+      });
+}
+
+/** The totals of a build, from groups of equal cords that the database counts. */
+export async function totalsNow(tx: Tx, buildId: number) {
+  const groups = await tx
+    .select({ states: cords.states, short: cords.short, firstBreak: cords.firstBreak, count: sql<number>`count(*)`.mapWith(Number) })
+    .from(cords)
+    .where(eq(cords.buildId, buildId))
+    .groupBy(cords.states, cords.short, cords.firstBreak);
+  return totalsOf(
+    groups.map(({ states, short, firstBreak, count }) => ({
+      states: statesOf(states),
+      words: short,
+      firstBreak: knots[firstBreak] ?? null,
+      count,
+    })),
+  );
+}
