@@ -15,6 +15,7 @@ import {
   type Actor,
   type AppContext,
   type Database,
+  type DatabaseAddress,
 } from '../src/base';
 import { localDrive, ProjectionService, Projector } from '../src/prove';
 import * as design from '@contract/design';
@@ -34,33 +35,54 @@ export interface Site {
   readonly name: string;
   readonly database: Database;
   readonly owner: Pool;
+  readonly address: DatabaseAddress;
+  readonly account: { readonly user: string; readonly password: string };
   readonly env: Record<string, string>;
   close(): Promise<void>;
 }
 
-export async function openSite(): Promise<Site> {
+/** An empty database of the owner. */
+export interface Bare {
+  readonly owner: Pool;
+  readonly address: DatabaseAddress;
+  migrate(): Promise<void>;
+  open(): Site;
+}
+
+export async function openBare(): Promise<Bare> {
   const name = `spec_${process.pid}_${++count}`;
-  const owner = createPool({ host: '127.0.0.1', port, user: CORD_TEST_USER, password: CORD_TEST_PASSWORD });
+  const owner = createPool({ host: '127.0.0.1', port, user: CORD_TEST_USER, password: CORD_TEST_PASSWORD, connectionLimit: 1 });
   await owner.query(`create database ${name} character set utf8mb4 collate utf8mb4_bin`);
-  await migrateDatabase(
-    { port, user: CORD_TEST_USER, password: CORD_TEST_PASSWORD, database: name },
-    { user: 'cord_app', password: CORD_TEST_APP_PASSWORD },
-    migrationsFolder(root),
-  );
   await owner.query(`use ${name}`);
-  const database = openDatabase({ port, user: 'cord_app', password: CORD_TEST_APP_PASSWORD, database: name });
-  const env = { CORD_DB_PORT: String(port), CORD_DB_USER: 'cord_app', CORD_DB_PASSWORD: CORD_TEST_APP_PASSWORD, CORD_DB_NAME: name };
+  const address = { port, user: CORD_TEST_USER, password: CORD_TEST_PASSWORD, database: name };
+  const account = { user: 'cord_app', password: CORD_TEST_APP_PASSWORD };
   return {
-    name,
-    database,
     owner,
-    env,
-    close: async () => {
-      await database.close();
-      await owner.query(`drop database ${name}`);
-      await owner.end();
+    address,
+    migrate: () => migrateDatabase(address, account, migrationsFolder(root)),
+    open: () => {
+      const database = openDatabase({ port, ...account, database: name });
+      return {
+        name,
+        database,
+        owner,
+        address,
+        account,
+        env: { CORD_DB_PORT: String(port), CORD_DB_USER: account.user, CORD_DB_PASSWORD: account.password, CORD_DB_NAME: name },
+        close: async () => {
+          await database.close();
+          await owner.query(`drop database ${name}`);
+          await owner.end();
+        },
+      };
     },
   };
+}
+
+export async function openSite(): Promise<Site> {
+  const bare = await openBare();
+  await bare.migrate();
+  return bare.open();
 }
 
 export const cast: Record<string, Role[]> = {
