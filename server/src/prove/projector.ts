@@ -184,12 +184,13 @@ export class Projector {
     const settled = new Map<string, SettledCord>();
     if (judged === 'all' || !judged.size) return settled;
     const rows = await tx
-      .select({ key: cords.key, states: cords.states, below: cords.below })
+      .select({ id: cords.requirementId, key: cords.key, states: cords.states, below: cords.below })
       .from(traces)
       .innerJoin(cords, and(eq(cords.requirementId, traces.fromId), eq(cords.buildId, buildId)))
       .where(and(eq(traces.projectId, projectId), eq(traces.kind, 'parent'), isNull(traces.removedAt), inArray(traces.toId, [...judged])));
-    for (const { key, states, below } of rows)
-      settled.set(key, { states: statesOf(states), below: below === null ? null : statesOf(below) });
+    // One that is judged now may be gone: what was stored of it says nothing any more.
+    for (const { id, key, states, below } of rows)
+      if (!judged.has(id)) settled.set(key, { states: statesOf(states), below: below === null ? null : statesOf(below) });
     return settled;
   }
 
