@@ -31,6 +31,7 @@ export async function buildServer() {
       papers: 'server/src/prove/papers.ts',
       projector: 'server/src/prove/projector-worker.ts',
       migrate: 'server/src/migrate.ts',
+      'project-again': 'server/src/project-again.ts',
       'ledger-verify': 'server/src/ledger-verify.ts',
       seed: 'demo/seed/seed.ts',
     },

@@ -32,11 +32,14 @@ export async function startServer(options: {
   const log: { warn?: (err: unknown, text: string) => void } = {};
   const readers = new LedgerReaders(database.db, (err) => log.warn?.(err, 'the ledger could not be read'));
   const projector = new Projector(database.db, now);
-  const worker = new Worker(join(here, 'projector.js'), { workerData: options.address });
   const projections = new ProjectionService(
     database.db,
     projector,
-    workerDrive(worker, (projectId) => readers.nudge(projectId)),
+    workerDrive(
+      () => new Worker(join(here, 'projector.js'), { workerData: options.address }),
+      (projectId) => readers.nudge(projectId),
+      (text) => log.warn?.(undefined, text),
+    ),
   );
   const app = await buildApp({
     context: { database, now, secureCookies: options.secureCookies, readers, projections },

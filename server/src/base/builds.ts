@@ -2,6 +2,7 @@ import { envelope2, recordFormat, textHash, type Json } from '@core/base';
 import { eq } from 'drizzle-orm';
 import type { Db } from './database';
 import { Refusal } from './errors';
+import type { AppContext } from './http';
 import { buildRows, needBuild } from './project';
 import { changeRecord, insertRecord, lockRecord, recordRows } from './records';
 import { proveSigner, putSignature } from './signing';
@@ -34,7 +35,7 @@ export function addBuild(db: Db, actor: Actor, input: { name: string; descriptio
 
 /** Closes a build with a signature: it stays judged as it is now, and nothing more is recorded on it. */
 export async function closeBuild(
-  db: Db,
+  { database: { db }, projections }: Pick<AppContext, 'database' | 'projections'>,
   actor: Actor,
   name: string,
   input: { password: string; reason: string },
@@ -55,6 +56,7 @@ export async function closeBuild(
     });
     const answer = { key: record.key, closedAt: w.at, seq: 0 };
     w.withSeq(async (seq) => {
+      await projections.freeze(w.tx, actor.projectId, build.id, seq);
       await w.tx.update(builds).set({ closedSeq: seq, closedAt: w.at }).where(eq(builds.id, build.id));
       answer.seq = seq;
     });

@@ -1,3 +1,4 @@
+import { createHash } from 'node:crypto';
 import { type AnswerOf, type BodyOf, type Endpoint, type May, type ParamsOf, type QueryOf } from '@contract/base';
 import '@fastify/cookie';
 import '@fastify/multipart';
@@ -6,7 +7,7 @@ import '@fastify/swagger';
 import { and, eq } from 'drizzle-orm';
 import type { FastifyInstance, FastifyReply, FastifyRequest } from 'fastify';
 import { findMember, findSession, type Membership, type SignedIn } from './access';
-import type { Database } from './database';
+import type { Database, Tx } from './database';
 import { Refusal } from './errors';
 import type { LedgerReaders } from './readers';
 import { operations } from './tables';
@@ -20,6 +21,11 @@ export const seqHeader = 'ledger-seq';
 export interface Projections {
   /** Waits until it is there, or as long as is reasonable, and answers the number that it is true for. */
   upTo(projectId: number, buildId: number, seq: number): Promise<number>;
+  /**
+   * Says within the transaction that writes ledger number `seq` that the build stays as it was judged for the number before. Called
+   * while the end of the ledger is locked, so that nothing comes between.
+   */
+  freeze(tx: Tx, projectId: number, buildId: number, seq: number): Promise<void>;
   stop(): Promise<void>;
 }
 
@@ -73,6 +79,14 @@ export async function authorise(
   return { person, membership };
 }
 
+/** What a request asks for, so that its name cannot be used for another: method, address, and a digest of its body. */
+function requestText({ method, url, body }: FastifyRequest): string {
+  const digest = createHash('sha256')
+    .update(JSON.stringify(body ?? null))
+    .digest('hex');
+  return `${method} ${url}`.slice(0, 180) + ` ${digest.slice(0, 16)}`;
+}
+
 const operationName = /^[\w-]{8,60}$/;
 
 /** What the client named this request with, if it did; a name that cannot be one is refused. */
@@ -124,7 +138,7 @@ export function serve<E extends Endpoint>(
     },
     handler: async (request, reply) => {
       const { person, membership } = await authorise(context, may, request);
-      const operation = method === 'GET' ? undefined : operationOf(request, `${method} ${request.url}`.slice(0, 200));
+      const operation = method === 'GET' ? undefined : operationOf(request, requestText(request));
       const before = operation && (await firstAnswer(context, person.login, operation));
       if (before !== undefined) return reply.type('application/json; charset=utf-8').send(before);
       let wrote = 0;

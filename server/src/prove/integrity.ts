@@ -1,5 +1,6 @@
-import { eq, inArray, sql } from 'drizzle-orm';
+import { and, eq, inArray, isNull, sql } from 'drizzle-orm';
 import {
+  builds,
   decisions,
   integrityFaults,
   signatures,
@@ -69,7 +70,19 @@ export async function verifyProject(context: Pick<AppContext, 'database' | 'now'
     await tx
       .update(projections)
       .set({ seq: sql`0` })
-      .where(eq(projections.projectId, projectId));
+      .where(
+        and(
+          eq(projections.projectId, projectId),
+          // A closed build stays as it was judged; what differs under it is told by the verification itself.
+          inArray(
+            projections.buildId,
+            tx
+              .select({ id: builds.id })
+              .from(builds)
+              .where(and(eq(builds.projectId, projectId), isNull(builds.closedSeq))),
+          ),
+        ),
+      );
   });
   return verification;
 }

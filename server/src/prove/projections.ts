@@ -1,5 +1,5 @@
 import { eq } from 'drizzle-orm';
-import { builds, onCommit, type Db, type Projections } from '../base';
+import { builds, onCommit, Refusal, type Db, type Projections, type Tx } from '../base';
 import type { Projector } from './projector';
 import { projections } from './tables';
 
@@ -41,6 +41,12 @@ export class ProjectionService implements Projections {
     }
   }
 
+  async freeze(tx: Tx, projectId: number, buildId: number, seq: number): Promise<void> {
+    const judged = await this.upTo(projectId, buildId, seq - 1);
+    if (judged < seq - 1) throw new Refusal('busy');
+    await tx.update(projections).set({ seq }).where(eq(projections.buildId, buildId));
+  }
+
   private async want(projectId: number, buildId: number): Promise<void> {
     const last = this.asked.get(buildId) ?? 0;
     if (Date.now() - last < refreshWanted) return;
@@ -63,17 +69,37 @@ export function localDrive(projector: Projector): Drive {
 
 export interface DriveWorker {
   postMessage(message: { projectId: number; buildId?: number }): void;
-  on(event: 'message', listener: (message: { projectId: number }) => void): void;
+  on(event: 'message', listener: (message: WorkerMessage) => void): void;
+  on(event: 'error', listener: (error: unknown) => void): void;
+  on(event: 'exit', listener: () => void): void;
   terminate(): Promise<unknown>;
 }
 
-/** Tells a worker thread what is new, and those who listen what it has done. */
-export function workerDrive(worker: DriveWorker, brought: (projectId: number) => void): Drive {
+/** What the thread tells: a build that it brought along, or what somebody should look at. */
+export type WorkerMessage = { readonly projectId: number } | { readonly alarm: string };
+const restartAfter = 1000;
+
+/** Tells a worker thread what is new, and those who listen what it has done; a thread that ended is begun again. */
+export function workerDrive(begin: () => DriveWorker, brought: (projectId: number) => void, alarm: (text: string) => void): Drive {
+  let stopped = false;
+  let worker = start();
   const off = onCommit((projectId) => worker.postMessage({ projectId }));
-  worker.on('message', ({ projectId }) => brought(projectId));
+  function start(): DriveWorker {
+    const begun = begin();
+    begun.on('message', (message) => ('alarm' in message ? alarm(message.alarm) : brought(message.projectId)));
+    begun.on('error', (error) => alarm(`The thread that judges ended: ${String(error)}`));
+    begun.on('exit', () => {
+      if (!stopped)
+        setTimeout(() => {
+          if (!stopped) worker = start();
+        }, restartAfter).unref();
+    });
+    return begun;
+  }
   return {
     hurry: async (projectId, buildId) => worker.postMessage({ projectId, buildId }),
     stop: async () => {
+      stopped = true;
       off();
       await worker.terminate();
     },

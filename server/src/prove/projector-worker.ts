@@ -1,11 +1,15 @@
 import { parentPort, workerData } from 'node:worker_threads';
-import { openDatabase, type DatabaseAddress } from '../base';
+import { openDatabase, projects, type DatabaseAddress } from '../base';
+import '../rooms';
+import { checkDaily } from './check';
+import type { WorkerMessage } from './projections';
 import { Projector } from './projector';
 
 /** The thread in which builds are judged: it looks by itself, and at once when it is told that something is new. */
 const database = openDatabase({ ...(workerData as DatabaseAddress), connections: 3 });
 const projector = new Projector(database.db, () => new Date());
 const lookEvery = 200;
+const checkEvery = 3600_000;
 const tidyEvery = 10 * 60_000;
 
 let looking: Promise<void> | undefined;
@@ -31,6 +35,19 @@ function hurry(): void {
     .finally(() => (looking = undefined));
 }
 
+/** The daily check of every project; what it finds is told to whoever keeps the log. */
+async function check(): Promise<void> {
+  const tell = (alarm: string): void => parentPort?.postMessage({ alarm } satisfies WorkerMessage);
+  for (const { id, name } of await database.db.select({ id: projects.id, name: projects.name }).from(projects)) {
+    const found = await checkDaily({ database, now: () => new Date() }, projector, id);
+    if (found?.verification.fault) tell(`${name}: the ledger is broken at entry ${found.verification.fault.seq}`);
+    if (found?.verification.rowFaultCount) tell(`${name}: ${found.verification.rowFaultCount} rows are not what the ledger says`);
+    for (const { build, keys } of found?.drifts ?? [])
+      tell(`${name} ${build}: ${keys.length} cords were not what the ledger gives: ${keys.slice(0, 20).join(', ')}`);
+  }
+}
+
 parentPort?.on('message', hurry);
 setInterval(hurry, lookEvery);
+setInterval(() => void check().catch(() => undefined), checkEvery);
 setInterval(() => void projector.tidy().catch(() => undefined), tidyEvery);

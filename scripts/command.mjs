@@ -1,11 +1,13 @@
 // npm run ledger:verify [-- work|demo]: recomputes every chain of a database and names the first entry that does not fit.
+// npm run project:again [-- work|demo]: makes what is stored of the cords afresh, and names those that were others.
 import { spawnSync } from 'node:child_process';
 import { existsSync, readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { prepareDatabase, startDatabase } from './database.mjs';
 import { dataFolder, needModules, needPackages, root, say } from './system.mjs';
 
-const wanted = process.argv[2] ?? (existsSync(join(dataFolder, 'work', 'db-made')) ? 'work' : 'demo');
+const command = process.argv[2];
+const wanted = process.argv[3] ?? (existsSync(join(dataFolder, 'work', 'db-made')) ? 'work' : 'demo');
 const folder = join(dataFolder, wanted);
 if (!existsSync(join(folder, 'db-made'))) {
   say(`There is no ${wanted} database yet: npm start or npm run demo makes one.`);
@@ -21,7 +23,7 @@ const running = existsSync(note) ? JSON.parse(readFileSync(note, 'utf8')) : unde
 const isRunning = running && existsSync(`/proc/${running.pid}`);
 const database = isRunning ? undefined : await startDatabase(folder);
 const env = isRunning ? running.env : await prepareDatabase(database, 'cord', root);
-const done = spawnSync(process.execPath, [join(root, 'dist/server/ledger-verify.js')], {
+const done = spawnSync(process.execPath, [join(root, `dist/server/${command}.js`)], {
   stdio: 'inherit',
   env: { ...process.env, ...env },
 });
