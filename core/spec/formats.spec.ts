@@ -1,0 +1,54 @@
+import { readFileSync } from 'node:fs';
+import { ledgerHash, ledgerText, textHash, type LedgerFacts, type RecordFormat } from '../src/base';
+import { caseText2, type CaseContent } from '../src/design';
+import { runHash, runText, type RunRecord } from '../src/run';
+import { requirementText2, type RequirementContent } from '../src/specify';
+
+interface Golden {
+  readonly what: string;
+  readonly format: number;
+  readonly given: unknown;
+  readonly text: string;
+  readonly sha256: string;
+}
+interface Of<Content> {
+  readonly key: string;
+  readonly revision: number;
+  readonly content: Content;
+}
+
+/** The encoder of each released format. */
+const encoders: Readonly<Record<string, (given: never) => string>> = {
+  'run 1': (given: RunRecord) => runText(1, given),
+  'run 2': (given: RunRecord) => runText(2, given),
+  'case 2': ({ key, revision, content }: Of<CaseContent>) => caseText2(key, revision, content),
+  'requirement 2': ({ key, revision, content }: Of<RequirementContent>) => requirementText2(key, revision, content),
+  'ledger entry 1': (given: LedgerFacts & { previous: string }) => ledgerText(given, given.previous),
+  'ledger entry 2': (given: LedgerFacts & { previous: string }) => ledgerText(given, given.previous),
+};
+
+// The golden files were written by core/fixtures/formats/make.py, which knows none of this code.
+describe('the formats of what is signed and chained', () => {
+  const goldens = JSON.parse(readFileSync('core/fixtures/formats/formats.json', 'utf8')) as Golden[];
+
+  it('have a golden file each', () => {
+    expect(goldens.map(({ what, format }) => `${what} ${format}`).sort()).toEqual(Object.keys(encoders).sort());
+  });
+
+  for (const { what, format, given, text, sha256 } of goldens)
+    it(`${what}, format ${format}: the text and its hash are what they were`, () => {
+      const encoded = encoders[`${what} ${format}`](given as never);
+      expect(encoded).toBe(text);
+      expect(textHash(encoded)).toBe(sha256);
+      // A member that no format knows changes nothing; every member that it knows does.
+      expect(encoders[`${what} ${format}`]({ ...(given as object), added: 1 } as never)).toBe(text);
+    });
+
+  it('hash what they encode', () => {
+    const run = goldens.find((g) => g.what === 'run' && g.format === 1);
+    expect(runHash(1 as RecordFormat, run?.given as RunRecord)).toBe(run?.sha256 ?? '');
+    const entry = goldens.find((g) => g.what === 'ledger entry' && g.format === 2);
+    const facts = entry?.given as LedgerFacts & { previous: string };
+    expect(ledgerHash(facts, facts.previous)).toBe(entry?.sha256 ?? '');
+  });
+});
