@@ -53,6 +53,15 @@ async function morning(url) {
   };
   const author = await session('bela.stroud');
   const tester = await session('tomas.vell');
+  // A product as large as they are: ten thousand requirements more.
+  await call(author, 'POST', '/specifications', { key: 'BIG', title: 'The rest of the product', prefix: 'BIG' });
+  const lines = Array.from({ length: 10_000 }, (_, i) => `BIG-${i + 1},Requirement ${i + 1},It shall hold.,SIL ${(i % 4) + 1},test`);
+  await call(author, 'POST', '/imports/requirements', {
+    specification: 'BIG',
+    fileName: 'big.csv',
+    csv: `key,title,text,level,method\n${lines.join('\n')}\n`,
+    mapping: { key: 'key', title: 'title', text: 'text', level: 'level', method: 'method' },
+  });
   const { body: project } = await call(author, 'GET', '');
   const build = project.builds[0].name;
   const cases = (await call(author, 'GET', `/cases?limit=500&filter=${encodeURIComponent('{"field":"state","is":["approved"]}')}`)).body

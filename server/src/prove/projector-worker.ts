@@ -9,6 +9,7 @@ import { Projector } from './projector';
 const database = openDatabase({ ...(workerData as DatabaseAddress), connections: 3 });
 const projector = new Projector(database.db, () => new Date());
 const lookEvery = 200;
+const longestPause = 1000;
 const checkEvery = 3600_000;
 const tidyEvery = 10 * 60_000;
 
@@ -18,10 +19,13 @@ let again = false;
 async function look(): Promise<void> {
   do {
     again = false;
+    const begun = performance.now();
     for (const { projectId, buildId } of await projector.behind()) {
       const brought = await projector.bring(projectId, buildId);
       if (brought) parentPort?.postMessage({ projectId });
     }
+    // Where entries come faster than they are judged, several are judged at once, and those who write get as much of the database.
+    await new Promise((resolve) => setTimeout(resolve, Math.min(longestPause, performance.now() - begun)));
   } while (again);
 }
 
