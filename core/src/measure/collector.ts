@@ -1,5 +1,5 @@
 import { bitsFor, setBit } from './bits';
-import type { FileMeasurement } from './measurement';
+import type { FileMeasurement } from './file-measurement';
 import { metrics, type Metric, type PointTable } from './point';
 import type { VectorCode } from './mcdc/vector';
 

@@ -1,6 +1,7 @@
 import { groupBy } from '../base';
 import { bitsFor, clearRange, countBits, firstClear, hasBit, orAll, orRange, setBit, type Bits } from './bits';
-import { markIndependence, mergeVectors, perMetric, type DecisionVectors, type Ratio } from './measurement';
+import type { DecisionVectors } from './file-measurement';
+import { markIndependence, mergeVectors, perMetric, type Ratio } from './measurement';
 import { detailOf, lowerBound, metricOf, metrics, rangeOf, sizeOf, type Metric, type PointTable } from './point';
 
 /** A function as the credit rules see it. Functions of a file do not overlap. */

@@ -1,5 +1,6 @@
 export * from './bits';
 export * from './point';
+export * from './file-measurement';
 export * from './measurement';
 export { PointCollector } from './collector';
 export * from './packing';

@@ -1,5 +1,5 @@
 import { bitsFor, hasBit, type Bits } from './bits';
-import type { DecisionVectors, FileMeasurement } from './measurement';
+import type { DecisionVectors, FileMeasurement } from './file-measurement';
 import { metrics, sizeOf, type PointTable } from './point';
 
 /** Bytes that grow: whole numbers in 7-bit groups, the lowest first; to 2^53. */

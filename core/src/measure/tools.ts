@@ -1,5 +1,5 @@
 import { bitsFor, hasBit, setBit, type Bits } from './bits';
-import type { DecisionVectors } from './measurement';
+import type { DecisionVectors } from './file-measurement';
 import { metrics, rangeOf, sizeOf, type Metric, type PointTable } from './point';
 
 /** What one tool says of one source file for one subject. */

@@ -3,7 +3,7 @@ import type { CoverageByMetric, Metric } from '../measure';
 import type { RunVerdict, SignatureMeaning } from '../run';
 import type { RequirementState, VerificationMethod } from '../specify';
 import type { Knot } from '../base';
-import type { KnotState } from './knot';
+import type { KnotState } from './knot-state';
 import type { StandardProfile } from './profile';
 
 /** Plain facts about one build, from which cords are judged. Ids are the short keys. */

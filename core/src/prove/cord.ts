@@ -5,7 +5,8 @@ import type { CaseEntry, Entry } from './entry';
 import { judgeMeasure } from './judge-code';
 import { judgeProve, judgeRun } from './judge-run';
 import { judgeDesign, judgeSpecify } from './judge-text';
-import { worse, type JudgedKnot, type KnotState } from './knot';
+import { worse, type JudgedKnot } from './knot';
+import type { KnotState } from './knot-state';
 
 /** The cord of one requirement on one build. */
 export interface Cord {

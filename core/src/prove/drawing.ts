@@ -1,5 +1,5 @@
 import { knots, type Knot } from '../base';
-import type { KnotState } from './knot';
+import type { KnotState } from './knot-state';
 
 /** One stroke or shape of a cord's drawing, in its own units; the caller gives colours by role. */
 export interface Shape {

@@ -2,6 +2,7 @@ export * from './profile';
 export * from './policy';
 export * from './reason';
 export * from './cord-input';
+export * from './knot-state';
 export * from './knot';
 export * from './cord';
 export * from './totals';

@@ -1,7 +1,6 @@
 import { stateOfReason } from './reason-state';
+import type { KnotState } from './knot-state';
 import type { Reason } from './reason';
-
-export type KnotState = 'sound' | 'waiting' | 'broken' | 'suspect' | 'notReached' | 'notRequired';
 
 export interface JudgedKnot {
   readonly state: KnotState;

@@ -1,4 +1,4 @@
-import type { KnotState } from './knot';
+import type { KnotState } from './knot-state';
 import type { ReasonCode } from './reason';
 
 /** What a reason makes of its knot; those that only inform make nothing of it. */

@@ -2,7 +2,8 @@ import { knots, perKnot, type Knot } from '../base';
 import { stateWords } from './drawing';
 import { reasonWords, type ReasonCode } from './reason';
 import type { Cord } from './cord';
-import { worse, type JudgedKnot, type KnotState } from './knot';
+import { worse, type JudgedKnot } from './knot';
+import type { KnotState } from './knot-state';
 
 /** Which requirements a board shows. */
 export const boardFilters = ['all', 'broken', 'waiting', 'suspect', 'proved', ...knots] as const;

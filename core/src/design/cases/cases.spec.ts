@@ -1,5 +1,5 @@
 import fc from 'fast-check';
-import { caseFaults } from '../case';
+import { caseFaults } from './faults';
 import {
   callableOf,
   casesFromSheet,

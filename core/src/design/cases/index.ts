@@ -4,3 +4,4 @@ export * from './outline';
 export * from './sheet';
 export * from './tree-plan';
 export * from './round';
+export * from './faults';

@@ -1,5 +1,6 @@
 import { PointCollector } from '../collector';
-import { fileTotals, type FileMeasurement } from '../measurement';
+import type { FileMeasurement } from '../file-measurement';
+import { fileTotals } from '../measurement';
 import { Findings, LineCutter, type CoverageReader, type TakeSection } from './reader';
 
 const NEWLINE = 10;

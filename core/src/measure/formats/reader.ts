@@ -1,5 +1,5 @@
 import type { Finding } from '../../base';
-import type { FileMeasurement } from '../measurement';
+import type { FileMeasurement } from '../file-measurement';
 
 /** What one file of input says of one source file, with the name of the test in force (empty where the format has none). */
 export interface CoverageSection {
