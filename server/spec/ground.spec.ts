@@ -8,6 +8,8 @@ import type { Requirement } from '@contract/specify';
 import { compareKeys } from '@core/base';
 import { randomFrom } from '@core/design';
 import { count, eq } from 'drizzle-orm';
+import ExcelJS from 'exceljs';
+import Papa from 'papaparse';
 import { buildApp } from '../src/app';
 import { ledger, openDatabase, verifyLedger } from '../src/base';
 import { importRequirements } from '../src/specify';
@@ -111,6 +113,40 @@ describe('lists', () => {
     const second = await ask({ sort: 'title', limit: 100, after: first.next ?? '' });
     const seen = new Set(first.rows.map((r) => r.key));
     expect(second.rows.filter((r) => seen.has(r.key))).toEqual([]);
+  });
+
+  it('go out whole as CSV, XLSX and JSON, by the same question, and no text becomes a formula', async () => {
+    await p.call('author', specify.addRequirement, { specification: 'BRK', key: 'BRK-901', content: content('=1+1, "quoted"') });
+    const filter = JSON.stringify({
+      or: [
+        { field: 'level', is: ['SIL 3'] },
+        { field: 'key', is: ['BRK-901'] },
+      ],
+    });
+    const wanted = (await ask({ filter, sort: '-key', limit: 500 })).rows;
+    const fetched = async (format: string) => {
+      const url = `/api/projects/spec/exports/requirements?${new URLSearchParams({ format, filter, sort: '-key' })}`;
+      return p.app.inject({ url, headers: { cookie: await p.cookie('auditor') } });
+    };
+    const json = (await fetched('json')).json() as Requirement[];
+    expect(json).toEqual(wanted);
+    const csv = Papa.parse<Record<string, string>>((await fetched('csv')).body, { header: true, skipEmptyLines: true }).data;
+    expect(csv.map((row) => [row['key'], row['level'], row['topLevel']])).toEqual(
+      wanted.map((r) => [r.key, r.level, r.topLevel ? 'yes' : 'no']),
+    );
+    expect(csv[0]['title']).toBe(`'=1+1, "quoted"`);
+    const book = new ExcelJS.Workbook();
+    await book.xlsx.load((await fetched('xlsx')).rawPayload as never);
+    const [sheet] = book.worksheets;
+    const head = (sheet.getRow(1).values as string[]).indexOf('title');
+    expect(sheet.rowCount).toBe(wanted.length + 1);
+    expect(sheet.getRow(2).getCell(head).value).toBe('=1+1, "quoted"');
+    expect((await p.app.inject({ url: '/api/projects/spec/exports/requirements' })).statusCode).toBe(401);
+    const refused = await p.app.inject({
+      url: '/api/projects/spec/exports/runs?filter=%7B',
+      headers: { cookie: await p.cookie('auditor') },
+    });
+    expect(refused.statusCode).toBe(400);
   });
 
   it('refuse what is no filter, no field, no place', async () => {

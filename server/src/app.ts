@@ -25,17 +25,19 @@ export interface AppOptions {
   /** Folder of the built web application; absent in tests of the API alone. */
   readonly webRoot?: string;
   readonly logger?: FastifyServerOptions['logger'];
+  /** Addresses of proxies whose word about the caller's address is taken, separated by commas (addresses or networks as 10.0.0.0/8). */
+  readonly trustProxy?: string;
   /** Sign-in attempts a minute and address. */
   readonly signInLimit?: number;
 }
 
-export async function buildApp({ context, webRoot, logger = false, signInLimit = 20 }: AppOptions): Promise<FastifyInstance> {
+export async function buildApp({ context, webRoot, logger = false, signInLimit = 20, trustProxy }: AppOptions): Promise<FastifyInstance> {
   const app = Fastify({
     logger,
     bodyLimit: 1 << 20,
     routerOptions: { maxParamLength: 300 },
     disableRequestLogging: true,
-    trustProxy: false,
+    trustProxy: trustProxy ?? false,
   });
   app.setValidatorCompiler(validatorCompiler);
   // Answers are typed by the contract at compile time and checked against it by the tests; here they are only written.

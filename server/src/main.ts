@@ -7,6 +7,7 @@ const running = await startServer({
   port: Number(process.env['PORT'] ?? 4180),
   secureCookies: process.env['CORD_TLS'] === '1',
   log: process.env['CORD_LOG'] === '1',
+  ...(process.env['CORD_TRUST_PROXY'] ? { trustProxy: process.env['CORD_TRUST_PROXY'] } : {}),
   signInLimit: Number(process.env['CORD_SIGNIN_LIMIT']) || 20,
 });
 const code = await offerSetup(running.database.db);

@@ -25,6 +25,7 @@ export async function startServer(options: {
   secureCookies: boolean;
   log: boolean;
   signInLimit?: number;
+  trustProxy?: string;
 }): Promise<Running> {
   const database = openDatabase(options.address);
   const webRoot = join(here, '..', 'web');
@@ -44,6 +45,7 @@ export async function startServer(options: {
   const app = await buildApp({
     context: { database, now, secureCookies: options.secureCookies, readers, projections },
     ...(existsSync(join(webRoot, 'index.html')) ? { webRoot } : {}),
+    ...(options.trustProxy ? { trustProxy: options.trustProxy } : {}),
     ...(options.signInLimit ? { signInLimit: options.signInLimit } : {}),
     logger: options.log ? { level: 'info' } : { level: 'warn' },
   });

@@ -6,3 +6,4 @@ export * from './keys';
 export * from './group';
 export * from './record';
 export * from './record-format';
+export * from './table';

@@ -1,6 +1,5 @@
-import { knots } from '../base';
+import { knots, writeCsv } from '../base';
 import { ratioOf, percent, metrics, type CoverageByMetric } from '../measure';
-import { writeCsv } from '../specify';
 import type { Cord } from './cord';
 import { cordState } from './totals';
 import { knotWords, stateWords } from './drawing';

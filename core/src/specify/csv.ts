@@ -178,15 +178,3 @@ export function previewRequirements(csv: string, mapping: ColumnMapping | undefi
 }
 
 const isYes = (text: string): boolean => /^(y|yes|true|1|x)$/i.test(text);
-
-/**
- * A CSV table (RFC 4180, CRLF). Cells that a spreadsheet would take for a formula get a leading apostrophe.
- */
-export function writeCsv(columns: readonly string[], rows: readonly (readonly (string | number | null)[])[]): string {
-  return (
-    Papa.unparse([[...columns], ...rows.map((row) => row.map((value) => value ?? ''))], {
-      newline: '\r\n',
-      escapeFormulae: /^[=+@\t\r]|^-(?!\d)/,
-    }) + '\r\n'
-  );
-}

@@ -1,5 +1,6 @@
 import fc from 'fast-check';
-import { approvalFaults, decodeText, emptyRequirement, previewRequirements, treeRows, writeCsv } from './index';
+import { writeCsv } from '../base';
+import { approvalFaults, decodeText, emptyRequirement, previewRequirements, treeRows } from './index';
 
 const context = { existing: new Set(['SYS-001']), levels: ['SIL 1', 'SIL 2'] };
 const preview = (csv: string, mapping?: Parameters<typeof previewRequirements>[1]) => previewRequirements(csv, mapping, context);

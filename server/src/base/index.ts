@@ -26,3 +26,4 @@ export * from './builds';
 export * from './collaboration';
 export * from './jobs';
 export * from './routes';
+export * from './export';

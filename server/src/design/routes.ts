@@ -1,6 +1,6 @@
 import * as contract from '@contract/design';
 import type { FastifyInstance } from 'fastify';
-import { listPage, serve, type AppContext } from '../base';
+import { listPage, serve, serveExport, type AppContext } from '../base';
 import { addCase, approveCase, saveCase, setCaseState } from './cases';
 import { caseList, caseSummaries, caseWithTraces } from './store';
 
@@ -16,6 +16,12 @@ export function designRoutes(app: FastifyInstance, context: AppContext, runsOf: 
   serve(app, context, contract.listCases, ({ membership: { projectId }, query }) =>
     listPage(db, projectId, caseList(projectId), query, caseSummaries),
   );
+  serveExport(app, context, 'cases', {
+    kind: 'case',
+    columns: ['key', 'title', 'state', 'revision', 'steps', 'rows', 'plannedMinutes', 'verifies', 'suspect', 'updatedBy', 'updatedAt'],
+    source: (projectId) => caseList(projectId),
+    load: caseSummaries,
+  });
   serve(app, context, contract.getCase, ({ membership, params }) => detail(membership.projectId, params.key));
   serve(app, context, contract.addCase, async ({ actor, membership, body }) =>
     detail(membership.projectId, await addCase(db, actor, body)),

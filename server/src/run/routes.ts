@@ -1,7 +1,19 @@
 import * as contract from '@contract/run';
 import { and, eq } from 'drizzle-orm';
 import type { FastifyInstance } from 'fastify';
-import { addBuild, authorise, listPage, needBuild, Refusal, sendFile, serve, uploads, type AppContext, type Upload } from '../base';
+import {
+  addBuild,
+  authorise,
+  listPage,
+  needBuild,
+  Refusal,
+  sendFile,
+  serve,
+  serveExport,
+  uploads,
+  type AppContext,
+  type Upload,
+} from '../base';
 import { addRound } from './plan';
 import { addProblem, problemList, problemsById, saveProblem } from './problems';
 import { addEvidence, finishRun, recordStep, removeEvidence, startRun } from './recording';
@@ -20,6 +32,29 @@ export function runRoutes(app: FastifyInstance, context: AppContext): void {
   serve(app, context, contract.listRuns, async ({ membership: { projectId }, query }) => {
     const build = query.build === undefined ? undefined : await needBuild(db, projectId, query.build);
     return listPage(db, projectId, runList(projectId, build?.id), query, runsById);
+  });
+  serveExport(app, context, 'runs', {
+    kind: 'run',
+    columns: [
+      'key',
+      'round',
+      'build',
+      'caseKey',
+      'caseTitle',
+      'caseRevision',
+      'row',
+      'configuration',
+      'testerName',
+      'state',
+      'verdict',
+      'outdated',
+      'carriedOver',
+      'plannedMinutes',
+      'seconds',
+    ],
+    source: async (projectId, { build }) =>
+      runList(projectId, build === undefined ? undefined : (await needBuild(db, projectId, build)).id),
+    load: runsById,
   });
   serve(app, context, contract.getRound, ({ membership, params }) => roundDetail(db, membership.projectId, params.key));
   serve(app, context, contract.addRound, ({ actor, body }) => addRound(db, actor, body));
@@ -43,6 +78,27 @@ export function runRoutes(app: FastifyInstance, context: AppContext): void {
   serve(app, context, contract.listProblems, ({ membership: { projectId }, query }) =>
     listPage(db, projectId, problemList(projectId), query, problemsById),
   );
+  serveExport(app, context, 'problems', {
+    kind: 'problem',
+    columns: [
+      'key',
+      'title',
+      'description',
+      'state',
+      'blocking',
+      'build',
+      'fixedIn',
+      'run',
+      'step',
+      'caseKey',
+      'requirements',
+      'raisedBy',
+      'raisedAt',
+      'closedReason',
+    ],
+    source: (projectId) => problemList(projectId),
+    load: problemsById,
+  });
   serve(app, context, contract.addProblem, ({ actor, body }) => addProblem(db, actor, body));
   serve(app, context, contract.saveProblem, ({ actor, params, body }) => saveProblem(db, actor, params.key, body));
 

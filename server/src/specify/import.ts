@@ -1,5 +1,5 @@
-import { compareKeys, sha256Hex } from '@core/base';
-import { previewRequirements, writeCsv, type ColumnMapping } from '@core/specify';
+import { compareKeys, sha256Hex, writeCsv } from '@core/base';
+import { previewRequirements, type ColumnMapping } from '@core/specify';
 import { and, asc, eq, isNull, max, sql } from 'drizzle-orm';
 import { alias } from 'drizzle-orm/mysql-core';
 import {

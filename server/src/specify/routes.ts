@@ -1,7 +1,7 @@
 import * as base from '@contract/base';
 import * as contract from '@contract/specify';
 import type { FastifyInstance } from 'fastify';
-import { addTrace, authorise, confirmTrace, listPage, removeTrace, serve, type AppContext } from '../base';
+import { addTrace, authorise, confirmTrace, listPage, removeTrace, serve, serveExport, type AppContext } from '../base';
 import { exportRequirements, importRequirements } from './import';
 import {
   addRequirement,
@@ -22,6 +22,31 @@ export function specifyRoutes(app: FastifyInstance, context: AppContext): void {
   serve(app, context, contract.listRequirements, async ({ membership: { projectId }, query }) => {
     const id = query.specification === undefined ? undefined : (await needSpecification(db, projectId, query.specification)).id;
     return listPage(db, projectId, requirementList(projectId, id), query, requirementsById);
+  });
+  serveExport(app, context, 'requirements', {
+    kind: 'requirement',
+    columns: [
+      'key',
+      'specification',
+      'kind',
+      'under',
+      'title',
+      'text',
+      'rationale',
+      'level',
+      'method',
+      'topLevel',
+      'derived',
+      'notInCode',
+      'notInCodeRationale',
+      'state',
+      'revision',
+      'updatedBy',
+      'updatedAt',
+    ],
+    source: async (projectId, { specification }) =>
+      requirementList(projectId, specification === undefined ? undefined : (await needSpecification(db, projectId, specification)).id),
+    load: requirementsById,
   });
   serve(app, context, contract.getRequirement, ({ membership, params }) => requirementDetail(db, membership.projectId, params.key));
   serve(app, context, contract.addRequirement, ({ actor, body }) => addRequirement(db, actor, body));

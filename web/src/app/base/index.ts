@@ -15,6 +15,7 @@ export * from './ui/sign-dialog';
 export * from './ui/reason-dialog';
 export * from './ui/problem-note';
 export * from './ui/words-diff';
+export * from './ui/export-menu';
 export * from './approval';
 export * from './trace-words';
 export * from './list-keys';

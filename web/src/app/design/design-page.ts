@@ -4,7 +4,7 @@ import { MatButtonModule } from '@angular/material/button';
 import { Router } from '@angular/router';
 import { compareKeys } from '@core/base';
 import { emptyCase, plainContent } from '@core/design';
-import { Icon, keysFilter, onAction, onChanged, ProblemNote, useProject, listMove, showRow } from '../base';
+import { ExportMenu, Icon, keysFilter, onAction, onChanged, ProblemNote, useProject, listMove, showRow } from '../base';
 import { CaseRecord } from './case-record';
 import { designCommands, designFeature } from './state';
 
@@ -20,7 +20,7 @@ const rowHeight = 50;
 /** Design: the verification cases on the left, the chosen one beside them. */
 @Component({
   selector: 'cp-design-page',
-  imports: [ScrollingModule, MatButtonModule, Icon, ProblemNote, CaseRecord],
+  imports: [ScrollingModule, MatButtonModule, ExportMenu, Icon, ProblemNote, CaseRecord],
   changeDetection: ChangeDetectionStrategy.OnPush,
   template: `
     <div class="panes">
@@ -58,6 +58,7 @@ const rowHeight = 50;
           } @else {
             <button class="chip" type="button" (click)="pickAll()">Choose all shown</button>
           }
+          <cp-export-menu list="cases" [shown]="shownKeys()" [total]="cases().length" />
         </div>
         @if (rows().length) {
           <cdk-virtual-scroll-viewport
@@ -220,6 +221,7 @@ export class DesignPage {
     );
     return [...rows].sort((a, b) => compareKeys(a.key, b.key));
   });
+  protected readonly shownKeys = computed(() => this.rows().map((row) => row.key));
 
   constructor() {
     effect(() => {

@@ -6,6 +6,7 @@ import { Router } from '@angular/router';
 import type { Problem } from '@contract/run';
 import { MatDialog } from '@angular/material/dialog';
 import {
+  ExportMenu,
   Icon,
   keysFilter,
   onAction,
@@ -24,7 +25,7 @@ const empty = { title: '', description: '', blocking: true, requirements: '' };
 /** Problem reports: the list, and the chosen one beside it. */
 @Component({
   selector: 'cp-problems-page',
-  imports: [DatePipe, FormsModule, MatButtonModule, Icon, ProblemNote, RecordLink],
+  imports: [DatePipe, FormsModule, MatButtonModule, ExportMenu, Icon, ProblemNote, RecordLink],
   changeDetection: ChangeDetectionStrategy.OnPush,
   template: `
     <div class="panes">
@@ -34,6 +35,7 @@ const empty = { title: '', description: '', blocking: true, requirements: '' };
           @if (may()) {
             <button class="chip" type="button" (click)="adding.set(true)"><cp-icon name="add" /> Report</button>
           }
+          <cp-export-menu list="problems" [shown]="shownKeys()" [total]="count('all')" />
         </div>
         <div class="row" role="group" aria-label="Show">
           @for (v of ['open', 'closed', 'all']; track v) {
@@ -228,6 +230,7 @@ export class ProblemsPage {
   protected readonly names = { add: runCommands.addProblem.name, save: runCommands.saveProblem.name };
   protected readonly may = computed(() => this.scope.roles().some((r) => r === 'author' || r === 'tester' || r === 'reviewer'));
   protected readonly problem = computed(() => this.problems().find((p) => p.key === this.key()));
+  protected readonly shownKeys = computed(() => this.rows().map((row) => row.key));
   protected readonly rows = computed(() =>
     this.problems().filter(
       (p) =>

@@ -2,14 +2,14 @@ import { ChangeDetectionStrategy, Component, computed, effect, input, signal, un
 import { MatButtonModule } from '@angular/material/button';
 import { RouterLink } from '@angular/router';
 import type { RunSummary } from '@contract/run';
-import { Icon, onChanged, RecordLink, useProject } from '../base';
+import { ExportMenu, Icon, onChanged, RecordLink, useProject } from '../base';
 import { runStateWords } from './words';
 import { runCommands, runFeature } from './state';
 
 /** One round: its runs, with the state of each and the next thing to do. */
 @Component({
   selector: 'cp-round-page',
-  imports: [RouterLink, MatButtonModule, Icon, RecordLink],
+  imports: [RouterLink, MatButtonModule, ExportMenu, Icon, RecordLink],
   changeDetection: ChangeDetectionStrategy.OnPush,
   template: `
     @if (round(); as r) {
@@ -29,6 +29,8 @@ import { runCommands, runFeature } from './state';
               {{ f.name }} {{ f.count }}
             </button>
           }
+          <span class="grow"></span>
+          <cp-export-menu list="runs" [shown]="shownKeys()" [total]="items().length + 1" />
         </div>
         <section class="sheet">
           <table class="list">
@@ -108,6 +110,7 @@ export class RoundPage {
   protected readonly filters = computed(() =>
     this.groups.map(({ name, keep }) => ({ name, count: (this.round()?.items ?? []).filter(keep).length })),
   );
+  protected readonly shownKeys = computed(() => this.items().map((run) => run.key));
   protected readonly items = computed(() =>
     (this.round()?.items ?? []).filter(this.groups.find((g) => g.name === this.filter())?.keep ?? (() => true)),
   );

@@ -5,7 +5,7 @@ import { MatButtonModule } from '@angular/material/button';
 import { MatMenuModule } from '@angular/material/menu';
 import { Router, RouterLink } from '@angular/router';
 import { emptyRequirement, treeRows } from '@core/specify';
-import { Icon, keysFilter, onAction, onChanged, ProblemNote, useProject, listMove, showRow } from '../base';
+import { ExportMenu, Icon, keysFilter, onAction, onChanged, ProblemNote, useProject, listMove, showRow } from '../base';
 import { RequirementRecord } from './requirement-record';
 import { specifyCommands, specifyFeature } from './state';
 
@@ -14,7 +14,7 @@ const rowHeight = 40;
 /** Specify: a specification's tree on the left, the chosen requirement beside it. */
 @Component({
   selector: 'cp-specify-page',
-  imports: [ScrollingModule, FormsModule, RouterLink, MatMenuModule, MatButtonModule, Icon, ProblemNote, RequirementRecord],
+  imports: [ScrollingModule, FormsModule, RouterLink, MatMenuModule, MatButtonModule, ExportMenu, Icon, ProblemNote, RequirementRecord],
   changeDetection: ChangeDetectionStrategy.OnPush,
   template: `
     <div class="panes">
@@ -26,9 +26,13 @@ const rowHeight = 40;
               ><cp-icon name="upload_file" /> Import</a
             >
           }
-          <a class="chip" [href]="'/api/projects/' + scope.slug() + '/requirements.csv?specification=' + specification()" download
-            ><cp-icon name="download" /> CSV</a
-          >
+          <cp-export-menu
+            list="requirements"
+            [of]="{ specification: specification() }"
+            [shown]="keysOf(rows())"
+            [total]="all().length"
+            [again]="'/api/projects/' + scope.slug() + '/requirements.csv?specification=' + specification()"
+          />
         </div>
         <div class="row tabs" role="group" aria-label="Specifications">
           @for (s of specifications(); track s.key) {
@@ -208,6 +212,7 @@ export class SpecifyPage {
   protected readonly prefix = signal('');
   protected readonly names = { begin: specifyCommands.addSpecification.name, add: specifyCommands.addRequirement.name };
   protected readonly author = computed(() => this.scope.roles().includes('author'));
+  protected readonly keysOf = (rows: readonly { readonly item: { readonly key: string } }[]): string[] => rows.map((row) => row.item.key);
   protected readonly shownKey = computed(() => this.record() ?? '');
   protected readonly specification = computed(() => this.chosen() || this.specifications()[0]?.key || '');
   protected readonly all = computed(() => this.everything().rows.filter((r) => r.specification === this.specification()));

@@ -1,0 +1,114 @@
+import { once } from 'node:events';
+import { PassThrough, Readable } from 'node:stream';
+import { listQuery } from '@contract/base';
+import { writeCsv } from '@core/base';
+import ExcelJS from 'exceljs';
+import type { FastifyInstance } from 'fastify';
+import { z } from 'zod';
+import type { Db } from './database';
+import { listFields } from './fields';
+import { authorise, type AppContext } from './http';
+import { allRows, type ListSource } from './list';
+
+const question = listQuery.pick({ filter: true, sort: true }).extend({
+  format: z.enum(['csv', 'xlsx', 'json']).default('csv'),
+  build: z.string().max(60).optional(),
+  specification: z.string().max(60).optional(),
+});
+
+/** What one list exports: its question, its rows, and the members that become columns, in order. */
+export interface ExportList {
+  readonly kind: 'requirement' | 'case' | 'run' | 'problem';
+  readonly columns: readonly string[];
+  source(
+    projectId: number,
+    asked: { readonly build?: string | undefined; readonly specification?: string | undefined },
+  ): Promise<ListSource> | ListSource;
+  load(db: Db, ids: readonly number[]): Promise<readonly ({ readonly id: number } & object)[]>;
+}
+
+type Cell = string | number | null;
+const cellOf = (value: unknown): Cell => {
+  if (value === undefined || value === null) return '';
+  if (typeof value === 'number' || typeof value === 'string') return value;
+  if (typeof value === 'boolean') return value ? 'yes' : 'no';
+  return Array.isArray(value) ? value.map(cellOf).join('; ') : JSON.stringify(value);
+};
+
+/** The same question as the list's, all its rows as a file that is written while it is read. */
+export function serveExport(app: FastifyInstance, context: AppContext, name: string, list: ExportList): void {
+  const { db } = context.database;
+  app.get<{ Params: { project: string }; Querystring: z.output<typeof question> }>(
+    `/api/projects/:project/exports/${name}`,
+    { schema: { summary: `The ${name} that a filter finds, as CSV, XLSX or JSON`, tags: ['Base'], querystring: question } },
+    async (request, reply) => {
+      const { membership } = await authorise(context, 'member', request);
+      const { format, filter, sort, ...asked } = request.query;
+      const source = await list.source(membership.projectId, asked);
+      const own = (await listFields(db, membership.projectId)).filter((field) => field.kind === list.kind && !field.retired);
+      const columns = [...list.columns, ...own.map((field) => field.name)];
+      const cells = (row: Readonly<Record<string, unknown>>): Cell[] => [
+        ...list.columns.map((column) => cellOf(row[column])),
+        ...own.map((field) => cellOf((row['own'] as Record<string, unknown> | undefined)?.[String(field.id)])),
+      ];
+      const query = { ...(filter ? { filter } : {}), ...(sort ? { sort } : {}) };
+      const rows = allRows(db, source, query, (from, ids) => list.load(from as Db, ids)) as AsyncGenerator<
+        Record<string, unknown> & { id: number }
+      >;
+      // The first row is read before anything is answered, so that a filter that is refused is refused as everywhere.
+      const first = await rows.next();
+      const all = async function* (): AsyncGenerator<Record<string, unknown> & { id: number }> {
+        if (first.done) return;
+        yield first.value;
+        yield* rows;
+      };
+      void reply.header('content-disposition', `attachment; filename="${name}-${membership.slug}.${format}"`);
+      if (format === 'json') return reply.type('application/json; charset=utf-8').send(Readable.from(asJson(all())));
+      if (format === 'csv') return reply.type('text/csv; charset=utf-8').send(Readable.from(asCsv(columns, all(), cells)));
+      return reply.type('application/vnd.openxmlformats-officedocument.spreadsheetml.sheet').send(asXlsx(name, columns, all(), cells));
+    },
+  );
+}
+
+async function* asJson(rows: AsyncGenerator<Record<string, unknown> & { id: number }>): AsyncGenerator<string> {
+  let before = '[\n';
+  for await (const { id: _, ...row } of rows) {
+    yield before + JSON.stringify(row);
+    before = ',\n';
+  }
+  yield before === '[\n' ? '[]\n' : '\n]\n';
+}
+
+async function* asCsv<R>(columns: readonly string[], rows: AsyncGenerator<R>, cells: (row: R) => Cell[]): AsyncGenerator<string> {
+  yield writeCsv(columns, []);
+  for await (const row of rows)
+    yield writeCsv(
+      cells(row).map((cell) => String(cell ?? '')),
+      [],
+    );
+}
+
+/** Texts stay texts: a cell that begins like a formula is none. Rows go out as they are read. */
+function asXlsx<R>(name: string, columns: readonly string[], rows: AsyncGenerator<R>, cells: (row: R) => Cell[]): Readable {
+  const stream = new PassThrough();
+  const workbook = new ExcelJS.stream.xlsx.WorkbookWriter({ stream, useSharedStrings: false, useStyles: true });
+  workbook.creator = 'Cord Proof';
+  const sheet = workbook.addWorksheet(name, { views: [{ state: 'frozen', ySplit: 1 }] });
+  void (async () => {
+    try {
+      const head = sheet.addRow([...columns]);
+      head.font = { bold: true };
+      head.commit();
+      for await (const row of rows) {
+        sheet.addRow(cells(row)).commit();
+        // As fast as the reader takes it, not as fast as the database gives it.
+        if (stream.writableNeedDrain) await once(stream, 'drain');
+      }
+      sheet.commit();
+      await workbook.commit();
+    } catch (error) {
+      stream.destroy(error instanceof Error ? error : new Error(String(error)));
+    }
+  })();
+  return stream;
+}

@@ -1,0 +1,59 @@
+import { ChangeDetectionStrategy, Component, computed, input } from '@angular/core';
+import { MatMenuModule } from '@angular/material/menu';
+import { keysFilter } from '../paged';
+import { useProject } from '../live';
+import { Icon } from './icon';
+
+/** As many keys as an address holds. */
+const mostKeys = 800;
+
+/** Offers a list as a file: what is shown of it where that is a part that can be named, else all. */
+@Component({
+  selector: 'cp-export-menu',
+  imports: [MatMenuModule, Icon],
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  template: `
+    <button class="chip" type="button" [matMenuTriggerFor]="menu"><cp-icon name="download" /> Export</button>
+    <mat-menu #menu="matMenu">
+      <div class="second small says">{{ part() ? 'The ' + part()?.length + ' shown' : 'All of this list' }}</div>
+      @for (f of formats; track f[0]) {
+        <a mat-menu-item [href]="address(f[0])" download>{{ f[1] }}</a>
+      }
+      @if (again()) {
+        <a mat-menu-item [href]="again()" download>Table that can be imported again (CSV)</a>
+      }
+    </mat-menu>
+  `,
+  styles: `
+    .says {
+      padding: 6px 16px;
+    }
+  `,
+})
+export class ExportMenu {
+  private readonly scope = useProject();
+  /** The list, as its address names it. */
+  readonly list = input.required<'requirements' | 'cases' | 'runs' | 'problems'>();
+  /** Further members of the question: the build, the specification. */
+  readonly of = input<Readonly<Record<string, string>>>({});
+  /** Keys that are shown, and how many there are in all. */
+  readonly shown = input<readonly string[]>([]);
+  readonly total = input(0);
+  readonly again = input('');
+
+  protected readonly formats = [
+    ['xlsx', 'Workbook (XLSX)'],
+    ['csv', 'Table (CSV)'],
+    ['json', 'Data (JSON)'],
+  ] as const;
+  protected readonly part = computed(() => {
+    const shown = this.shown();
+    return shown.length && shown.length < this.total() && shown.length <= mostKeys ? shown : undefined;
+  });
+
+  protected address(format: string): string {
+    const part = this.part();
+    const asked = new URLSearchParams({ format, ...this.of(), ...(part ? { filter: keysFilter(part) } : {}) });
+    return `/api/projects/${this.scope.slug()}/exports/${this.list()}?${asked}`;
+  }
+}
