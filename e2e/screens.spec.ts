@@ -1,4 +1,5 @@
 import { expect, test } from '@playwright/test';
+import ExcelJS from 'exceljs';
 import { enter, faults, withRun } from './support';
 
 const screens: readonly (readonly [string, string, RegExp])[] = [
@@ -74,4 +75,19 @@ test('an auditor reads everything and is offered no change', async ({ page }) =>
   await page.goto('/larkfell/ledger');
   await page.getByRole('button', { name: 'Verify the chain' }).click();
   await expect(page.getByText('The chain holds:')).toBeVisible();
+});
+
+test('what is shown of a list goes out as a workbook, and nothing else of it', async ({ page }) => {
+  await enter(page, 'mira.oberon');
+  await page.goto('/larkfell/design');
+  await page.getByPlaceholder('Filter by key, words or requirement').fill('brake');
+  const shown = await page.getByRole('status').filter({ hasText: 'of 52' }).innerText();
+  const count = Number(shown.split(' ')[0]);
+  expect(count).toBeGreaterThan(0);
+  await page.getByRole('button', { name: 'Export' }).click();
+  await expect(page.getByText(`The ${count} shown`)).toBeVisible();
+  const [download] = await Promise.all([page.waitForEvent('download'), page.getByRole('menuitem', { name: 'Workbook (XLSX)' }).click()]);
+  const book = new ExcelJS.Workbook();
+  await book.xlsx.readFile(await download.path());
+  expect(book.worksheets[0].rowCount).toBe(count + 1);
 });

@@ -1,4 +1,6 @@
 // npm run load: the morning of a release. Forty testers record at once over HTTP while boards are read and streams listened to.
+import { createRequire } from 'node:module';
+import Fastify from 'fastify';
 import { prepareDatabase } from './database.mjs';
 import { freshDatabase, loadDemo, startServer } from './site.mjs';
 import { needModules, needPackages, root, say } from './system.mjs';
@@ -15,7 +17,7 @@ try {
   await loadDemo(env, () => undefined);
   const server = await startServer(env);
   try {
-    await morning(server.url);
+    await morning(server.url, await bareServer());
   } finally {
     await server.stop();
   }
@@ -24,7 +26,29 @@ try {
 }
 process.exit(0);
 
-async function morning(url) {
+/** A bare route that writes and commits one row, and one that reads fifty by key: what ours are compared with, under the same load. */
+async function bareServer() {
+  const mysql = createRequire(import.meta.url)('mysql2/promise');
+  const owner = { host: '127.0.0.1', port: database.port, user: database.user, password: database.password };
+  const pool = mysql.createPool({ ...owner, connectionLimit: 10 });
+  await pool.query('create database if not exists bare');
+  await pool.query('create table bare.rows_written (id bigint auto_increment primary key, body text not null)');
+  await pool.query(`insert into bare.rows_written (body) values ${Array.from({ length: 1000 }, () => `('${'x'.repeat(200)}')`).join(',')}`);
+  const app = Fastify();
+  app.put('/write', async (request) => {
+    const [made] = await pool.query('insert into bare.rows_written (body) values (?)', [JSON.stringify(request.body)]);
+    return { id: made.insertId };
+  });
+  app.get('/read', async () => {
+    const ids = Array.from({ length: 50 }, () => 1 + Math.floor(Math.random() * 1000));
+    const [rows] = await pool.query('select * from bare.rows_written where id in (?)', [ids]);
+    return { rows };
+  });
+  const url = await app.listen({ host: '127.0.0.1', port: 0 });
+  return { url, close: () => Promise.all([app.close(), pool.end()]) };
+}
+
+async function morning(url, bare) {
   const session = async (login) => {
     const answer = await fetch(`${url}/api/session`, {
       method: 'POST',
@@ -127,6 +151,29 @@ async function morning(url) {
   await reading;
   await new Promise((resolve) => setTimeout(resolve, 3000));
   abort.abort();
+  // The bare routes under the same load: as many writers at once, and one that reads.
+  const plain = { write: [], read: [] };
+  const time = async (kind, path, init) => {
+    const from = performance.now();
+    await (await fetch(`${bare.url}${path}`, init)).text();
+    plain[kind].push(performance.now() - from);
+  };
+  let writing = true;
+  const bareReading = (async () => {
+    while (writing) {
+      await time('read', '/read');
+      await new Promise((resolve) => setTimeout(resolve, 20));
+    }
+  })();
+  const body = JSON.stringify({ observed: 'as expected', verdict: 'pass', seconds: 1 });
+  await Promise.all(
+    Array.from({ length: testers }, async () => {
+      for (let i = 0; i < 40; i++) await time('write', '/write', { method: 'PUT', headers: { 'content-type': 'application/json' }, body });
+    }),
+  );
+  writing = false;
+  await bareReading;
+  await bare.close();
   const delays = finished.flatMap(({ seq, at }) => {
     const seen = [...judged].filter(([until]) => until >= seq).map(([, when]) => when);
     return seen.length ? [Math.max(0, Math.min(...seen) - at)] : [];
@@ -147,5 +194,13 @@ async function morning(url) {
     `${(median(spent.board) / alone.board).toFixed(1)} x (${median(spent.board).toFixed(0)} ms)`,
   );
   row('from a finished run to its judgement on an open stream, median', `${median(delays).toFixed(0)} ms`);
+  const against = (ours, theirs) => `${(median(ours, 0.95) / median(theirs, 0.95)).toFixed(1)} x (${median(ours, 0.95).toFixed(0)} ms)`;
+  row(
+    'a write against a bare route that commits one row, p95 of each under its load',
+    against(spent.write, plain.write),
+    'target: at most 3 x',
+  );
+  row('a page of the board against a bare route that reads 50 rows, p95', against(spent.board, plain.read), 'target: at most 3 x');
+  row('from a finished run to its judgement on an open stream, p95', `${median(delays, 0.95).toFixed(0)} ms`, 'target: 500 ms');
   row('requests that failed', String(failed), 'none');
 }
