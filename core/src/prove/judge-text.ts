@@ -46,7 +46,7 @@ export function judgeSpecify({ requirement: r, parents }: Entry, profile: Standa
     else if (!profile.levels.includes(r.level)) say('unknownLevel', 'Give a level', { level: r.level, standard: profile.standard });
     if (!r.method) say('noMethod', 'Choose a method');
     if (!parents.length && !r.topLevel && !r.derived) say('noParent', 'Trace a parent');
-    if (!parents.length && r.derived && !r.hasRationale) say('derivedNoRationale', 'Write the rationale');
+    if (!parents.length && !r.topLevel && r.derived && !r.hasRationale) say('derivedNoRationale', 'Write the rationale');
     for (const { trace, parent } of parents) {
       const record = { kind: 'requirement' as const, key: trace.to };
       if (!parent) say('parentGone', 'Trace a parent', { parent: trace.to }, [record]);
@@ -60,7 +60,9 @@ export function judgeSpecify({ requirement: r, parents }: Entry, profile: Standa
 /** Design, rule 2: at least one case verifies it, all are approved, their traces are confirmed at the present revisions of both ends. */
 export function judgeDesign({ requirement: r, cases }: Entry, profile: StandardProfile): JudgedKnot {
   const records: Reason['records'] = [{ kind: 'requirement', key: r.key }];
-  if (!cases.length) return knotOf([{ code: 'noCase', records, values: {}, action: requirementAction('Design a case', r.key) }]);
+  // A case that is not among the facts verifies nothing.
+  if (!cases.some(({ of }) => of))
+    return knotOf([{ code: 'noCase', records, values: {}, action: requirementAction('Design a case', r.key) }]);
   const own = policiesOf(profile).ownApprovalAt.includes(r.level);
   const reasons: Reason[] = [];
   for (const { trace, of } of cases) {
