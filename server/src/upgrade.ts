@@ -1,4 +1,3 @@
-import { createHash } from 'node:crypto';
 import { nextKey, type Json } from '@core/base';
 import { normalText, packBits, sourceFunctions, unpackFiles, unpackHits, type SourceFunction } from '@core/measure';
 import { and, asc, eq, sql } from 'drizzle-orm';
@@ -10,6 +9,7 @@ import {
   records,
   revisions,
   rowHashes,
+  sha256Of,
   snapshotWrite,
   write,
   type Actor,
@@ -129,9 +129,7 @@ async function upgradeSources(
     const stored = JSON.parse(old.functions) as SourceFunction[];
     const functions = (stored.length ? stored : sourceFunctions(old.body)).map((f) => ({
       ...f,
-      textHash: createHash('sha256')
-        .update(normalText(lines.slice(f.start - 1, f.end)))
-        .digest('hex'),
+      textHash: sha256Of(normalText(lines.slice(f.start - 1, f.end))),
     }));
     if (functions.length)
       await tx

@@ -42,7 +42,6 @@ export const recordSignatureSchema = z.object({
   hash: z.string(),
   reason: z.string(),
 });
-export type RecordSignature = z.output<typeof recordSignatureSchema>;
 
 export const commentSchema = z.object({
   id: z.number(),

@@ -1,13 +1,7 @@
 import { sha256 } from '@noble/hashes/sha2.js';
 import { bytesToHex, utf8ToBytes } from '@noble/hashes/utils.js';
-import { canonicalJson, type Json } from './canonical';
 
 /** SHA-256 of bytes, or of a text's UTF-8 bytes, as 64 lower-case hex digits. */
 export function sha256Hex(data: Uint8Array | string): string {
   return bytesToHex(sha256(typeof data === 'string' ? utf8ToBytes(data) : data));
-}
-
-/** The hash that a signature or a ledger entry binds: SHA-256 of the canonical JSON (RFC 8785) of a record. */
-export function recordHash(record: Json): string {
-  return sha256Hex(canonicalJson(record));
 }

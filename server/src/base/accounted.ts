@@ -1,8 +1,8 @@
 import { canonicalJson, sha256Hex, type Json, type LedgerWrite } from '@core/base';
 import { and, asc, eq, gt, inArray, type SQL } from 'drizzle-orm';
 import type { MySqlColumn, MySqlTable } from 'drizzle-orm/mysql-core';
-import { createHash } from 'node:crypto';
 import type { Db, Tx } from './database';
+import { sha256Of } from './digest';
 
 /** A table whose rows the ledger accounts for: every entry carries the hash of each row that it wrote. */
 export interface Accounted {
@@ -24,10 +24,8 @@ export function account(accounted: Accounted): Accounted {
 
 export const accountedTables = (): Accounted[] => [...tables.values()];
 
-const quickHash = (text: string): string => createHash('sha256').update(text).digest('hex');
-
 function hashOf({ name, columns }: Accounted, row: Record<string, unknown>): string {
-  return quickHash(canonicalJson([name, ...columns.map(([column]) => (row[column] ?? null) as Json)]));
+  return sha256Of(canonicalJson([name, ...columns.map(([column]) => (row[column] ?? null) as Json)]));
 }
 
 const selection = ({ id, columns }: Accounted): Record<string, MySqlColumn> => ({ $id: id, ...Object.fromEntries(columns) });

@@ -1,13 +1,13 @@
-import { createHash } from 'node:crypto';
 import { and, asc, eq } from 'drizzle-orm';
 import type { Db, Tx } from './database';
+import { sha256Of } from './digest';
 import { blobs } from './tables';
 
 const partSize = 1 << 20;
 
 /** Stores bytes under their SHA-256; the same bytes twice are stored once. */
 export async function storeBlob(tx: Tx | Db, bytes: Buffer): Promise<string> {
-  const sha256 = createHash('sha256').update(bytes).digest('hex');
+  const sha256 = sha256Of(bytes);
   const [known] = await tx
     .select({ part: blobs.part })
     .from(blobs)

@@ -1,4 +1,3 @@
-import { createHash } from 'node:crypto';
 import { type AnswerOf, type BodyOf, type Endpoint, type May, type ParamsOf, type QueryOf } from '@contract/base';
 import '@fastify/cookie';
 import '@fastify/multipart';
@@ -8,6 +7,7 @@ import { and, eq } from 'drizzle-orm';
 import type { FastifyInstance, FastifyReply, FastifyRequest } from 'fastify';
 import { findMember, findSession, type Membership, type SignedIn } from './access';
 import type { Database, Tx } from './database';
+import { sha256Of } from './digest';
 import { Refusal } from './errors';
 import type { LedgerReaders } from './readers';
 import { operations } from './tables';
@@ -81,10 +81,7 @@ export async function authorise(
 
 /** What a request asks for, so that its name cannot be used for another: method, address, and a digest of its body. */
 function requestText({ method, url, body }: FastifyRequest): string {
-  const digest = createHash('sha256')
-    .update(JSON.stringify(body ?? null))
-    .digest('hex');
-  return `${method} ${url}`.slice(0, 180) + ` ${digest.slice(0, 16)}`;
+  return `${method} ${url}`.slice(0, 180) + ` ${sha256Of(JSON.stringify(body ?? null)).slice(0, 16)}`;
 }
 
 const operationName = /^[\w-]{8,60}$/;

@@ -1,4 +1,5 @@
 export * from './columns';
+export * from './digest';
 export * from './tables';
 export * from './projected';
 export * from './touches';
@@ -22,6 +23,7 @@ export * from './events';
 export * from './people';
 export * from './traces';
 export * from './project';
+export * from './review';
 export * from './builds';
 export * from './collaboration';
 export * from './jobs';

@@ -1,5 +1,5 @@
 import { filterSchema, type Filter, type ListQuery, type Page } from '@contract/base';
-import { and, asc, desc, eq, getTableColumns, gt, gte, inArray, isNull, like, lt, lte, not, or, sql, type SQL } from 'drizzle-orm';
+import { and, asc, desc, eq, gt, gte, inArray, isNull, like, lt, lte, not, or, sql, type SQL } from 'drizzle-orm';
 import type { MySqlColumn } from 'drizzle-orm/mysql-core';
 import type { Db, Tx } from './database';
 import { Refusal } from './errors';
@@ -239,6 +239,3 @@ export async function* allRows<R extends { readonly id: number }>(
     after = next;
   }
 }
-
-/** All columns of a table, to be selected beside others. */
-export const columnsOf = getTableColumns;

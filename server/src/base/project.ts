@@ -200,14 +200,14 @@ export async function needOpenBuild(db: Db | Tx, projectId: number, name: string
   return build;
 }
 
-/** Names of builds by their ids. */
-export async function buildNames(db: Db | Tx, projectId: number): Promise<Map<number, string>> {
-  const rows = await db
-    .select({ id: records.id, name: records.key })
-    .from(records)
-    .where(and(eq(records.projectId, projectId), eq(records.kind, 'build')))
-    .orderBy(asc(records.id));
-  return new Map(rows.map(({ id, name }) => [id, name]));
+/** A build by its id, as other rows name it. */
+export async function buildById(db: Db | Tx, id: number): Promise<StoredBuild> {
+  const [{ build, name }] = await db
+    .select({ build: builds, name: records.key })
+    .from(builds)
+    .innerJoin(records, eq(records.id, builds.id))
+    .where(eq(builds.id, id));
+  return { ...build, name };
 }
 
 /** The newest build of each project, the latest made first: what people will ask for when they come in. */

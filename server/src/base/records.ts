@@ -145,6 +145,16 @@ export async function lockRecord(w: Writing, kind: VersionedKind, key: string): 
   return row;
 }
 
+/** Refuses a change to what was taken out of use. */
+export function refuseRetired({ key, retiredAt }: Pick<StoredRecord, 'key' | 'retiredAt'>): void {
+  if (retiredAt !== null) throw new Refusal('stateForbids', { detail: `${key} is retired: bring it back first.` });
+}
+
+/** Refuses a text without a title. */
+export function needTitle({ title }: { readonly title: string }): void {
+  if (!title.trim()) throw new Refusal('invalid', { fields: [{ path: 'title', text: 'Give it a title.' }] });
+}
+
 /** Refuses a change that rests on another revision than the present one, with what is stored now. */
 export async function refuseStale(record: StoredRecord, basedOn: number, current: () => Promise<unknown>): Promise<void> {
   if (record.revision === basedOn) return;

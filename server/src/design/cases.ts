@@ -1,34 +1,34 @@
-import { isKey, recordFormat, type Role } from '@core/base';
+import { isKey, type Role } from '@core/base';
 import { caseFaults, textsOf, type CaseContent } from '@core/design';
 import { eq } from 'drizzle-orm';
 import {
+  approveRecord,
   carryTraces,
   changeRecord,
-  confirmWithApproval,
+  changeReviewState,
   freeKey,
   insertRecord,
   insertTraces,
   lockRecord,
   missingOwn,
+  needTitle,
   noteKeys,
-  proveSigner,
-  putSignature,
+  proveApprover,
   recordRows,
   Refusal,
+  refuseRetired,
   refuseStale,
   write,
   type Actor,
+  type Approval,
   type Db,
+  type Reviewed,
   type Writing,
 } from '../base';
-import { needRequirement, ownWorkAllowed, refuseOwnApproval, tracedTo, type Approval } from '../specify';
+import { needRequirement, ownWorkAllowed, tracedTo } from '../specify';
 import { checkCalls, frozenCase, needApprovedCalls, noteCalls } from './calls';
 import { caseContent, caseHash, caseRows, caseWithTraces, type StoredCase } from './store';
 import { cases } from './tables';
-
-function needTitle(content: CaseContent): void {
-  if (!content.title.trim()) throw new Refusal('invalid', { fields: [{ path: 'title', text: 'Give it a title.' }] });
-}
 
 const searchable = (content: CaseContent): string =>
   [content.objective, content.preconditions, ...textsOf(content).map(({ text }) => text)].join(' ');
@@ -91,7 +91,7 @@ export function saveCase(db: Db, actor: Actor, key: string, basedOn: number, con
   return write(db, actor, async (w) => {
     const stored = await lockCase(w, key, basedOn);
     const { record, row } = stored;
-    if (record.retiredAt !== null) throw new Refusal('stateForbids', { detail: `${key} is retired: bring it back first.` });
+    refuseRetired(record);
     await checkCalls(w.tx, actor.projectId, record.key, content);
     const before = caseContent(stored);
     if (JSON.stringify(before) === JSON.stringify(content)) return;
@@ -123,78 +123,40 @@ async function refuseIncomplete(w: Writing, { record, row }: StoredCase, state: 
   for (const dataRow of row.rows?.length ? row.rows : [undefined]) await frozenCase(w.tx, w.actor.projectId, record.key, content, dataRow);
 }
 
+const reviewed = (w: Writing, stored: StoredCase): Reviewed => ({
+  record: stored.record,
+  content: caseContent(stored),
+  refuseIncomplete: async (state) => {
+    await refuseIncomplete(w, stored, state);
+    if (state === 'approved') await needApprovedCalls(w.tx, w.actor.projectId, caseContent(stored));
+  },
+});
+
 /** Asks for review, or takes back to draft. */
 export function setCaseState(db: Db, actor: Actor, key: string, basedOn: number, state: 'draft' | 'review'): Promise<void> {
-  return write(db, actor, async (w) => {
-    const stored = await lockCase(w, key, basedOn);
-    const { record } = stored;
-    if (record.retiredAt !== null) throw new Refusal('stateForbids', { detail: `${key} is retired: bring it back first.` });
-    if (state === 'review') await refuseIncomplete(w, stored, state);
-    if (record.state === state) return;
-    await changeRecord(w, record, { state });
-    w.log({
-      action: state === 'review' ? 'review asked for' : 'sent back to draft',
-      kind: 'case',
-      key: record.key,
-      before: { revision: record.revision, state: record.state },
-      after: { revision: record.revision, state },
-      touches: { texts: [record.id] },
-    });
-    w.snapshot({ recordId: record.id, revision: record.revision, state, snapshot: { ...caseContent(stored), own: record.own } });
-    w.wrote(recordRows, record.id);
-  });
+  return write(db, actor, async (w) => changeReviewState(w, reviewed(w, await lockCase(w, key, basedOn)), state));
 }
 
 /** Approves a revision that is in review: a signature on the hash that the signer saw. */
 export async function approveCase(db: Db, actor: Actor, roles: readonly Role[], key: string, input: Approval): Promise<void> {
-  if (!roles.includes('reviewer')) throw new Refusal('forbidden', { detail: 'Only a reviewer approves.' });
-  const signer = await proveSigner(db, actor, input.password);
+  const signer = await proveApprover(db, actor, roles, input.password);
   await write(db, actor, async (w) => {
     const stored = await lockCase(w, key, input.basedOn);
-    const { record } = stored;
-    if (record.state === 'approved')
-      throw new Refusal('alreadySigned', { detail: `${key} revision ${record.revision} is approved already.` });
-    if (record.state !== 'review')
-      throw new Refusal('stateForbids', { detail: `${key} is not in review: its author asks for that first.` });
-    await refuseIncomplete(w, stored, 'approved');
-    await needApprovedCalls(w.tx, actor.projectId, caseContent(stored));
-    const hash = caseHash(stored);
-    if (hash !== input.hash)
-      throw new Refusal('recordChanged', { detail: 'It changed since you opened it: read it again before you sign.' });
-    const verified = await tracedTo(w.tx, 'verifies', [record.id]);
-    const ownAllowed = await ownWorkAllowed(
-      w.tx,
-      actor.projectId,
-      verified.map((r) => r.id),
-    );
-    refuseOwnApproval(actor.login, record.authoredBy, ownAllowed);
-    await changeRecord(w, record, { state: 'approved' });
-    await w.tx.update(cases).set({ everApproved: true }).where(eq(cases.id, record.id));
-    w.log({
-      action: 'case approved',
-      kind: 'case',
-      key: record.key,
-      before: { revision: record.revision, state: record.state },
-      after: { revision: record.revision, state: 'approved', printedName: signer.printedName, hash, reason: input.reason },
-      touches: { texts: [record.id] },
-    });
-    w.snapshot({
-      recordId: record.id,
-      revision: record.revision,
-      state: 'approved',
-      snapshot: { ...caseContent(stored), own: record.own },
-      hash,
-    });
-    w.wrote(recordRows, record.id);
-    w.wrote(caseRows, record.id);
-    await putSignature(w, signer, {
-      recordId: record.id,
-      revision: record.revision,
-      meaning: 'approved',
-      format: recordFormat,
-      hash,
+    const { id } = stored.record;
+    await approveRecord(w, signer, reviewed(w, stored), {
+      hash: caseHash(stored),
+      seen: input.hash,
       reason: input.reason,
+      ownAllowed: async () => {
+        const verified = await tracedTo(w.tx, 'verifies', [id]);
+        return ownWorkAllowed(
+          w.tx,
+          actor.projectId,
+          verified.map((r) => r.id),
+        );
+      },
     });
-    await confirmWithApproval(w, record);
+    await w.tx.update(cases).set({ everApproved: true }).where(eq(cases.id, id));
+    w.wrote(caseRows, id);
   });
 }

@@ -1,16 +1,24 @@
-import { createHash } from 'node:crypto';
 import { groupBy, type Finding } from '@core/base';
 import { normalText, sourceFunctions } from '@core/measure';
 import { and, desc, eq, inArray, isNull } from 'drizzle-orm';
-import { needOpenBuild, recordsByKey, Refusal, write, type Actor, type Db, type StoredBuild, type Upload, type Writing } from '../base';
+import {
+  needOpenBuild,
+  recordsByKey,
+  Refusal,
+  write,
+  sha256Of,
+  type Actor,
+  type Db,
+  type StoredBuild,
+  type Upload,
+  type Writing,
+} from '../base';
 import { readArchive } from './archive';
 import { codeTraceRows, sourceRows } from './store';
 import { codeTraces, codeUnits, sources } from './tables';
 
 const sourceEnding = /\.(c|h|cc|cpp|cxx|hpp|hh)$/i;
 const archiveLimits = { bytes: 128 << 20, files: 20_000 };
-
-const sha256Of = (bytes: Buffer | string): string => createHash('sha256').update(bytes).digest('hex');
 
 /** Loads the source tree of a build; a tree loaded before is superseded, and what was measured on other text is set aside by that. */
 export function loadSources(

@@ -1,4 +1,3 @@
-import { createHash } from 'node:crypto';
 import type { LoadAnswer, LoadQuery } from '@contract/measure';
 import { groupBy, type Finding } from '@core/base';
 import {
@@ -22,6 +21,7 @@ import {
   revisions,
   storeBlob,
   write,
+  sha256Of,
   type Actor,
   type Db,
   type StoredBuild,
@@ -32,8 +32,6 @@ import {
 import { runs } from '../run';
 import { measurementRows, packParts, partHits, uploadFileRows, uploadRows, type MatchedFile } from './store';
 import { measurements, sources, uploadFiles, uploads } from './tables';
-
-const sha256Of = (bytes: Buffer | string): string => createHash('sha256').update(bytes).digest('hex');
 
 /** To what a part of an upload is bound. */
 interface Subject {

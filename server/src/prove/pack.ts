@@ -1,4 +1,4 @@
-import { createHash, createPrivateKey, createPublicKey, generateKeyPairSync, sign } from 'node:crypto';
+import { createPrivateKey, createPublicKey, generateKeyPairSync, sign } from 'node:crypto';
 import { compareKeys, groupBy, ledgerRoot, ledgerText, perKnot } from '@core/base';
 import { coverageOf, percent, ratioOf, type FileCredit } from '@core/measure';
 import {
@@ -25,6 +25,7 @@ import {
   records,
   settings,
   signaturesOf,
+  sha256Of,
   storeBlob,
   wholeBlob,
   type Db,
@@ -60,11 +61,11 @@ export async function makeProofPack(db: Db, job: StoredJob, progress: JobProgres
   const key = await signingKey(db);
   const publicKey = Buffer.from(createPublicKey(key).export({ type: 'spki', format: 'pem' }));
   files.set('public-key.pem', publicKey);
-  files.set('VERIFY.md', Buffer.from(verifyText({ ...verify, keyHash: sha(publicKey) })));
+  files.set('VERIFY.md', Buffer.from(verifyText({ ...verify, keyHash: sha256Of(publicKey) })));
   const sums = Buffer.from(
     [...files]
       .sort(([a], [b]) => (a < b ? -1 : 1))
-      .map(([name, bytes]) => `${sha(bytes)}  ${name}\n`)
+      .map(([name, bytes]) => `${sha256Of(bytes)}  ${name}\n`)
       .join(''),
   );
   files.set('SHA256SUMS', sums);
@@ -76,8 +77,6 @@ export async function makeProofPack(db: Db, job: StoredJob, progress: JobProgres
   const safe = job.build.replace(/[^\w.-]/g, '_');
   return { name: `proof-pack-${safe}-${verify.seq}.zip`, bytes: archive.length, sha256 };
 }
-
-const sha = (bytes: Buffer): string => createHash('sha256').update(bytes).digest('hex');
 
 function pack(files: Files, mtime: Date): Promise<Buffer> {
   const tree: AsyncZippable = Object.fromEntries(

@@ -2,13 +2,11 @@ import { addCoverage, coverageOf, noCoverage, type CoverageByMetric, type Metric
 import { judgeCords, type SettledCord } from '@core/prove';
 import { and, eq, gt, inArray, isNull, lt, sql } from 'drizzle-orm';
 import {
-  builds,
+  buildById,
   ledger,
   ledgerHead,
-  needBuild,
   profileOf,
   projectedTable,
-  records,
   sumOfTouches,
   traces,
   type Db,
@@ -72,13 +70,9 @@ export class Projector {
       if (!row) return undefined;
       // The first plain reading fixes the snapshot: everything below is true for this number.
       const head = await ledgerHead(tx, projectId);
-      const [{ name, closedSeq }] = await tx
-        .select({ name: records.key, closedSeq: builds.closedSeq })
-        .from(builds)
-        .innerJoin(records, eq(records.id, builds.id))
-        .where(eq(builds.id, buildId));
+      const build = await buildById(tx, buildId);
+      const { closedSeq } = build;
       if (row.seq >= head || (closedSeq !== null && row.seq >= closedSeq)) return undefined;
-      const build = await needBuild(tx, projectId, name);
       const afresh = row.seq === 0 || row.version !== projectionVersion;
       const touches = afresh ? ({ all: true } as Touches) : await this.touchesBetween(tx, projectId, row.seq, head);
       let keys: readonly string[] | null = [];

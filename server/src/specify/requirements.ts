@@ -1,30 +1,34 @@
 import type { RequirementDetail, Specification } from '@contract/specify';
-import { isKey, recordFormat, type Role } from '@core/base';
+import { isKey, type Role } from '@core/base';
 import { approvalFaults, type RequirementContent } from '@core/specify';
 import { policiesOf } from '@core/prove';
 import { and, asc, count, eq, inArray, isNull, sql } from 'drizzle-orm';
 import {
   account,
+  approveRecord,
   changeRecord,
-  confirmWithApproval,
+  changeReviewState,
   freeKey,
   insertRecord,
   insertTraces,
   lockRecord,
   missingOwn,
+  needTitle,
   noteKeys,
   paragraphs,
   profileOf,
-  proveSigner,
-  putSignature,
+  proveApprover,
   recordRows,
   records,
   Refusal,
+  refuseRetired,
   refuseStale,
   traces,
   write,
   type Actor,
+  type Approval,
   type Db,
+  type Reviewed,
   type Writing,
 } from '../base';
 import {
@@ -95,10 +99,6 @@ export const searchable = ({ text, rationale }: RequirementContent): string => `
 /** The columns of a requirement's own table that its content fills. */
 export function contentColumns({ title: _, ...content }: RequirementContent) {
   return { ...content, html: paragraphs(content.text) };
-}
-
-function needTitle({ title }: RequirementContent): void {
-  if (!title.trim()) throw new Refusal('invalid', { fields: [{ path: 'title', text: 'Give it a title.' }] });
 }
 
 /** What code names a requirement's key before the requirement is there: from now on it is traced to it. */
@@ -183,7 +183,7 @@ export async function saveRequirement(
     const { record } = stored;
     const before = contentOf(stored);
     if (JSON.stringify(before) === JSON.stringify(content)) return;
-    if (record.retiredAt !== null) throw new Refusal('stateForbids', { detail: `${key} is retired: bring it back first.` });
+    refuseRetired(record);
     const revision = record.revision + 1;
     await changeRecord(w, record, { title: content.title, words: searchable(content), revision, state: 'draft' });
     await w.tx.update(requirements).set(contentColumns(content)).where(eq(requirements.id, record.id));
@@ -202,6 +202,19 @@ export async function saveRequirement(
   return requirementDetail(db, actor.projectId, key);
 }
 
+async function refuseIncomplete(w: Writing, stored: StoredRequirement, state: string): Promise<void> {
+  const content = contentOf(stored);
+  const missing = await missingOwn(w.tx, w.actor.projectId, 'requirement', stored.record.own, state, content.level);
+  const faults = [...approvalFaults(content), ...missing.map((name) => `It has no ${name}.`)];
+  if (faults.length) throw new Refusal('stateForbids', { detail: faults.join(' ') });
+}
+
+const reviewed = (w: Writing, stored: StoredRequirement): Reviewed => ({
+  record: stored.record,
+  content: contentOf(stored),
+  refuseIncomplete: (state) => refuseIncomplete(w, stored, state),
+});
+
 /** Asks for review, or takes back to draft. */
 export async function setRequirementState(
   db: Db,
@@ -210,45 +223,8 @@ export async function setRequirementState(
   basedOn: number,
   state: 'draft' | 'review',
 ): Promise<RequirementDetail> {
-  await write(db, actor, async (w) => {
-    const stored = await lockRequirement(w, key, basedOn);
-    const { record } = stored;
-    if (record.retiredAt !== null) throw new Refusal('stateForbids', { detail: `${key} is retired: bring it back first.` });
-    if (state === 'review') await refuseIncomplete(w, stored, state);
-    if (record.state === state) return;
-    await changeRecord(w, record, { state });
-    w.log({
-      action: state === 'review' ? 'review asked for' : 'sent back to draft',
-      kind: 'requirement',
-      key: record.key,
-      before: { revision: record.revision, state: record.state },
-      after: { revision: record.revision, state },
-      touches: { texts: [record.id] },
-    });
-    w.snapshot({ recordId: record.id, revision: record.revision, state, snapshot: { ...contentOf(stored), own: record.own } });
-    w.wrote(recordRows, record.id);
-  });
+  await write(db, actor, async (w) => changeReviewState(w, reviewed(w, await lockRequirement(w, key, basedOn)), state));
   return requirementDetail(db, actor.projectId, key);
-}
-
-async function refuseIncomplete(w: Writing, stored: StoredRequirement, state: string): Promise<void> {
-  const content = contentOf(stored);
-  const missing = await missingOwn(w.tx, w.actor.projectId, 'requirement', stored.record.own, state, content.level);
-  const faults = [...approvalFaults(content), ...missing.map((name) => `It has no ${name}.`)];
-  if (faults.length) throw new Refusal('stateForbids', { detail: faults.join(' ') });
-}
-
-export interface Approval {
-  readonly basedOn: number;
-  readonly hash: string;
-  readonly password: string;
-  readonly reason: string;
-}
-
-/** May a person approve this: not what they wrote, unless the project allows it at this level. */
-export function refuseOwnApproval(login: string, author: string, ownAllowed: boolean): void {
-  if (login === author && !ownAllowed)
-    throw new Refusal('ownWork', { detail: 'You wrote this revision: somebody else has to approve it.' });
 }
 
 /** Approves a revision that is in review: a signature on the hash that the signer saw. */
@@ -259,47 +235,15 @@ export async function approveRequirement(
   key: string,
   input: Approval,
 ): Promise<RequirementDetail> {
-  if (!roles.includes('reviewer')) throw new Refusal('forbidden', { detail: 'Only a reviewer approves.' });
-  const signer = await proveSigner(db, actor, input.password);
+  const signer = await proveApprover(db, actor, roles, input.password);
   await write(db, actor, async (w) => {
     const stored = await lockRequirement(w, key, input.basedOn);
-    const { record, row } = stored;
-    if (record.state === 'approved')
-      throw new Refusal('alreadySigned', { detail: `${key} revision ${record.revision} is approved already.` });
-    if (record.state !== 'review')
-      throw new Refusal('stateForbids', { detail: `${key} is not in review: its author asks for that first.` });
-    await refuseIncomplete(w, stored, 'approved');
-    const hash = requirementHash(stored);
-    if (hash !== input.hash)
-      throw new Refusal('recordChanged', { detail: 'It changed since you opened it: read it again before you sign.' });
-    const policies = policiesOf(await profileOf(w.tx, actor.projectId));
-    refuseOwnApproval(actor.login, record.authoredBy, policies.ownApprovalAt.includes(row.level));
-    await changeRecord(w, record, { state: 'approved' });
-    w.log({
-      action: 'requirement approved',
-      kind: 'requirement',
-      key: record.key,
-      before: { revision: record.revision, state: record.state },
-      after: { revision: record.revision, state: 'approved', printedName: signer.printedName, hash, reason: input.reason },
-      touches: { texts: [record.id] },
-    });
-    w.snapshot({
-      recordId: record.id,
-      revision: record.revision,
-      state: 'approved',
-      snapshot: { ...contentOf(stored), own: record.own },
-      hash,
-    });
-    w.wrote(recordRows, record.id);
-    await putSignature(w, signer, {
-      recordId: record.id,
-      revision: record.revision,
-      meaning: 'approved',
-      format: recordFormat,
-      hash,
+    await approveRecord(w, signer, reviewed(w, stored), {
+      hash: requirementHash(stored),
+      seen: input.hash,
       reason: input.reason,
+      ownAllowed: () => ownWorkAllowed(w.tx, actor.projectId, [stored.record.id]),
     });
-    await confirmWithApproval(w, record);
   });
   return requirementDetail(db, actor.projectId, key);
 }
