@@ -27,6 +27,7 @@ const icons: Record<JumpItem['kind'], string> = {
       <label class="line"
         ><cp-icon name="search" /><span class="hidden-visually">Jump to a key or a word</span>
         <input
+          #qBox
           class="ask"
           role="combobox"
           aria-expanded="true"
@@ -34,7 +35,7 @@ const icons: Record<JumpItem['kind'], string> = {
           [attr.aria-activedescendant]="found().length ? 'jump-' + at() : null"
           placeholder="BRK-007, wind, brake.c …"
           [value]="q()"
-          (input)="q.set($any($event.target).value)"
+          (input)="q.set(qBox.value)"
           (keydown)="keys($event)"
         />
       </label>

@@ -28,7 +28,7 @@ const linked: readonly string[] = ['requirement', 'case', 'run', 'round', 'probl
         <span class="second grow">{{ ledger().total }} entries{{ filtered() ? ' match' : '' }}</span>
         <label class="row"
           ><span class="second small">Kind</span
-          ><select class="in pick" [value]="kind()" (change)="kind.set($any($event.target).value)">
+          ><select #kindBox class="in pick" [value]="kind()" (change)="kind.set(kindBox.value)">
             <option value="">all</option>
             @for (k of ledger().kinds; track k) {
               <option [value]="k">{{ k }}</option>
@@ -37,7 +37,7 @@ const linked: readonly string[] = ['requirement', 'case', 'run', 'round', 'probl
         >
         <label class="row"
           ><span class="second small">Who</span
-          ><select class="in pick" [value]="who()" (change)="who.set($any($event.target).value)">
+          ><select #whoBox class="in pick" [value]="who()" (change)="who.set(whoBox.value)">
             <option value="">everybody</option>
             @for (p of ledger().people; track p) {
               <option [value]="p">{{ p }}</option>
@@ -46,13 +46,7 @@ const linked: readonly string[] = ['requirement', 'case', 'run', 'round', 'probl
         >
         <label class="chip"
           ><cp-icon name="filter_list" /><span class="hidden-visually">Filter by record or action</span
-          ><input
-            class="bare"
-            data-filter
-            type="search"
-            placeholder="Record or action"
-            [value]="q()"
-            (input)="q.set($any($event.target).value)"
+          ><input #qBox class="bare" data-filter type="search" placeholder="Record or action" [value]="q()" (input)="q.set(qBox.value)"
         /></label>
         <button mat-stroked-button type="button" (click)="verify()" [disabled]="verifying().pending > 0">
           <cp-icon name="verified" /> Verify the chain

@@ -17,6 +17,16 @@ const creditChoices = [
   ['deviations', 'runs passed with an accepted deviation'],
 ] as const;
 
+const marks = [
+  ['reviewAt', 'Second signature', 'needs a reviewer’s signature'],
+  ['observationAt', 'Words on every pass', 'asks for words on every passed step'],
+  ['ownApprovalAt', 'Own work approved', 'lets people approve their own work'],
+] as const;
+/** A list of levels that a mark of the table puts a level into. */
+type LevelList = (typeof marks)[number][0];
+
+const toggled = <T>(list: readonly T[], item: T): T[] => (list.includes(item) ? list.filter((other) => other !== item) : [...list, item]);
+
 /** Who is what in the project, what its standard asks for, and one's own password; accounts for the installation's administrators. */
 @Component({
   selector: 'cp-settings-page',
@@ -78,9 +88,9 @@ const creditChoices = [
                 @for (m of metrics; track m) {
                   <th scope="col">{{ metricWords[m] }}</th>
                 }
-                <th scope="col">Second signature</th>
-                <th scope="col">Words on every pass</th>
-                <th scope="col">Own work approved</th>
+                @for (mark of marks; track mark[0]) {
+                  <th scope="col">{{ mark[1] }}</th>
+                }
               </tr>
             </thead>
             <tbody>
@@ -90,6 +100,7 @@ const creditChoices = [
                   @for (m of metrics; track m) {
                     <td>
                       <input
+                        #targetBox
                         class="in tiny"
                         type="number"
                         min="0"
@@ -97,37 +108,21 @@ const creditChoices = [
                         [attr.aria-label]="level + ' ' + metricWords[m]"
                         [disabled]="!admin()"
                         [value]="p.targets[level]?.[m] ?? ''"
-                        (change)="target(level, m, $any($event.target).value)"
+                        (change)="target(level, m, targetBox.value)"
                       />
                     </td>
                   }
-                  <td>
-                    <input
-                      type="checkbox"
-                      [attr.aria-label]="level + ' needs a reviewer’s signature'"
-                      [disabled]="!admin()"
-                      [checked]="p.reviewAt.includes(level)"
-                      (change)="review(level)"
-                    />
-                  </td>
-                  <td>
-                    <input
-                      type="checkbox"
-                      [attr.aria-label]="level + ' asks for words on every passed step'"
-                      [disabled]="!admin()"
-                      [checked]="policies()?.observationAt?.includes(level)"
-                      (change)="policy('observationAt', level)"
-                    />
-                  </td>
-                  <td>
-                    <input
-                      type="checkbox"
-                      [attr.aria-label]="level + ' lets people approve their own work'"
-                      [disabled]="!admin()"
-                      [checked]="policies()?.ownApprovalAt?.includes(level)"
-                      (change)="policy('ownApprovalAt', level)"
-                    />
-                  </td>
+                  @for (mark of marks; track mark[0]) {
+                    <td>
+                      <input
+                        type="checkbox"
+                        [attr.aria-label]="level + ' ' + mark[2]"
+                        [disabled]="!admin()"
+                        [checked]="levelsOf(mark[0], p).includes(level)"
+                        (change)="setMark(mark[0], level)"
+                      />
+                    </td>
+                  }
                 </tr>
               }
             </tbody>
@@ -137,10 +132,11 @@ const creditChoices = [
             @for (c of creditChoices; track c[0]) {
               <label class="row"
                 ><input
+                  #creditBox
                   type="checkbox"
                   [disabled]="!admin()"
                   [checked]="(p.credit ?? usualPolicy)[c[0]]"
-                  (change)="credit(c[0], $any($event.target).checked)"
+                  (change)="credit(c[0], creditBox.checked)"
                 />
                 {{ c[1] }}</label
               >
@@ -148,10 +144,11 @@ const creditChoices = [
           </fieldset>
           <label class="row"
             ><input
+              #creditNeedsSignatureBox
               type="checkbox"
               [disabled]="!admin()"
               [checked]="policies()?.creditNeedsSignature"
-              (change)="creditNeedsSignature($any($event.target).checked)"
+              (change)="creditNeedsSignature(creditNeedsSignatureBox.checked)"
             />
             A result gives credit only once its tester signed it</label
           >
@@ -249,6 +246,7 @@ export class SettingsPage {
   protected readonly roles = roles;
   protected readonly metrics = metrics;
   protected readonly usualPolicy = usualPolicy;
+  protected readonly marks = marks;
   protected readonly creditChoices = creditChoices;
   protected readonly metricWords = metricWords;
   protected readonly people = this.store.selectSignal(baseFeature.selectPeople);
@@ -285,8 +283,7 @@ export class SettingsPage {
   }
 
   protected toggle(login: string, has: readonly Role[], role: Role): void {
-    const next = has.includes(role) ? has.filter((r) => r !== role) : [...has, role];
-    this.store.dispatch(baseCommands.setMember.start({ project: this.scope.slug(), login, roles: next }));
+    this.store.dispatch(baseCommands.setMember.start({ project: this.scope.slug(), login, roles: toggled(has, role) }));
   }
 
   protected join(): void {
@@ -340,11 +337,15 @@ export class SettingsPage {
     this.draft.set(null);
   }
 
-  protected policy(list: 'ownApprovalAt' | 'observationAt', level: string): void {
+  /** The levels that a mark of the table is set at. */
+  protected levelsOf(list: LevelList, p: StandardProfile): readonly string[] {
+    return list === 'reviewAt' ? p.reviewAt : policiesOf(p)[list];
+  }
+
+  protected setMark(list: LevelList, level: string): void {
     this.correct((p) => {
-      const now = policiesOf(p);
-      const levels = now[list].includes(level) ? now[list].filter((l) => l !== level) : [...now[list], level];
-      return { ...p, policies: { ...now, [list]: levels } };
+      const levels = toggled(this.levelsOf(list, p), level);
+      return list === 'reviewAt' ? { ...p, reviewAt: levels } : { ...p, policies: { ...policiesOf(p), [list]: levels } };
     });
   }
 
@@ -364,10 +365,6 @@ export class SettingsPage {
 
   protected credit(choice: keyof CreditPolicy, chosen: boolean): void {
     this.correct((p) => ({ ...p, credit: { ...(p.credit ?? usualPolicy), [choice]: chosen } }));
-  }
-
-  protected review(level: string): void {
-    this.correct((p) => ({ ...p, reviewAt: p.reviewAt.includes(level) ? p.reviewAt.filter((l) => l !== level) : [...p.reviewAt, level] }));
   }
 
   protected add(): void {

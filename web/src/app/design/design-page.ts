@@ -41,12 +41,13 @@ const rowHeight = 50;
         <label class="field"
           ><span class="hidden-visually">Filter</span
           ><input
+            #wordsBox
             class="in"
             data-filter
             type="search"
             placeholder="Filter by key, words or requirement"
             [value]="words()"
-            (input)="words.set($any($event.target).value)"
+            (input)="words.set(wordsBox.value)"
         /></label>
         <div class="row">
           <span class="second small grow" role="status"

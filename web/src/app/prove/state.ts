@@ -1,18 +1,15 @@
-import { createActionGroup, createFeature, createReducer, on, props } from '@ngrx/store';
+import { createFeature, createReducer, on } from '@ngrx/store';
 import type { Job } from '@contract/base';
 import * as contract from '@contract/prove';
-import type { Board, BoardRow, CordDetail } from '@contract/prove';
+import type { Board, BoardRow } from '@contract/prove';
 import { command } from '../base';
 
 export const proveCommands = {
   getBoard: command('[Prove] get board', contract.getBoard),
-  getCord: command('[Prove] get cord', contract.getCord),
   listPacks: command('[Prove] list packs', contract.listPacks),
   makePack: command('[Prove] make pack', contract.makePack),
   cancelPack: command('[Prove] cancel pack', contract.cancelPack),
 };
-
-export const proveActions = createActionGroup({ source: 'Prove', events: { 'Forget cord': props<{ key: string }>() } });
 
 interface ProveState {
   /** Which question the rows answer: build, filter, words and order. */
@@ -21,10 +18,9 @@ interface ProveState {
   readonly rows: readonly (BoardRow | undefined)[];
   readonly total: number;
   readonly totals: Board['totals'] | null;
-  readonly cord: CordDetail | null;
   readonly packs: readonly Job[];
 }
-const first: ProveState = { question: '', seq: 0, rows: [], total: 0, totals: null, cord: null, packs: [] };
+const first: ProveState = { question: '', seq: 0, rows: [], total: 0, totals: null, packs: [] };
 const c = proveCommands;
 
 export const questionOf = (input: { build: string; filter?: string; q?: string; sort?: string }): string =>
@@ -42,8 +38,6 @@ export const proveFeature = createFeature({
       answer.rows.forEach((row, i) => (rows[(Number(input.offset) || 0) + i] = row));
       return { ...state, question, seq: answer.seq, rows, total: answer.total, totals: answer.totals };
     }),
-    on(c.getCord.done, (state, { answer }): ProveState => ({ ...state, cord: answer })),
-    on(proveActions.forgetCord, (state, { key }): ProveState => (state.cord?.key === key ? state : { ...state, cord: null })),
     on(c.listPacks.done, (state, { answer }): ProveState => ({ ...state, packs: answer })),
     on(c.makePack.done, (state, { answer }): ProveState => ({ ...state, packs: [answer, ...state.packs] })),
   ),

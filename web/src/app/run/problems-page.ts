@@ -43,13 +43,14 @@ const empty = { title: '', description: '', blocking: true, requirements: '' };
           }
         </div>
         <input
+          #wordsBox
           class="in"
           data-filter
           type="search"
           placeholder="Filter"
           aria-label="Filter"
           [value]="words()"
-          (input)="words.set($any($event.target).value)"
+          (input)="words.set(wordsBox.value)"
         />
         <ul>
           @for (p of rows(); track p.key) {
@@ -137,15 +138,10 @@ const empty = { title: '', description: '', blocking: true, requirements: '' };
             <cp-problem [of]="names.save" />
             @if (may()) {
               @if (p.state === 'open') {
-                <form class="row" (ngSubmit)="close(p)">
-                  <input
-                    class="in reason"
-                    name="why"
-                    placeholder="Why it can be closed"
-                    aria-label="Why it can be closed"
-                    [(ngModel)]="reason"
-                  /><label class="row"
-                    ><span class="second">Fixed in</span
+                <form class="row closing" (ngSubmit)="close(p)">
+                  <label class="field reason"><span>Why it can be closed</span><input class="in" name="why" [(ngModel)]="reason" /></label
+                  ><label class="field"
+                    ><span>Fixed in</span
                     ><select class="in" name="fixedIn" [(ngModel)]="fixedIn">
                       <option value="">no build: no fault after all</option>
                       @for (b of scope.project()?.builds; track b.name) {
@@ -207,8 +203,11 @@ const empty = { title: '', description: '', blocking: true, requirements: '' };
     dt {
       color: var(--ink-2);
     }
+    .closing {
+      align-items: end;
+    }
     .reason {
-      max-width: 420px;
+      flex: 0 1 420px;
     }
   `,
 })
@@ -326,10 +325,9 @@ export class ProblemsPage {
   protected close(p: Problem): void {
     const reason = this.reason().trim();
     const fixedIn = this.fixedIn() || null;
-    if (!p.blocking || !p.run) return this.change(p, 'closed', reason, fixedIn);
-    // While a run that showed it fails, closing is signed; whether one does, the server knows.
     this.change(p, 'closed', reason, fixedIn);
-    this.asked = { p, reason, fixedIn };
+    // While a run that showed it fails, closing is signed; whether one does, the server knows.
+    if (p.blocking && p.run) this.asked = { p, reason, fixedIn };
   }
 
   protected reopen(p: Problem): void {

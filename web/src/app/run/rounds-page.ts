@@ -64,12 +64,13 @@ import { runCommands, runFeature } from './state';
             <h3>Cases: {{ chosen().size }} chosen, {{ minutes() }} min planned</h3>
             <span class="row"
               ><input
+                #wordsBox
                 class="in find"
                 type="search"
                 placeholder="Filter cases"
                 aria-label="Filter cases"
                 [value]="words()"
-                (input)="words.set($any($event.target).value)"
+                (input)="words.set(wordsBox.value)"
               /><button class="chip" type="button" (click)="chooseAll()">All shown</button
               ><button class="chip" type="button" (click)="chosen.set(none)">None</button></span
             >

@@ -44,7 +44,7 @@ const fieldWords: Record<ImportField, string> = {
       <section class="sheet pad drop" (dragover)="$event.preventDefault()" (drop)="drop($event)">
         <cp-icon name="upload_file" /><span>Drop a CSV file here, or</span
         ><label class="chip"
-          >choose one<input class="hidden-visually" type="file" accept=".csv,.txt,text/csv" (change)="pick($any($event.target))"
+          >choose one<input #pickBox class="hidden-visually" type="file" accept=".csv,.txt,text/csv" (change)="pick(pickBox)"
         /></label>
         @if (fileName()) {
           <span

@@ -69,12 +69,13 @@ const rowHeight = 40;
         <label class="field"
           ><span class="hidden-visually">Filter</span
           ><input
+            #wordsBox
             class="in"
             data-filter
             type="search"
             placeholder="Filter by key or words"
             [value]="words()"
-            (input)="words.set($any($event.target).value)"
+            (input)="words.set(wordsBox.value)"
         /></label>
         <span class="second small" role="status">{{ rows().length }} of {{ all().length }}</span>
         @if (rows().length) {

@@ -25,6 +25,9 @@ const mostKeys = 800;
     </mat-menu>
   `,
   styles: `
+    :host {
+      display: flex;
+    }
     .says {
       padding: 6px 16px;
     }
