@@ -1,7 +1,7 @@
 import { performance } from 'node:perf_hooks';
 import Fastify from 'fastify';
 import { compareKeys } from '@core/base';
-import { noCoverage } from '@core/measure';
+import { perMetric } from '@core/measure';
 import { boardTotals, iec61508, judgeCords, summariseCode, type CordInput } from '@core/prove';
 import { addressFromEnvironment } from '../src/address';
 import { buildApp } from '../src/app';
@@ -22,7 +22,8 @@ function manyCords(): CordInput {
     { meaning: 'reviewed', login: 'b', matches: true },
   ] as const;
   const drawn = { fromRevision: 1, toRevision: 1, needsConfirmation: false, drawnBy: 'a', confirmedBy: null };
-  const code = summariseCode(['a.c'], true, [{ path: 'a.c', name: 'f', status: 'measured', totals: noCoverage, firstGap: {} }]);
+  const totals = perMetric(() => ({ found: 10, exercised: 10, credited: 10, justified: 0 }));
+  const code = summariseCode(['a.c'], true, [{ path: 'a.c', name: 'f', status: 'measured', totals, firstGap: {} }]);
   const keys = Array.from({ length: n }, (_, i) => key('R', i));
   return {
     build: '1.0',
