@@ -28,7 +28,8 @@ export async function buildServer() {
   await bundle({
     entryPoints: {
       main: 'server/src/main.ts',
-      papers: 'server/src/prove/papers.ts',
+      jobs: 'server/src/job-worker.ts',
+      'key-rotate': 'server/src/key-rotate.ts',
       projector: 'server/src/prove/projector-worker.ts',
       migrate: 'server/src/migrate.ts',
       'project-again': 'server/src/project-again.ts',

@@ -122,7 +122,14 @@ export async function startDatabase(folder, { port } = {}) {
     writeFileSync(marker, new Date().toISOString());
   }
   server.unref();
-  return { ...owner, appPassword: secrets.app, pid: server.pid, stop: () => end(server.pid) };
+  return { ...owner, folder, appPassword: secrets.app, pid: server.pid, stop: () => end(server.pid) };
+}
+
+/** The secret under which signing keys are kept: a file beside the database, not in it. */
+function keySecret(folder) {
+  const file = join(folder, 'key-secret');
+  if (!existsSync(file)) writeFileSync(file, randomBytes(24).toString('base64url'), { mode: 0o600 });
+  return file;
 }
 
 /** Makes the database of that name if it is not there, and brings its tables up to date. */
@@ -134,5 +141,11 @@ export async function prepareDatabase(database, name, root) {
   await connection.end();
   const { migrateDatabase, migrationsFolder } = await import(join(root, 'dist', 'server', 'migrate.js'));
   await migrateDatabase({ port, user, password, database: name }, { user: 'cord_app', password: appPassword }, migrationsFolder(root));
-  return { CORD_DB_PORT: String(port), CORD_DB_USER: 'cord_app', CORD_DB_PASSWORD: appPassword, CORD_DB_NAME: name };
+  return {
+    CORD_DB_PORT: String(port),
+    CORD_DB_USER: 'cord_app',
+    CORD_DB_PASSWORD: appPassword,
+    CORD_DB_NAME: name,
+    CORD_KEY_SECRET_FILE: keySecret(database.folder),
+  };
 }

@@ -1,14 +1,14 @@
-import { execFileSync } from 'node:child_process';
-import { mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
+import { execFileSync, spawnSync } from 'node:child_process';
+import { existsSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
+import * as base from '@contract/base';
 import * as prove from '@contract/prove';
 import * as run from '@contract/run';
 import * as design from '@contract/design';
 import * as specify from '@contract/specify';
 import { JobRunner } from '../src/base';
 import { makeProofPack } from '../src/prove';
-import setPaper from '../src/prove/papers';
 import { caseContent, content, openProject, password, type Project } from './support';
 
 describe('a proof pack', () => {
@@ -50,10 +50,10 @@ describe('a proof pack', () => {
   });
 
   const runner = (): JobRunner =>
-    new JobRunner(p.database, { pack: (job, progress) => makeProofPack(p.database.db, job, progress, setPaper) }, () => undefined);
+    new JobRunner(p.database, { pack: (job, progress) => makeProofPack(p.database.db, job, progress) }, () => undefined);
 
   it('is begun again after its worker was killed, and made whole', async () => {
-    const { body: job } = await p.call('auditor', prove.makePack, { build: '1.0' });
+    const { body: job } = await p.call('author', prove.makePack, { build: '1.0' });
     // As a killed worker leaves it: claimed, half done, its last sign of life long ago.
     await p.owner.query(
       `update ${p.name}.jobs set state = 'running', holder = 'dead', heartbeat = '2020-01-01T00:00:00.000Z', progress = 0.5 where id = ?`,
@@ -67,60 +67,124 @@ describe('a proof pack', () => {
     writeFileSync(join(folder, 'pack.zip'), answer.rawPayload);
   }, 60_000);
 
-  it('is checked with unzip, sha256sum and openssl alone', () => {
-    expect(sh('unzip -tq pack.zip')).toContain('No errors');
-    sh('unzip -oq pack.zip');
-    expect(sh('sha256sum --check --strict SHA256SUMS | grep -vc ": OK$" || true').trim()).toBe('0');
-    expect(sh('openssl pkeyutl -verify -pubin -inkey public-key.pem -rawin -in SHA256SUMS -sigfile SHA256SUMS.sig')).toContain(
-      'Verified Successfully',
-    );
-    const named = readFileSync(join(folder, 'SHA256SUMS'), 'utf8')
-      .trim()
-      .split('\n')
-      .map((line) => line.slice(66));
-    const present = sh('find . -type f | sed "s#^./##" | grep -v "^pack.zip$"').trim().split('\n');
-    expect(present.filter((name) => !named.includes(name)).sort()).toEqual(['SHA256SUMS', 'SHA256SUMS.sig']);
-  });
-
-  it('shows a changed file, and a changed list', () => {
-    sh('cp trace/matrix.csv kept.csv && printf x >> trace/matrix.csv');
-    expect(() => sh('sha256sum --check --quiet SHA256SUMS')).toThrowError();
-    sh('mv kept.csv trace/matrix.csv && sed "1s/^..../zzzz/" SHA256SUMS > forged');
-    expect(() => sh('openssl pkeyutl -verify -pubin -inkey public-key.pem -rawin -in forged -sigfile SHA256SUMS.sig')).toThrowError();
-  });
-
-  it('binds signatures to record files, evidence to records, and ledger entries to each other', () => {
-    const sum = sh('sha256sum runs/RUN-001/record.json | cut -d" " -f1').trim();
-    const marks = JSON.parse(readFileSync(join(folder, 'runs/RUN-001/signatures.json'), 'utf8')) as { hash: string; meaning: string }[];
-    expect(marks.map((s) => [s.meaning, s.hash])).toEqual([
-      ['performed', sum],
-      ['reviewed', sum],
-    ]);
-    const record = JSON.parse(readFileSync(join(folder, 'runs/RUN-001/record.json'), 'utf8')) as { evidence: { sha256: string }[] };
-    expect(sh('sha256sum runs/RUN-001/evidence/* | cut -d" " -f1').trim()).toBe(record.evidence[0].sha256);
-    // The very commands of VERIFY.md.
-    const verify = readFileSync(join(folder, 'VERIFY.md'), 'utf8');
-    const script = verify
-      .slice(verify.indexOf('    previous='))
-      .split('\n')
-      .filter((line) => line.startsWith('    '))
+  /** The commands of VERIFY.md, pasted block by block as they stand; answers what each printed. */
+  const pasted = (at: string): string => {
+    const blocks = readFileSync(join(folder, 'pack/VERIFY.md'), 'utf8')
+      .split(/\n(?! {4})/)
+      .reduce<string[]>((list, line) => {
+        const code = line
+          .split('\n')
+          .filter((l) => l.startsWith('    '))
+          .map((l) => l.slice(4));
+        return code.length ? [...list, code.join('\n')] : list;
+      }, []);
+    expect(blocks.length).toBeGreaterThanOrEqual(7);
+    return blocks
+      .map((block) => {
+        const done = spawnSync('bash', ['-c', block], { cwd: at, encoding: 'utf8' });
+        return done.stdout + done.stderr;
+      })
       .join('\n');
-    expect(sh(script).trim()).toBe(/last line is\s+([0-9a-f]{64})/.exec(verify)?.[1] ?? 'none');
+  };
+  const loud = (text: string): string[] => text.split('\n').filter((line) => /^[A-Z ]{12,}/.test(line));
+
+  it('is checked by pasting the commands of VERIFY.md, which say in every step that it holds', () => {
+    expect(sh('unzip -tq pack.zip')).toContain('No errors');
+    sh('mkdir pack && cd pack && unzip -oq ../pack.zip');
+    const told = pasted(join(folder, 'pack'));
+    expect(loud(told)).toEqual([]);
+    for (const words of [
+      'every listed file is as it was',
+      'no file stands here that is not listed',
+      'the list is the one that was signed',
+      'fingerprint ',
+      'every signed text has the hash that was signed',
+      'every file of evidence is the one recorded',
+      'every signature stands in the ledger',
+      'the ledger is whole',
+    ])
+      expect(told).toContain(words);
+  });
+
+  it('holds every part that its contents name', () => {
+    for (const name of [
+      'index.html',
+      'requirements/BRK-001.html',
+      'cases/C-001.html',
+      'signed/BRK-001/revision-1.json',
+      'signed/C-001/revision-1.json',
+      'trace/traces.json',
+      'trace/code.json',
+      'configuration.json',
+      'people.json',
+      'deviations.json',
+      'signatures.tsv',
+      'keys/1.pem',
+      'STATEMENT.md',
+    ])
+      expect(existsSync(join(folder, 'pack', name)))
+        .withContext(name)
+        .toBeTrue();
+    const page = readFileSync(join(folder, 'pack/requirements/BRK-001.html'), 'utf8');
+    for (const part of ['../cases/C-001.html', '../runs/RUN-001/record.json', 'Person reviewer', 'approved']) expect(page).toContain(part);
+    const lines = readFileSync(join(folder, 'pack/signatures.tsv'), 'utf8').trim().split('\n').slice(1);
+    expect(lines.map((line) => line.split('\t')[4]).sort()).toEqual(['approved', 'approved', 'performed', 'reviewed']);
+    const flags = execFileSync('zipinfo', ['-v', 'pack.zip', 'VERIFY.md'], { cwd: folder, encoding: 'utf8' });
+    expect(flags).toContain('Unix');
+  });
+
+  const forgery = (name: string, script: string, says: RegExp): void =>
+    it(`shows it when ${name}`, () => {
+      sh(`rm -rf forged && cp -r pack forged && cd forged && ${script}`);
+      expect(loud(pasted(join(folder, 'forged'))).join('\n')).toMatch(says);
+    });
+  const resum = 'for f in $(cut -c67- SHA256SUMS); do sha256sum $f; done > s && mv s SHA256SUMS';
+  const resign = `${resum} && openssl genpkey -algorithm ed25519 -out ../k.pem 2>/dev/null && openssl pkeyutl -sign -inkey ../k.pem -rawin -in SHA256SUMS -out SHA256SUMS.sig`;
+  forgery('one byte of a file is changed', 'printf x >> trace/matrix.csv', /A LISTED FILE WAS CHANGED/);
+  forgery('a file is added', 'echo more > runs/RUN-001/evidence/2-9-more.txt', /FILES THAT THE LIST DOES NOT NAME/);
+  forgery('a row of the list is taken out', 'rm breaks.csv && sed -i /breaks.csv/d SHA256SUMS', /THE LIST IS NOT THE ONE THAT WAS SIGNED/);
+  forgery(
+    'a verdict is changed, and the list with it',
+    `sed -i 's/"verdict":"passed"/"verdict":"failed"/' runs/RUN-001/record.json && ${resum}`,
+    /THE LIST IS NOT THE ONE THAT WAS SIGNED[^]*A SIGNED TEXT IS NOT THE ONE/,
+  );
+  forgery(
+    'a signature is moved to another record',
+    "sed -i 's#^runs/RUN-001/record.json#signed/C-001/revision-1.json#' signatures.tsv",
+    /A SIGNED TEXT IS NOT THE ONE THAT WAS SIGNED/,
+  );
+  forgery(
+    'a signature is made somebody else’s',
+    "sed -i 's/\treviewer\t\\(.*\\)\treviewed/\tauthor\t\\1\treviewed/' signatures.tsv",
+    /NOT IN THE LEDGER: RUN-001 reviewed by author/,
+  );
+  forgery('the last entries of the ledger are cut off', "sed -i '$d' ledger.jsonl", /THE LEDGER DOES NOT END/);
+  forgery('an entry in the middle is changed', `sed -i '5s/"format":2/"format":3/' ledger.jsonl`, /THIS ENTRY DOES NOT FOLLOW/);
+  forgery(
+    'all is signed anew with another key that the page does not name',
+    `${resign} && openssl pkey -in ../k.pem -pubout -out public-key.pem`,
+    /THE KEY IS NOT THE ONE/,
+  );
+
+  it('cannot show, without the fingerprint, that all of it was made anew: and says so', () => {
+    const page = readFileSync(join(folder, 'pack/VERIFY.md'), 'utf8');
+    expect(page).toContain('Only this one shows it');
+    expect(page).toContain('all of it is made anew and signed with another key | 3 alone');
   });
 
   it('sets documents with selectable text and embedded fonts, in which nothing vanishes', () => {
-    expect(sh("pdffonts summary.pdf | tail -n +3 | awk '{print $(NF-4)}' | sort -u").trim()).toBe('yes');
-    const text = sh('pdftotext -layout summary.pdf - ; pdftotext -layout runs/runs.pdf -');
+    expect(sh("cd pack; pdffonts summary.pdf | tail -n +3 | awk '{print $(NF-4)}' | sort -u").trim()).toBe('yes');
+    const text = sh('cd pack; pdftotext -layout summary.pdf - ; pdftotext -layout runs/runs.pdf -');
     expect(text).toContain('>= 5 °C');
     expect(text).toContain('[U+6587]');
     expect(text).toMatch(/Page 2 of \d/);
     expect(text).toContain('log.txt');
-    expect(sh('xmllint --html --noout trace/matrix.html 2>&1 || true')).not.toContain('error : Opening');
+    expect(sh('xmllint --html --noout pack/trace/matrix.html 2>&1 || true')).not.toContain('error : Opening');
   });
 
   it('can be cancelled, and stores nothing then', async () => {
     const { body: job } = await p.call('author', prove.makePack, { build: '1.0' });
-    await p.call('author', prove.cancelPack, { id: job.id });
+    await p.call('author', base.cancelJob, { id: job.id });
     const worker = runner();
     worker.start();
     await new Promise((resolve) => setTimeout(resolve, 1500));

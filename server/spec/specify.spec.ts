@@ -141,3 +141,82 @@ describe('the ledger', () => {
     await p.close();
   }, 60_000);
 });
+
+describe('a table of requirements', () => {
+  let p: Project;
+  beforeAll(async () => (p = await openProject()), 60_000);
+  afterAll(() => p.close());
+  const usual = {
+    key: 'key',
+    kind: 'kind',
+    under: 'under',
+    title: 'title',
+    text: 'text',
+    rationale: 'rationale',
+    level: 'level',
+    method: 'method',
+    parent: 'parent',
+    topLevel: 'top level',
+    derived: 'derived',
+    notInCode: 'not in code',
+  };
+  const exported = async (): Promise<string> =>
+    (await p.app.inject({ url: '/api/projects/spec/requirements.csv', headers: { cookie: await p.cookie('auditor') } })).body;
+  const load = (csv: string, mapping: Record<string, string>) =>
+    p.call('author', specify.importRequirements, { specification: 'BRK', fileName: 'r.csv', csv, mapping });
+
+  it('exported, imported and exported again is the same to the byte, and the import changes nothing', async () => {
+    const fields = (
+      await p.call('admin', base.addField, {
+        kind: 'requirement',
+        name: 'Zones',
+        definition: { type: 'choices', choices: ['front', 'rear'] },
+      })
+    ).body;
+    const mass = (await p.call('admin', base.addField, { kind: 'requirement', name: 'Mass', definition: { type: 'number', unit: 'kg' } }))
+      .body;
+    const [zones, kilos] = [fields.find((f) => f.name === 'Zones')?.id, mass.find((f) => f.name === 'Mass')?.id];
+    const texts = ['=1+1', "'=2", '-2+3', ' "=x"', 'two\nlines', 'a;b,"c"', '文 “quoted”', '-5'];
+    const rows = texts.map(
+      (text, i) =>
+        `BRK-00${i + 1},requirement,,T ${i},"${text.replace(/"/g, '""')}",,SIL 1,test,${i > 2 ? 'BRK-001; BRK-002' : ''},${i === 0 ? 'yes' : ''},,${i === 4 ? 'yes' : ''},front; rear,${i}.5`,
+    );
+    const heading = 'key,kind,under,title,text,rationale,level,method,parent,top level,derived,not in code,Zones,Mass';
+    const mapping = { ...usual, [`own:${zones}`]: 'Zones', [`own:${kilos}`]: 'Mass' };
+    const first = await load(`${heading}\n${rows.join('\n')}\n`, mapping);
+    expect(first.body).toEqual({ written: 8, changed: 0, same: 0 });
+    const once = await exported();
+    const before = (await p.call('auditor', base.listLedger, {})).body.total;
+    const again = await load(once, mapping);
+    expect(again.body).toEqual({ written: 0, changed: 0, same: 8 });
+    expect(await exported()).toBe(once);
+    expect((await p.call('auditor', base.listLedger, {})).body.total).toBe(before);
+  });
+
+  it('brings what differs to what it says, as new revisions', async () => {
+    const table = (await exported()).replace('T 2', 'Another title').replace('BRK-001; BRK-002', 'BRK-001; BRK-003');
+    expect((await load(table, usual)).body).toEqual({ written: 0, changed: 2, same: 6 });
+    const third = (await p.call('auditor', specify.getRequirement, { key: 'BRK-003' })).body;
+    expect([third.title, third.revision, third.state]).toEqual(['Another title', 2, 'draft']);
+    const fourth = (await p.call('auditor', specify.getRequirement, { key: 'BRK-004' })).body;
+    expect(fourth.parents.map((t) => t.to).sort()).toEqual(['BRK-001', 'BRK-003']);
+  });
+
+  it('is refused as a whole, with row and cell, where an own field does not fit, or parents form a circle', async () => {
+    const { problem } = await load('key,title,text,parent\nBRK-020,T,X,BRK-021\nBRK-021,T,X,BRK-020\n', {
+      key: 'key',
+      title: 'title',
+      text: 'text',
+      parent: 'parent',
+    });
+    expect(problem.findings?.[0].text).toContain('BRK-020 → BRK-021 → BRK-020');
+    const through = await load('key,title,text,parent\nBRK-001,T 0,X,BRK-008\n', {
+      key: 'key',
+      title: 'title',
+      text: 'text',
+      parent: 'parent',
+    });
+    expect(through.problem.findings?.[0].text).toContain('BRK-001 → BRK-008 → BRK-001');
+    expect((await p.call('auditor', specify.listRequirements, {})).body.total).toBe(8);
+  });
+});

@@ -29,6 +29,7 @@ export const password = 'spec-password';
 const { CORD_TEST_PORT, CORD_TEST_USER = '', CORD_TEST_PASSWORD = '', CORD_TEST_APP_PASSWORD = '' } = process.env;
 const port = Number(CORD_TEST_PORT);
 let count = 0;
+process.env['CORD_KEY_SECRET'] ??= 'a-secret-for-the-specs';
 
 /** A fresh, migrated database with the server's own account, and the owner's for looking behind its back. */
 export interface Site {
@@ -135,7 +136,7 @@ export async function openProject(): Promise<Project> {
   const { db } = site.database;
   const now = (): Date => new Date();
   const context = contextOf(site.database, now);
-  const app = await buildApp({ context, signInLimit: 10_000 });
+  const app = await buildApp({ context, signInLimit: 10_000, logger: process.env['CORD_SPEC_LOG'] ? { level: 'error' } : false });
   await app.ready();
   for (const [login, roles] of Object.entries(cast))
     await addPerson(

@@ -13,7 +13,7 @@ import swaggerUi from '@fastify/swagger-ui';
 import Fastify, { type FastifyError, type FastifyInstance, type FastifyServerOptions } from 'fastify';
 import { hasZodFastifySchemaValidationErrors, jsonSchemaTransform, validatorCompiler } from 'fastify-type-provider-zod';
 import { sql } from 'drizzle-orm';
-import { baseRoutes, isLost, Refusal, type AppContext } from './base';
+import { baseRoutes, guardRoutes, isLost, Refusal, type AppContext } from './base';
 import { designRoutes } from './design';
 import { measureRoutes } from './measure';
 import { proveRoutes } from './prove';
@@ -88,6 +88,8 @@ export async function buildApp({ context, webRoot, logger = false, signInLimit =
   await app.register(swaggerUi, { routePrefix: '/api/docs', staticCSP: true });
 
   checkOrigins(app);
+  guardRoutes(app, context);
+  cutSlowBodies(app);
   answerErrors(app);
   app.addHook('onResponse', async (request, reply) => {
     if (request.url.startsWith('/api') && !request.url.startsWith('/api/docs'))
@@ -97,13 +99,21 @@ export async function buildApp({ context, webRoot, logger = false, signInLimit =
       );
   });
 
-  app.get('/api/health', { schema: { summary: 'The process lives', tags: ['Base'] }, config: { rateLimit: false } }, async () => ({
-    ok: true,
-  }));
-  app.get('/api/ready', { schema: { summary: 'The database answers', tags: ['Base'] }, config: { rateLimit: false } }, async () => {
-    await context.database.db.execute(sql`select 1`);
-    return { ok: true };
-  });
+  app.get(
+    '/api/health',
+    { schema: { summary: 'The process lives', tags: ['Base'] }, config: { rateLimit: false, may: 'anyone' } },
+    async () => ({
+      ok: true,
+    }),
+  );
+  app.get(
+    '/api/ready',
+    { schema: { summary: 'The database answers', tags: ['Base'] }, config: { rateLimit: false, may: 'anyone' } },
+    async () => {
+      await context.database.db.execute(sql`select 1`);
+      return { ok: true };
+    },
+  );
   app.get('/api/openapi.json', { schema: { hide: true } as object }, async () => app.swagger());
   await app.register(async (api) => {
     baseRoutes(api, context, signInLimit);
@@ -129,6 +139,32 @@ function checkOrigins(app: FastifyInstance): void {
     const { origin, host } = request.headers;
     const site = request.headers['sec-fetch-site'];
     if (origin !== undefined ? originHost(origin) !== host : site !== undefined && site !== 'same-origin') throw new Refusal('wrongOrigin');
+  });
+}
+
+/** A JSON body has so long to arrive; of an upload something has to arrive so often. */
+const bodyWithin = 20_000;
+const silentFor = 30_000;
+
+/** A body that does not end is cut after its time, and holds nothing up. */
+function cutSlowBodies(app: FastifyInstance): void {
+  app.addHook('preParsing', async (request, _reply, payload) => {
+    const begun = Date.now();
+    const { socket } = request.raw;
+    const streamed = /^(multipart\/|application\/octet-stream)/.test(request.headers['content-type'] ?? '');
+    let read = socket.bytesRead;
+    let heard = begun;
+    const watch = setInterval(() => {
+      const now = Date.now();
+      if (socket.bytesRead > read) [read, heard] = [socket.bytesRead, now];
+      if (streamed ? now - heard > silentFor : now - begun > bodyWithin) {
+        clearInterval(watch);
+        request.raw.destroy(new Refusal('tooSlow'));
+      }
+    }, 1000);
+    const over = (): void => clearInterval(watch);
+    request.raw.once('end', over).once('close', over).once('error', over);
+    return payload;
   });
 }
 

@@ -16,6 +16,8 @@ const appendOnly = new Set([
   'trace_confirmations',
   'upload_files',
   'code_units',
+  'cord_history',
+  'pack_keys',
 ]);
 /** Tables from which rows may go: they hold no record of the work. */
 const removable = new Set([
@@ -31,6 +33,10 @@ const removable = new Set([
   'projections',
   'operations',
   'integrity_faults',
+  'limits',
+  'incoming',
+  'incoming_parts',
+  'judged_at',
 ]);
 
 /** The database was migrated by a newer release than this one. */

@@ -6,7 +6,8 @@ import type { FastifyInstance } from 'fastify';
 import { Piscina } from 'piscina';
 import { buildApp } from './app';
 import { JobRunner, LedgerReaders, newestBuilds, openDatabase, type Database, type DatabaseAddress } from './base';
-import { makeProofPack, ProjectionService, Projector, workerDrive, type SetPaper } from './prove';
+import { inThreads } from './job-threads';
+import { ProjectionService, Projector, workerDrive } from './prove';
 
 export interface Running {
   readonly app: FastifyInstance;
@@ -50,11 +51,15 @@ export async function startServer(options: {
     logger: options.log ? { level: 'info' } : { level: 'warn' },
   });
   log.warn = (err, text) => app.log.warn({ err }, text);
-  const papers = new Piscina({ filename: join(here, 'papers.js'), minThreads: 0, maxThreads: 1, idleTimeout: 10_000 });
-  const setPaper: SetPaper = (paper) => papers.run(paper) as Promise<Uint8Array>;
-  const runner = new JobRunner(database, { pack: (job, progress) => makeProofPack(database.db, job, progress, setPaper) }, (err, text) =>
-    app.log.warn({ err }, text),
-  );
+  const threads = new Piscina({
+    filename: join(here, 'jobs.js'),
+    minThreads: 0,
+    maxThreads: 2,
+    idleTimeout: 10_000,
+    workerData: options.address,
+  });
+  const work = inThreads(threads);
+  const runner = new JobRunner(database, { pack: work, bulk: work }, (err, text) => app.log.warn({ err }, text));
   runner.start();
   const address = await app.listen({ host: '127.0.0.1', port: options.port });
   // The newest builds are judged before anybody asks. Not waited for: a database that is away now is no reason not to start.
@@ -69,7 +74,7 @@ export async function startServer(options: {
       await app.close();
       await runner.stop();
       await projections.stop();
-      await papers.destroy();
+      await threads.destroy();
       await database.close();
     },
   };

@@ -1,8 +1,11 @@
 import { z } from 'zod';
 import type { Role } from '@core/base';
 
-/** Who may call: anybody, whoever is signed in, whoever administers the installation, any member of the project, or members with one of the roles named. */
-export type May = 'anyone' | 'signedIn' | 'installation' | 'member' | readonly Role[];
+/**
+ * Who may call: anybody, whoever is signed in (even with a one-time code: `settingPassword`), whoever administers the installation, any
+ * member of the project, or members with one of the roles named.
+ */
+export type May = 'anyone' | 'settingPassword' | 'signedIn' | 'installation' | 'member' | readonly Role[];
 
 /** One route, told once: the server registers it, OpenAPI describes it, the client calls it. */
 export interface Endpoint<
@@ -29,7 +32,7 @@ export interface Endpoint<
 const nothing = z.object({});
 type Nothing = typeof nothing;
 
-interface Told<P extends z.ZodType, Q extends z.ZodType, B extends z.ZodType, A extends z.ZodType> {
+interface Description<P extends z.ZodType, Q extends z.ZodType, B extends z.ZodType, A extends z.ZodType> {
   readonly summary: string;
   readonly may: May;
   readonly params?: P;
@@ -44,9 +47,9 @@ interface Told<P extends z.ZodType, Q extends z.ZodType, B extends z.ZodType, A 
 export function endpoint<A extends z.ZodType, P extends z.ZodType = Nothing, Q extends z.ZodType = Nothing, B extends z.ZodType = Nothing>(
   method: Endpoint['method'],
   path: string,
-  told: Told<P, Q, B, A>,
+  description: Description<P, Q, B, A>,
 ): Endpoint<P, Q, B, A> {
-  return { method, path, params: nothing as unknown as P, query: nothing as unknown as Q, body: nothing as unknown as B, ...told };
+  return { method, path, params: nothing as unknown as P, query: nothing as unknown as Q, body: nothing as unknown as B, ...description };
 }
 
 export type ParamsOf<E extends Endpoint> = z.output<E['params']>;

@@ -6,7 +6,7 @@ const login = z
   .string()
   .trim()
   .regex(/^[a-z][a-z0-9.-]{1,40}$/, 'Small letters, digits, dots and hyphens, beginning with a letter.');
-const password = z.string().min(10, 'At least 10 characters.').max(200);
+const password = z.string().min(12, 'At least 12 characters.').max(200);
 const slug = z.string().regex(/^[a-z][a-z0-9-]{1,40}$/, 'Small letters, digits and hyphens, beginning with a letter.');
 
 export const personSchema = z.object({
@@ -20,6 +20,10 @@ export type Person = z.output<typeof personSchema>;
 export const sessionSchema = z.object({
   person: personSchema,
   projects: z.array(z.object({ slug: z.string(), name: z.string(), roles: z.array(roleSchema) })),
+  /** Signed in with a one-time code: the person's own password has to be set before anything else. */
+  setPassword: z.boolean(),
+  /** Wrong passwords that somebody tried for this account within the last day. */
+  tried: z.number(),
 });
 export type Session = z.output<typeof sessionSchema>;
 
@@ -40,31 +44,52 @@ export const signIn = endpoint('POST', '/session', {
   body: z.object({ login: z.string().max(60), password: z.string().max(200) }),
   answer: sessionSchema,
 });
-export const signOut = endpoint('DELETE', '/session', { summary: 'Sign out', may: 'signedIn', answer: done });
+export const signOut = endpoint('DELETE', '/session', { summary: 'Sign out', may: 'settingPassword', answer: done });
 export const getSession = endpoint('GET', '/session', {
   summary: 'Who is signed in, and which projects are theirs',
-  may: 'signedIn',
+  may: 'settingPassword',
   answer: sessionSchema,
 });
 export const changePassword = endpoint('PUT', '/session/password', {
-  summary: 'Change one’s own password',
-  may: 'signedIn',
+  summary: 'Change one’s own password; all other sessions end',
+  may: 'settingPassword',
   body: z.object({ present: z.string().max(200), password }),
   answer: done,
 });
+export const mySessionSchema = z.object({
+  id: z.string(),
+  device: z.string(),
+  createdAt: z.string(),
+  seenAt: z.string(),
+  /** The one that asks. */
+  here: z.boolean(),
+});
+export type MySession = z.output<typeof mySessionSchema>;
+export const listSessions = endpoint('GET', '/session/all', {
+  summary: 'One’s own sessions, with the device that each was opened on',
+  may: 'signedIn',
+  answer: z.array(mySessionSchema),
+});
+export const endSession = endpoint('DELETE', '/session/all/:id', {
+  summary: 'End one of one’s own sessions',
+  may: 'signedIn',
+  params: z.object({ id: z.string().max(64) }),
+  answer: z.array(mySessionSchema),
+});
 export const listPeople = endpoint('GET', '/people', { summary: 'All accounts', may: 'installation', answer: z.array(personSchema) });
 export const addPerson = endpoint('POST', '/people', {
-  summary: 'Make an account',
+  summary: 'Make an account; the answer holds the one-time code with which its person signs in and sets a password',
   may: 'installation',
-  body: z.object({ login, printedName: shortText.trim().min(1), password, installation: z.boolean().default(false) }),
-  answer: personSchema,
+  body: z.object({ login, printedName: shortText.trim().min(1), installation: z.boolean().default(false) }),
+  answer: z.object({ person: personSchema, code: z.string() }),
 });
 export const changePerson = endpoint('PUT', '/people/:login', {
-  summary: 'Disable or enable an account, or give it a new password',
+  summary:
+    'Disable or enable an account, rename its person, or reset the password to a one-time code; each stands in the ledgers of their projects',
   may: 'installation',
   params: z.object({ login: z.string().max(60) }),
-  body: z.object({ disabled: z.boolean().optional(), password: password.optional() }),
-  answer: personSchema,
+  body: z.object({ disabled: z.boolean().optional(), printedName: shortText.trim().min(1).optional(), reset: z.literal(true).optional() }),
+  answer: z.object({ person: personSchema, code: z.string().nullable() }),
 });
 export const addProject = endpoint('POST', '/projects', {
   summary: 'Begin a project',
@@ -208,17 +233,3 @@ export const listWaiting = endpoint('GET', '/projects/:project/waiting', {
   params: inProject,
   answer: z.array(jumpItemSchema.extend({ place: z.enum(['bench', 'review', 'run', 'requirement', 'case']) })),
 });
-
-export const jobSchema = z.object({
-  id: z.number(),
-  kind: z.string(),
-  state: z.enum(['queued', 'running', 'done', 'failed', 'cancelled']),
-  progress: z.number(),
-  message: z.string(),
-  build: z.string(),
-  by: z.string(),
-  createdAt: z.string(),
-  finishedAt: z.string().nullable(),
-  file: z.object({ name: z.string(), bytes: z.number(), sha256: z.string() }).nullable(),
-});
-export type Job = z.output<typeof jobSchema>;

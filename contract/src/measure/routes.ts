@@ -116,6 +116,8 @@ const loadQuery = z.object({
   from: path.optional(),
   to: path.optional(),
   ignoreCase: z.enum(['yes', 'no']).optional(),
+  /** Files that have come in parts, by their ids, separated by commas; the request then has no body. */
+  incoming: z.string().max(4000).optional(),
   /** Binds all that is loaded to this run; else names of tests and files say to what each belongs. */
   run: key.optional(),
 });

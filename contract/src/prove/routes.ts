@@ -1,5 +1,5 @@
 import { z } from 'zod';
-import { done, endpoint, inProject, jobSchema, key, versionedKindSchema } from '../base';
+import { endpoint, inProject, jobSchema, key, versionedKindSchema } from '../base';
 
 const state = z.enum(['sound', 'waiting', 'broken', 'suspect', 'notReached', 'notRequired']);
 const perKnot = <T extends z.ZodType>(value: T) => z.object({ specify: value, design: value, run: value, measure: value, prove: value });
@@ -57,6 +57,8 @@ export type CordDetail = z.output<typeof cordSchema>;
 const inBuild = z.object({ build: key });
 /** Wait until what is judged is true for this ledger number at least. */
 const atLeast = z.coerce.number().int().min(0).default(0);
+/** As it was for a ledger number; the answer names the number that it was judged for. */
+const asOf = z.coerce.number().int().min(0).optional();
 export const getBoard = endpoint('GET', '/projects/:project/board', {
   summary: 'The cords of a build, a page at a time, with the totals',
   may: 'member',
@@ -70,6 +72,7 @@ export const getBoard = endpoint('GET', '/projects/:project/board', {
     offset: z.coerce.number().int().min(0).max(1_000_000).default(0),
     limit: z.coerce.number().int().min(1).max(500).default(100),
     atLeast,
+    asOf,
   }),
   answer: boardSchema,
 });
@@ -77,7 +80,7 @@ export const getCord = endpoint('GET', '/projects/:project/cords/:key', {
   summary: 'One requirement’s cord with every reason',
   may: 'member',
   params: inProject.extend({ key }),
-  query: inBuild.extend({ atLeast }),
+  query: inBuild.extend({ atLeast, asOf }),
   answer: cordSchema,
 });
 
@@ -90,14 +93,14 @@ export const listPacks = endpoint('GET', '/projects/:project/packs', {
 });
 export const makePack = endpoint('POST', '/projects/:project/packs', {
   summary: 'Make the proof pack of a build (a job)',
-  may: ['author', 'tester', 'reviewer', 'auditor', 'administrator'],
+  may: ['author', 'tester', 'reviewer', 'administrator'],
   params: inProject,
   body: inBuild,
   answer: jobSchema,
 });
-export const cancelPack = endpoint('DELETE', '/projects/:project/packs/:id', {
-  summary: 'Cancel a pack that is being made',
-  may: ['author', 'tester', 'reviewer', 'auditor', 'administrator'],
-  params: inProject.extend({ id: z.coerce.number().int() }),
-  answer: done,
+export const listPackKeys = endpoint('GET', '/projects/:project/pack-keys', {
+  summary: 'The keys that packs were signed with, the oldest first, by their fingerprints',
+  may: 'member',
+  params: inProject,
+  answer: z.array(z.object({ id: z.number(), fingerprint: z.string(), madeAt: z.string() })),
 });

@@ -33,6 +33,8 @@ export const requirementSchema = contentSchema.extend({
   key: z.string(),
   specification: z.string(),
   under: z.string().nullable(),
+  /** Keys of the requirements that it is derived from. */
+  derivedFrom: z.array(z.string()),
   position: z.number(),
   revision: z.number(),
   state: z.enum(['draft', 'review', 'approved', 'retired']),
@@ -137,18 +139,16 @@ export const approveRequirement = endpoint('POST', '/projects/:project/requireme
   answer: requirementDetailSchema,
 });
 export const importRequirements = endpoint('POST', '/projects/:project/imports/requirements', {
-  summary: 'Write a CSV table of requirements, all rows or none',
+  summary: 'Write a CSV table of requirements, all rows or none: new ones, and new revisions of those that differ',
   may: authors,
   params: inProject,
   body: z.object({
     specification: key,
     fileName: shortText,
     csv: z.string(),
-    mapping: z.partialRecord(
-      z.enum(['key', 'title', 'text', 'rationale', 'level', 'method', 'parent', 'under', 'kind', 'topLevel', 'derived', 'notInCode']),
-      z.string().max(200),
-    ),
+    /** Which column, by its heading, holds which field; `own:` and a number for the project’s own. */
+    mapping: z.record(z.string().max(40), z.string().max(200)),
   }),
   bodyLimit: 48 * 1024 * 1024,
-  answer: z.object({ written: z.number() }),
+  answer: z.object({ written: z.number(), changed: z.number(), same: z.number() }),
 });

@@ -8,6 +8,8 @@ export * from './cord';
 export * from './totals';
 export * from './drawing';
 export * from './pack';
+export * from './pack-pages';
+export * from './verify-text';
 export * from './standing-runs';
 export * from './problem';
 export * from './code-summary';

@@ -3,6 +3,7 @@ import { ratioOf, percent, metrics, type CoverageByMetric } from '../measure';
 import type { Cord } from './cord';
 import { cordState } from './totals';
 import { knotWords, stateWords } from './drawing';
+import { escapeHtml } from './html';
 import { metricWords } from './profile';
 import { reasonWords } from './reason';
 
@@ -57,8 +58,6 @@ const matrixCells = (row: MatrixRow): (string | number | null)[] => [
 export function matrixCsv(rows: readonly MatrixRow[]): string {
   return writeCsv(matrixColumns, rows.map(matrixCells));
 }
-
-const escapeHtml = (text: string | number | null): string => String(text ?? '').replace(/[&<>"']/g, (c) => `&#${c.charCodeAt(0)};`);
 
 /** The trace matrix as one HTML page that needs nothing else. */
 export function matrixHtml(title: string, rows: readonly MatrixRow[]): string {
@@ -135,76 +134,4 @@ export function stateCounts(cords: readonly Cord[]): {
 } {
   const count = (state: string): number => cords.filter((cord) => cordState(cord) === state).length;
   return { proved: count('sound'), broken: count('broken'), suspect: count('suspect'), waiting: count('waiting') };
-}
-
-/** How to check a pack with `sha256sum` and `openssl` alone. */
-export function verifyText(told: {
-  readonly project: string;
-  readonly build: string;
-  readonly at: string;
-  readonly seq: number;
-  readonly entries: number;
-  readonly head: string;
-  readonly keyHash: string;
-}): string {
-  return `# How to check this proof pack
-
-Proof pack of **${told.project}**, build **${told.build}**, made ${told.at} from ledger entry ${told.seq}.
-Nothing of ours is needed: \`sha256sum\` and \`openssl\` (3.0 or later) do all of it. Unpack the archive and stand in its folder.
-
-## 1. No file was changed, none is missing
-
-    sha256sum --check --strict SHA256SUMS
-
-Every line must end in \`OK\`. Files that SHA256SUMS does not name are not part of the pack, but for SHA256SUMS itself and its signature.
-
-## 2. The list of hashes was signed by the key you know
-
-    openssl pkeyutl -verify -pubin -inkey public-key.pem -rawin -in SHA256SUMS -sigfile SHA256SUMS.sig
-
-must print \`Signature Verified Successfully\`. That proves little if the key was changed as well: compare the key with
-the one the organisation gave you on another way. Its fingerprint is
-
-    sha256sum public-key.pem
-    ${told.keyHash}
-
-## 3. Each run record is the one that was signed
-
-\`runs/RUN-…/record.json\` is written so that its own SHA-256 is the hash to which the signatures are bound (canonical
-JSON, RFC 8785). For any run compare
-
-    sha256sum runs/RUN-001/record.json
-    cat runs/RUN-001/signatures.json
-
-The \`hash\` of each signature must be the sum printed. The record names the evidence files of the run with their own sums:
-they lie in \`runs/RUN-…/evidence/\` and can be summed in the same way.
-
-## 4. The ledger is one unbroken chain
-
-Each line of \`ledger.jsonl\` is an entry in canonical JSON, with the hash of the line before it in \`previous\`. The chain has
-${told.entries} entries; the SHA-256 of its last line is
-
-    ${told.head}
-
-    previous=${'0'.repeat(64)}
-    while IFS= read -r line; do
-      case "$line" in *"\\"previous\\":\\"$previous\\""*) ;; *) echo "does not fit: $line"; break ;; esac
-      previous=$(printf %s "$line" | sha256sum | cut -d' ' -f1)
-    done < ledger.jsonl
-    echo "$previous"
-
-It must print nothing but that last hash. (It starts one \`sha256sum\` an entry: some seconds for a thousand entries.)
-
-## What is in here
-
-| file | what it holds |
-|---|---|
-| \`summary.pdf\`, \`cords/cords.json\` | the cord of every requirement on this build, with each reason |
-| \`trace/matrix.csv\`, \`trace/matrix.html\` | requirement, case, run, signature, code |
-| \`requirements.json\`, \`cases.json\` | the texts and their revisions |
-| \`runs/runs.pdf\`, \`runs/RUN-…/\` | run records with steps, evidence and signatures |
-| \`coverage/coverage.json\`, \`coverage/coverage.csv\` | structural coverage, exercised and credited |
-| \`breaks.csv\`, \`problems.json\` | what is open |
-| \`ledger.jsonl\` | everything that was done, by whom and when |
-`;
 }

@@ -1,5 +1,5 @@
 import Papa from 'papaparse';
-import { isKey, type Finding } from '../base';
+import { isKey, plainCell, type Finding } from '../base';
 import { emptyRequirement, verificationMethods, type RequirementContent, type VerificationMethod } from './requirement';
 
 /** What a column of a requirements table can mean. */
@@ -18,15 +18,36 @@ export const importFields = [
   'notInCode',
 ] as const;
 export type ImportField = (typeof importFields)[number];
-/** Which column (by its heading) holds which field. */
-export type ColumnMapping = Partial<Record<ImportField, string>>;
+/** Which column (by its heading) holds which field; `own:` and a number means one of the project's own fields. */
+export type ColumnMapping = Partial<Record<ImportField | `own:${number}`, string>>;
+
+/** One of the project's own fields, as far as reading a table needs it. */
+export interface ImportOwnField {
+  readonly id: number;
+  readonly name: string;
+  readonly type: 'text' | 'richText' | 'number' | 'choice' | 'choices' | 'person' | 'date' | 'yesNo' | 'address';
+  readonly choices: readonly string[];
+}
+export type ImportedValue = string | number | boolean | readonly string[] | null;
+
+/** A requirement that is in the project already, as the table is compared with it. */
+export interface ExistingRequirement {
+  readonly content: RequirementContent;
+  readonly parents: readonly string[];
+  readonly under: string | null;
+  readonly own: Readonly<Record<string, ImportedValue>>;
+}
 
 export interface ImportedRequirement {
+  /** As the spreadsheet counts rows: the heading is row 1, and blank rows count. */
   readonly row: number;
   readonly key: string;
-  readonly parent: string | null;
+  /** Against what is in the project: new, changed in content, or the same. */
+  readonly status: 'new' | 'changed' | 'same';
+  readonly parents: readonly string[];
   readonly under: string | null;
   readonly content: RequirementContent;
+  readonly own: Readonly<Record<string, ImportedValue>>;
 }
 
 export interface ImportPreview {
@@ -38,11 +59,16 @@ export interface ImportPreview {
 }
 
 export interface ImportContext {
-  readonly existing: ReadonlySet<string>;
+  /** Keys of all records of the project; of requirements with what they say. */
+  readonly existing: ReadonlyMap<string, ExistingRequirement | null>;
   readonly levels: readonly string[];
+  readonly fields?: readonly ImportOwnField[];
 }
 
 export const importRowLimit = 50_000;
+/** The limits that the editor has as well. */
+export const titleLimit = 300;
+export const textLimit = 20_000;
 const findingLimit = 500;
 
 const aliases: Record<ImportField, readonly string[]> = {
@@ -52,7 +78,7 @@ const aliases: Record<ImportField, readonly string[]> = {
   rationale: ['rationale', 'reason', 'why'],
   level: ['level', 'sil', 'asil', 'dal', 'class', 'integrity level'],
   method: ['method', 'verification method', 'verification', 'verified by'],
-  parent: ['parent', 'parent key', 'derived from', 'source', 'traces to'],
+  parent: ['parent', 'parents', 'parent key', 'derived from', 'source', 'traces to'],
   under: ['under', 'section', 'heading'],
   kind: ['kind', 'type'],
   topLevel: ['top level', 'toplevel'],
@@ -78,103 +104,262 @@ export function decodeText(bytes: Uint8Array): { readonly text: string; readonly
 }
 
 /** The mapping that the headings suggest. */
-export function suggestMapping(columns: readonly string[]): ColumnMapping {
+export function suggestMapping(columns: readonly string[], fields: readonly ImportOwnField[] = []): ColumnMapping {
   const mapping: ColumnMapping = {};
+  const free = (name: string): boolean => !Object.values(mapping).includes(name);
   for (const field of importFields) {
-    const column = columns.find((name) => aliases[field].includes(name.trim().toLowerCase()) && !Object.values(mapping).includes(name));
+    const column = columns.find((name) => aliases[field].includes(name.trim().toLowerCase()) && free(name));
     if (column !== undefined) mapping[field] = column;
+  }
+  for (const { id, name } of fields) {
+    const column = columns.find((heading) => heading.trim().toLowerCase() === name.toLowerCase() && free(heading));
+    if (column !== undefined) mapping[`own:${id}`] = column;
   }
   return mapping;
 }
 
-/**
- * Reads a requirements table (CSV with a heading row, separator found out) and says, by row and cell, what is wrong.
- * Rows with an error are not among `rows`; the caller writes all or nothing.
- */
-export function previewRequirements(csv: string, mapping: ColumnMapping | undefined, context: ImportContext): ImportPreview {
-  const parsed = Papa.parse<string[]>(csv.replace(/^\ufeff/, ''), { skipEmptyLines: 'greedy' });
-  const [columns = [], ...lines] = parsed.data;
-  const chosen = mapping ?? suggestMapping(columns);
-  const findings: Finding[] = [];
-  const report = (finding: Finding): void => void (findings.length < findingLimit && findings.push(finding));
+const yes = /^(y|yes|true|1|x)$/i;
+const no = /^(n|no|false|0|-|)$/i;
+
+/** Yes or no as people write it in tables; undefined where it is neither. */
+const yesOrNo = (text: string): boolean | undefined => (yes.test(text) ? true : no.test(text) ? false : undefined);
+
+/** A table as it came: headings, and every row that is not blank with the number that a spreadsheet gives it. */
+interface Table {
+  readonly columns: readonly string[];
+  readonly lines: readonly { readonly row: number; readonly cells: readonly string[]; readonly broken: boolean }[];
+  readonly findings: readonly Finding[];
+}
+
+/** What separates cells: what stands most often in the heading row, outside quotes. Texts below it may hold any of them. */
+function separatorOf(csv: string): string {
+  const heading = csv.split(/\r\n|\n|\r/).find((line) => line.trim() !== '') ?? '';
+  const bare = heading.replace(/"[^"]*"/g, '');
+  const count = (separator: string): number => bare.split(separator).length;
+  return [',', ';', '\t', '|'].reduce((best, separator) => (count(separator) > count(best) ? separator : best));
+}
+
+function readTable(csv: string): Table {
+  const text = csv.replace(/^\ufeff/, '');
+  const parsed = Papa.parse<string[]>(text, { skipEmptyLines: false, delimiter: separatorOf(text) });
   const broken = new Set<number>();
+  const findings: Finding[] = [];
   for (const error of parsed.errors) {
     if (error.code === 'UndetectableDelimiter') continue;
-    if (error.row !== undefined) broken.add(error.row + 1);
-    report({
-      severity: 'error',
-      row: (error.row ?? 0) + 1,
-      text: error.code === 'MissingQuotes' ? 'A quoted cell is never closed.' : error.message,
-    });
+    const row = (error.row ?? 0) + 1;
+    broken.add(row);
+    findings.push({ severity: 'error', row, text: error.code === 'MissingQuotes' ? 'A quoted cell is never closed.' : error.message });
   }
-  if (!columns.length) report({ severity: 'error', text: 'The file has no heading row.' });
-  const doubled = columns.find((name, i) => columns.indexOf(name) !== i);
-  if (doubled !== undefined) report({ severity: 'error', row: 1, cell: doubled, text: `Two columns are called “${doubled}”.` });
-  for (const field of ['key', 'title', 'text'] as const)
-    if (chosen[field] === undefined || !columns.includes(chosen[field]))
-      report({ severity: 'error', row: 1, cell: field, text: `No column is chosen for ${field}.` });
-  if (lines.length > importRowLimit)
-    report({ severity: 'error', text: `The file has ${lines.length} rows; at most ${importRowLimit} are taken at a time.` });
-  const fatal = findings.some((finding) => finding.row === undefined || finding.row === 1);
-  if (fatal) return { columns, mapping: chosen, rows: [], findings, total: lines.length };
+  const filled = parsed.data
+    .map((cells, i) => ({ row: i + 1, cells: cells.map(plainCell), broken: broken.has(i + 1) }))
+    .filter(({ cells }) => cells.some((cell) => cell.trim() !== ''));
+  const [heading, ...lines] = filled;
+  return { columns: heading ? heading.cells.map((cell) => cell.trim()) : [], lines, findings };
+}
 
-  const index = new Map(importFields.map((field) => [field, chosen[field] === undefined ? -1 : columns.indexOf(chosen[field])]));
-  const cell = (line: readonly string[], field: ImportField): string => (line[index.get(field) ?? -1] ?? '').trim();
+/** What is wrong with the headings and with what is chosen of them. */
+function faultsOfMapping({ columns, lines }: Table, chosen: ColumnMapping, fields: readonly ImportOwnField[]): Finding[] {
+  const faults: Finding[] = [];
+  const fault = (cell: string, text: string): void => void faults.push({ severity: 'error', row: 1, cell, text });
+  if (!columns.length) faults.push({ severity: 'error', text: 'The file has no heading row.' });
+  const doubled = columns.find((name, i) => name !== '' && columns.indexOf(name) !== i);
+  if (doubled !== undefined) fault(doubled, `Two columns are called “${doubled}”.`);
+  for (const field of ['key', 'title', 'text'] as const) if (chosen[field] === undefined) fault(field, `No column is chosen for ${field}.`);
+  for (const [field, column = ''] of Object.entries(chosen)) {
+    const own = /^own:(\d+)$/.exec(field);
+    if (own ? !fields.some((f) => f.id === Number(own[1])) : !(importFields as readonly string[]).includes(field))
+      fault(field, `There is no field “${field}”.`);
+    else if (!columns.includes(column)) fault(column, `The file has no column “${column}”.`);
+  }
+  if (lines.length > importRowLimit)
+    faults.push({ severity: 'error', text: `The file has ${lines.length} rows; at most ${importRowLimit} are taken at a time.` });
+  return faults;
+}
+
+function ownValue(field: ImportOwnField, text: string): { readonly value: ImportedValue } | { readonly fault: string } {
+  const cell = text.trim();
+  if (cell === '') return { value: null };
+  switch (field.type) {
+    case 'number': {
+      const value = Number(cell);
+      return Number.isFinite(value) ? { value } : { fault: `“${cell}” is not a number.` };
+    }
+    case 'yesNo': {
+      const value = yesOrNo(cell);
+      return value === undefined ? { fault: `“${cell}” is neither yes nor no.` } : { value };
+    }
+    case 'choice':
+      return field.choices.includes(cell) ? { value: cell } : { fault: `“${cell}” is not one of ${field.choices.join(', ')}.` };
+    case 'choices': {
+      const values = cell
+        .split(';')
+        .map((part) => part.trim())
+        .filter(Boolean);
+      const strange = values.find((value) => !field.choices.includes(value));
+      return strange === undefined ? { value: values } : { fault: `“${strange}” is not one of ${field.choices.join(', ')}.` };
+    }
+    default:
+      return { value: field.type === 'text' || field.type === 'richText' ? text : cell };
+  }
+}
+
+/**
+ * Reads a requirements table (CSV with a heading row, separator found out) and says, by row and cell, what is wrong. A requirement that
+ * the project has already is the same or changed; rows with an error are not among `rows`, and the caller writes all or nothing.
+ */
+export function previewRequirements(csv: string, mapping: ColumnMapping | undefined, context: ImportContext): ImportPreview {
+  const table = readTable(csv);
+  const { columns, lines } = table;
+  const fields = context.fields ?? [];
+  const chosen = mapping ?? suggestMapping(columns, fields);
+  const findings: Finding[] = [];
+  const report = (finding: Finding): void => void (findings.length < findingLimit && findings.push(finding));
+  table.findings.forEach(report);
+  const fatal = faultsOfMapping(table, chosen, fields);
+  fatal.forEach(report);
+  if (fatal.length) return { columns, mapping: chosen, rows: [], findings, total: lines.length };
+
+  const index = new Map(Object.entries(chosen).map(([field, column = '']) => [field, columns.indexOf(column)]));
+  const raw = (cells: readonly string[], field: string): string => cells[index.get(field) ?? -1] ?? '';
+  const cell = (cells: readonly string[], field: ImportField): string => raw(cells, field).trim();
   const firstRow = new Map<string, number>();
-  lines.forEach((line, i) => {
-    const key = cell(line, 'key');
-    if (key && !firstRow.has(key)) firstRow.set(key, i + 2);
-  });
+  for (const { row, cells } of lines) {
+    const key = cell(cells, 'key');
+    if (key && !firstRow.has(key)) firstRow.set(key, row);
+  }
+  const known = (key: string): boolean => firstRow.has(key) || Boolean(context.existing.get(key));
   const rows: ImportedRequirement[] = [];
-  lines.forEach((line, i) => {
-    const row = i + 2;
+  for (const { row, cells, broken } of lines) {
     const before = findings.length;
-    const fault = (field: ImportField, text: string): void => report({ severity: 'error', row, cell: chosen[field] ?? field, text });
-    const key = cell(line, 'key');
-    const kind = /^heading$/i.test(cell(line, 'kind')) ? 'heading' : 'requirement';
-    const level = cell(line, 'level');
-    const method = cell(line, 'method').toLowerCase();
-    const parent = cell(line, 'parent') || null;
-    const under = cell(line, 'under') || null;
-    if (line.length > columns.length)
-      report({ severity: 'error', row, text: `The row has ${line.length} cells, the heading ${columns.length}.` });
+    const fault = (field: ImportField | `own:${number}`, text: string): void =>
+      report({ severity: 'error', row, cell: chosen[field] ?? field, text });
+    const has = (field: ImportField): boolean => index.has(field);
+    const key = cell(cells, 'key');
+    const there = context.existing.get(key);
+    const old = there?.content;
+    const word = (field: 'topLevel' | 'derived'): boolean => {
+      if (!has(field)) return old?.[field] ?? false;
+      const value = yesOrNo(cell(cells, field));
+      if (value === undefined) fault(field, `“${cell(cells, field)}” is neither yes nor no.`);
+      return value ?? false;
+    };
+    const kindWord = cell(cells, 'kind').toLowerCase();
+    if (kindWord && kindWord !== 'heading' && kindWord !== 'requirement')
+      fault('kind', `“${cell(cells, 'kind')}” is neither heading nor requirement.`);
+    const kind = has('kind') ? (kindWord === 'heading' ? 'heading' : 'requirement') : (old?.kind ?? 'requirement');
+    const level = has('level') ? cell(cells, 'level') : (old?.level ?? '');
+    const method = has('method') ? cell(cells, 'method').toLowerCase() : (old?.method ?? '');
+    const title = cell(cells, 'title');
+    const text = raw(cells, 'text');
+    const rationale = has('rationale') ? raw(cells, 'rationale') : (old?.rationale ?? '');
+    const parents = has('parent')
+      ? [
+          ...new Set(
+            cell(cells, 'parent')
+              .split(/[;,\s]+/)
+              .filter(Boolean),
+          ),
+        ]
+      : (there?.parents ?? []);
+    const under = has('under') ? cell(cells, 'under') || null : (there?.under ?? null);
+    const why = cell(cells, 'notInCode');
+    const notInCode = has('notInCode') ? !no.test(why) : (old?.notInCode ?? false);
+    const notInCodeRationale = has('notInCode') ? (notInCode && !yes.test(why) ? why : '') : (old?.notInCodeRationale ?? '');
+
+    if (cells.length > columns.length && cells.slice(columns.length).some((extra) => extra !== ''))
+      report({ severity: 'error', row, text: `The row has ${cells.length} cells, the heading ${columns.length}.` });
     if (!key) fault('key', 'The key is empty.');
-    else if (!isKey(key)) fault('key', `“${key}” is not a key: capitals, a hyphen and a number, as in BRK-007.`);
-    else if (context.existing.has(key)) fault('key', `${key} exists already in this project.`);
+    else if (!isKey(key)) fault('key', `“${key}” is not a key: capitals, a hyphen and a number of at most nine digits, as in BRK-007.`);
+    else if (there === null) fault('key', `${key} is the key of another record of this project.`);
     else if (firstRow.get(key) !== row) fault('key', `${key} stands already in row ${firstRow.get(key)}.`);
-    if (!cell(line, 'title')) fault('title', 'The title is empty.');
-    if (kind === 'requirement' && !cell(line, 'text')) fault('text', 'The text is empty.');
+    if (!title) fault('title', 'The title is empty.');
+    if (title.length > titleLimit) fault('title', `The title has ${title.length} characters; at most ${titleLimit} are taken.`);
+    if (kind === 'requirement' && !text.trim()) fault('text', 'The text is empty.');
+    for (const [field, value] of [
+      ['text', text],
+      ['rationale', rationale],
+      ['notInCode', notInCodeRationale],
+    ] as const)
+      if (value.length > textLimit) fault(field, `It has ${value.length} characters; at most ${textLimit} are taken.`);
     if (level && !context.levels.includes(level))
       fault('level', `“${level}” is not a level of this project (${context.levels.join(', ')}).`);
     if (method && !verificationMethods.includes(method as VerificationMethod))
       fault('method', `“${method}” is not one of ${verificationMethods.join(', ')}.`);
-    if (parent && !context.existing.has(parent) && !firstRow.has(parent))
-      fault('parent', `The parent ${parent} is neither in the project nor in this file.`);
-    if (under && !context.existing.has(under) && !firstRow.has(under))
-      fault('under', `The heading ${under} is neither in the project nor in this file.`);
-    if (parent === key && key) fault('parent', 'A requirement cannot be its own parent.');
-    if (findings.length > before || broken.has(row)) return;
-    rows.push({
-      row,
-      key,
-      parent,
-      under,
-      content: {
-        ...emptyRequirement,
-        kind,
-        title: cell(line, 'title'),
-        text: cell(line, 'text'),
-        rationale: cell(line, 'rationale'),
-        level,
-        method: method as VerificationMethod | '',
-        topLevel: isYes(cell(line, 'topLevel')),
-        derived: isYes(cell(line, 'derived')),
-        notInCode: cell(line, 'notInCode') !== '',
-        notInCodeRationale: cell(line, 'notInCode'),
-      },
-    });
-  });
+    for (const parent of parents) {
+      if (parent === key) fault('parent', 'A requirement cannot be its own parent.');
+      else if (!known(parent)) fault('parent', `The parent ${parent} is neither in the project nor in this file.`);
+    }
+    if (under && !known(under)) fault('under', `The heading ${under} is neither in the project nor in this file.`);
+    const own: Record<string, ImportedValue> = { ...there?.own };
+    for (const field of fields) {
+      if (!index.has(`own:${field.id}`)) continue;
+      const read = ownValue(field, raw(cells, `own:${field.id}`));
+      if ('fault' in read) fault(`own:${field.id}`, read.fault);
+      else if (read.value === null) delete own[String(field.id)];
+      else own[String(field.id)] = read.value;
+    }
+    if (findings.length > before || broken) continue;
+    const content: RequirementContent = {
+      ...emptyRequirement,
+      kind,
+      title,
+      text,
+      rationale,
+      level,
+      method: method as VerificationMethod | '',
+      topLevel: word('topLevel'),
+      derived: word('derived'),
+      notInCode,
+      notInCodeRationale,
+    };
+    if (findings.length > before) continue;
+    rows.push({ row, key, parents, under, content, own, status: statusOf(there, { content, parents, under, own }) });
+  }
+  reportCircles(rows, context, (row, circle) =>
+    report({ severity: 'error', row, cell: chosen.parent ?? 'parent', text: `The parents form a circle: ${circle}.` }),
+  );
   return { columns, mapping: chosen, rows, findings, total: lines.length };
 }
 
-const isYes = (text: string): boolean => /^(y|yes|true|1|x)$/i.test(text);
+const sorted = (values: Readonly<Record<string, ImportedValue>>): string =>
+  JSON.stringify(Object.entries(values).sort(([a], [b]) => (a < b ? -1 : 1)));
+
+function statusOf(old: ExistingRequirement | null | undefined, now: ExistingRequirement): ImportedRequirement['status'] {
+  if (!old) return 'new';
+  const names = Object.keys(now.content) as (keyof RequirementContent)[];
+  const same =
+    names.every((name) => old.content[name] === now.content[name]) &&
+    [...old.parents].sort().join() === [...now.parents].sort().join() &&
+    old.under === now.under &&
+    sorted(old.own) === sorted(now.own);
+  return same ? 'same' : 'changed';
+}
+
+/** Names each circle that the parents in the file close, among themselves or with those of the project, at one of its rows. */
+function reportCircles(rows: readonly ImportedRequirement[], context: ImportContext, found: (row: number, circle: string) => void): void {
+  const inFile = new Map(rows.map((row) => [row.key, row]));
+  const parentsOf = (key: string): readonly string[] => inFile.get(key)?.parents ?? context.existing.get(key)?.parents ?? [];
+  const done = new Set<string>();
+  for (const { key } of rows) {
+    // The way up, walked with a stack of our own: a chain may be longer than the call stack.
+    const way: { key: string; next: number }[] = [];
+    const onWay = new Set<string>();
+    const enter = (at: string): void => {
+      way.push({ key: at, next: 0 });
+      onWay.add(at);
+    };
+    if (!done.has(key)) enter(key);
+    for (let top = way.at(-1); top; top = way.at(-1)) {
+      const parent = parentsOf(top.key)[top.next++];
+      if (parent === undefined) {
+        way.pop();
+        onWay.delete(top.key);
+        done.add(top.key);
+      } else if (onWay.has(parent)) {
+        const circle = [...way.map((step) => step.key).slice(way.findIndex((step) => step.key === parent)), parent];
+        const culprit = circle.map((step) => inFile.get(step)).find((row) => row !== undefined);
+        if (culprit) found(culprit.row, circle.join(' → '));
+      } else if (!done.has(parent)) enter(parent);
+    }
+  }
+}

@@ -1,8 +1,20 @@
 import fc from 'fast-check';
-import { writeCsv } from '../base';
+import Papa from 'papaparse';
+import { plainCell, writeCsv } from '../base';
 import { approvalFaults, decodeText, emptyRequirement, previewRequirements, treeRows } from './index';
 
-const context = { existing: new Set(['SYS-001']), levels: ['SIL 1', 'SIL 2'] };
+const old = { content: { ...emptyRequirement, title: 'S', text: 'It shall.' }, parents: [], under: null, own: {} };
+const context = {
+  existing: new Map<string, typeof old | null>([
+    ['SYS-001', old],
+    ['C-001', null],
+  ]),
+  levels: ['SIL 1', 'SIL 2'],
+  fields: [
+    { id: 7, name: 'Mass', type: 'number' as const, choices: [] },
+    { id: 8, name: 'Zones', type: 'choices' as const, choices: ['front', 'rear'] },
+  ],
+};
 const preview = (csv: string, mapping?: Parameters<typeof previewRequirements>[1]) => previewRequirements(csv, mapping, context);
 
 describe('import of requirements', () => {
@@ -16,7 +28,7 @@ describe('import of requirements', () => {
 
   it('names row and cell of each fault', () => {
     const { rows, findings } = preview(
-      'key,title,text,level,method\nBRK-001,T,X,SIL 2,test\nBRK-001,T,X,,\nbad key,T,X,,\nBRK-003,,X,SIL 7,guess\nSYS-001,T,X,,\n',
+      'key,title,text,level,method\nBRK-001,T,X,SIL 2,test\nBRK-001,T,X,,\nbad key,T,X,,\nBRK-003,,X,SIL 7,guess\nC-001,T,X,,\n',
     );
     expect(rows.map((r) => r.key)).toEqual(['BRK-001']);
     expect(findings.map((f) => [f.row, f.cell])).toEqual([
@@ -45,25 +57,102 @@ describe('import of requirements', () => {
     expect(decodeText(bytes(0x50, 0x4b, 0x00))).toBeUndefined();
   });
 
-  // An apostrophe before a formula sign is how the table guards against formulas, so texts that begin with one are left out.
+  it('counts rows as a spreadsheet does, blank ones too', () => {
+    expect(preview('\nkey,title,text\n\nA-1,T,X\n,,\nA-2,,X\n').findings.map((f) => f.row)).toEqual([6]);
+  });
+
+  it('takes no, false, 0, - and nothing for no, and refuses other words by cell', () => {
+    for (const word of ['no', 'No', 'false', '0', '-', '', 'n'])
+      expect(preview(`key,title,text,derived\nA-1,T,X,${word}\n`).rows[0].content.derived)
+        .withContext(word)
+        .toBeFalse();
+    for (const word of ['yes', 'TRUE', '1', 'x'])
+      expect(preview(`key,title,text,derived\nA-1,T,X,${word}\n`).rows[0].content.derived)
+        .withContext(word)
+        .toBeTrue();
+    expect(preview('key,title,text,derived,top level\nA-1,T,X,maybe,perhaps\n').findings.map((f) => f.cell)).toEqual([
+      'top level',
+      'derived',
+    ]);
+    const why = preview('key,title,text,not in code\nA-1,T,X,no\nA-2,T,X,A label\nA-3,T,X,yes\n').rows.map((r) => r.content);
+    expect(why.map((c) => [c.notInCode, c.notInCodeRationale])).toEqual([
+      [false, ''],
+      [true, 'A label'],
+      [true, ''],
+    ]);
+  });
+
+  it('refuses circles of parents, in the file and through the project, with the circle shown', () => {
+    const { findings } = preview('key,title,text,parent\nA-1,T,X,A-2\nA-2,T,X,A-3\nA-3,T,X,A-1\nA-4,T,X,A-1\n');
+    expect(findings.length).toBe(1);
+    expect(findings[0].text).toContain('A-1 → A-2 → A-3 → A-1');
+    const through = new Map([...context.existing, ['B-1', { ...old, parents: ['A-1'] }]]);
+    const csv = 'key,title,text,parent\nA-1,T,X,B-1\n';
+    expect(previewRequirements(csv, undefined, { ...context, existing: through }).findings[0].text).toContain('A-1 → B-1 → A-1');
+    expect(preview('key,title,text,parent\nA-1,T,X,A-1\n').findings[0].text).toContain('its own parent');
+    const long = Array.from({ length: 20_000 }, (_, i) => `A-${i + 1},T,X,A-${i + 2}`).join('\n');
+    expect(preview(`key,title,text,parent\n${long}\nA-20001,T,X,A-1\n`).findings.length).toBe(1);
+  });
+
+  it('takes several parents in one cell, and names the one that is unknown', () => {
+    expect(preview('key,title,text,parent\nA-1,T,X,\nA-2,T,X,"A-1; SYS-001"\n').rows[1].parents).toEqual(['A-1', 'SYS-001']);
+    expect(preview('key,title,text,parent\nA-2,T,X,SYS-001 A-9\n').findings[0].text).toContain('A-9');
+    expect(preview('key,title,text,parent\nA-2,T,X,C-001\n').findings[0].text).toContain('C-001');
+  });
+
+  it('holds the limits of the editor, and keys of nine digits', () => {
+    const { findings } = preview(`key,title,text\nA-1,${'t'.repeat(301)},X\nA-2,T,${'x'.repeat(20_001)}\nA-${'9'.repeat(30)},T,X\n`);
+    expect(findings.map((f) => [f.row, f.cell])).toEqual([
+      [2, 'title'],
+      [3, 'text'],
+      [4, 'key'],
+    ]);
+    expect(findings[0].text).toContain('300');
+  });
+
+  it('refuses a mapping of unknown fields, and of columns that the file has not', () => {
+    const csv = 'key,title,text\nA-1,T,X\n';
+    const usual = { key: 'key', title: 'title', text: 'text' };
+    expect(preview(csv, { ...usual, level: 'gone' }).findings[0].text).toContain('no column “gone”');
+    expect(preview(csv, { ...usual, colour: 'title' } as never).findings[0].text).toContain('no field “colour”');
+    expect(preview(csv, { ...usual, 'own:9': 'title' }).findings[0].text).toContain('no field “own:9”');
+  });
+
+  it('reads the project’s own fields by their types', () => {
+    const { rows, findings } = preview('key,title,text,Mass,Zones\nA-1,T,X,3.5,front; rear\nA-2,T,X,heavy,middle\nA-3,T,X,,\n');
+    expect(rows.map((r) => r.own)).toEqual([{ '7': 3.5, '8': ['front', 'rear'] }, {}]);
+    expect(findings.map((f) => f.cell)).toEqual(['Mass', 'Zones']);
+  });
+
+  it('tells what is new, changed and the same, and leaves what has no column as it is', () => {
+    const { rows } = preview('key,title,text\nSYS-001,S,It shall.\nA-1,T,X\n');
+    expect(rows.map((r) => r.status)).toEqual(['same', 'new']);
+    const changed = preview('key,title,text,level\nSYS-001,S,It shall.,SIL 1\n').rows[0];
+    expect([changed.status, changed.content.level]).toEqual(['changed', 'SIL 1']);
+  });
+
   it('reads what it wrote, whatever the texts hold, and writes no formula', () => {
+    const awkward = fc.oneof(
+      fc.string({ minLength: 1 }),
+      fc.constantFrom("'=1", '=1+1', '-2+3+cmd|x', '@a', "''-a", ' "=x"', "'\tx", '-5'),
+    );
     fc.assert(
-      fc.property(
-        fc.array(
-          fc.string({ minLength: 1 }).filter((s) => s.trim() === s && s !== '' && !/[\r\n]/.test(s) && !s.startsWith("'")),
-          { minLength: 1, maxLength: 5 },
-        ),
-        (texts) => {
-          const csv = writeCsv(
-            ['key', 'title', 'text'],
-            texts.map((text, i) => [`A-${i + 1}`, 'T', text]),
-          );
-          const { rows } = preview(csv);
-          expect(rows.map((r) => r.content.text.replace(/^'(?=[=+@\t\r-])/, ''))).toEqual(texts);
-        },
-      ),
+      fc.property(fc.array(awkward, { minLength: 1, maxLength: 5 }), (texts) => {
+        const csv = writeCsv(
+          ['key', 'title', 'text'],
+          texts.map((text, i) => [`A-${i + 1}`, 'T', `${text}.`]),
+        );
+        expect(preview(csv).rows.map((r) => r.content.text)).toEqual(texts.map((text) => `${text}.`));
+        expect(texts.map((text) => plainCell(Papa.parse<string[]>(writeCsv(['a'], [[text]])).data[1].join(',')))).toEqual(
+          texts.map((text) => text),
+        );
+      }),
     );
     expect(writeCsv(['a'], [['=1+1'], ['-5']])).toBe('a\r\n"\'=1+1"\r\n-5\r\n');
+    for (const cell of ['=1', '+1', '@x', '-2+3', '\tx', '\rx', ' =1', '"=1', "'=1"])
+      expect(writeCsv([cell], []))
+        .withContext(cell)
+        .toMatch(/^"?'/);
   });
 });
 

@@ -1,61 +1,24 @@
-import { randomBytes } from 'node:crypto';
-import { hash, verify } from '@node-rs/argon2';
-import type { Session } from '@contract/base';
+import { createHmac, randomBytes, timingSafeEqual } from 'node:crypto';
+import type { MySession, Session } from '@contract/base';
 import { sha256Hex, type Role } from '@core/base';
-import { and, asc, eq, gt, lt } from 'drizzle-orm';
+import { and, asc, desc, eq, gt, inArray, lt, ne, sql } from 'drizzle-orm';
 import type { Db } from './database';
 import { Refusal } from './errors';
+import type { SignedIn } from './passwords';
+import { ledger, ledgerHeads, memberships, people, projects, sessions, settings, tokens } from './tables';
 import { write, type Actor } from './writing';
-import { ledgerHeads, memberships, people, projects, sessions, settings } from './tables';
 
-/** argon2id with 19 MiB, 2 passes, 1 lane: the least that OWASP's password storage cheat sheet recommends (recalled). */
-const argon = { memoryCost: 19456, timeCost: 2, parallelism: 1 };
-export const hashPassword = (password: string): Promise<string> => hash(password, argon);
-
-const failureLimit = 5;
-const lockMinutes = 10;
+/** A session ends so long after it was opened, and so long after it was last used. */
 const sessionHours = 12;
-
-export interface SignedIn {
-  readonly id: number;
-  readonly login: string;
-  readonly printedName: string;
-  readonly installation: boolean;
-}
+const idleHours = 4;
+/** Use is noted no oftener than this. */
+const notedEvery = 5 * 60_000;
 
 const installation = (login: string, now: () => Date): Actor => ({ login, projectId: 0, now });
-
-/**
- * Checks a password and counts failures: after five in a row the account is locked for ten minutes.
- * An unknown name costs the same time as a wrong password.
- */
-export async function checkPassword(db: Db, login: string, password: string, now: () => Date): Promise<SignedIn> {
-  const [person] = await db.select().from(people).where(eq(people.login, login.trim().toLowerCase()));
-  if (!person) {
-    await hashPassword(password);
-    throw new Refusal('wrongPassword');
-  }
-  if (person.lockedUntil && person.lockedUntil > now().toISOString()) throw new Refusal('locked');
-  const right = await verify(person.passwordHash, password).catch(() => false);
-  if (!right || person.disabled) {
-    const failures = person.failures + 1;
-    const lockedUntil = failures >= failureLimit ? new Date(now().getTime() + lockMinutes * 60_000).toISOString() : null;
-    await write(db, installation(person.login, now), async (w) => {
-      await w.tx
-        .update(people)
-        .set({ failures: lockedUntil ? 0 : failures, lockedUntil })
-        .where(eq(people.id, person.id));
-      w.log({ action: lockedUntil ? 'locked out' : 'wrong password', kind: 'person', key: person.login });
-    });
-    throw new Refusal(lockedUntil ? 'locked' : 'wrongPassword');
-  }
-  if (person.failures || person.lockedUntil)
-    await db.update(people).set({ failures: 0, lockedUntil: null }).where(eq(people.id, person.id));
-  return person;
-}
+const hoursBefore = (now: Date, hours: number): string => new Date(now.getTime() - hours * 3600_000).toISOString();
 
 /** Opens a session; the cookie holds the id, the database only its hash. */
-export async function openSession(db: Db, person: SignedIn, now: () => Date): Promise<string> {
+export async function openSession(db: Db, person: SignedIn, now: () => Date, device: string): Promise<string> {
   const id = randomBytes(32).toString('base64url');
   const at = now();
   await write(db, installation(person.login, now), async (w) => {
@@ -65,6 +28,8 @@ export async function openSession(db: Db, person: SignedIn, now: () => Date): Pr
       personId: person.id,
       createdAt: at.toISOString(),
       expiresAt: new Date(at.getTime() + sessionHours * 3600_000).toISOString(),
+      seenAt: at.toISOString(),
+      device: device.slice(0, 200),
     });
     w.log({ action: 'signed in', kind: 'person', key: person.login });
   });
@@ -78,13 +43,70 @@ export async function closeSession(db: Db, id: string, person: SignedIn, now: ()
   });
 }
 
+const living = (id: string, now: Date) =>
+  and(
+    eq(sessions.idHash, sha256Hex(id)),
+    gt(sessions.expiresAt, now.toISOString()),
+    gt(sessions.seenAt, hoursBefore(now, idleHours)),
+    eq(people.disabled, false),
+  );
+const personColumns = {
+  id: people.id,
+  login: people.login,
+  printedName: people.printedName,
+  installation: people.installation,
+  codeUntil: people.codeUntil,
+};
+
 export async function findSession(db: Db, id: string, now: () => Date): Promise<SignedIn | undefined> {
   const [row] = await db
-    .select({ id: people.id, login: people.login, printedName: people.printedName, installation: people.installation })
+    .select({ ...personColumns, seenAt: sessions.seenAt })
     .from(sessions)
     .innerJoin(people, eq(people.id, sessions.personId))
-    .where(and(eq(sessions.idHash, sha256Hex(id)), gt(sessions.expiresAt, now().toISOString()), eq(people.disabled, false)));
-  return row;
+    .where(living(id, now()));
+  if (!row) return undefined;
+  const { seenAt, ...person } = row;
+  await noteUse(db, id, seenAt, now());
+  return person;
+}
+
+async function noteUse(db: Db, id: string, seenAt: string, now: Date): Promise<void> {
+  if (now.getTime() - Date.parse(seenAt) < notedEvery) return;
+  await db
+    .update(sessions)
+    .set({ seenAt: now.toISOString() })
+    .where(eq(sessions.idHash, sha256Hex(id)));
+}
+
+/** One's own sessions, the newest first. Their ids are told as hashes only. */
+export async function listSessions(db: Db, personId: number, here: string, now: Date): Promise<MySession[]> {
+  const rows = await db
+    .select()
+    .from(sessions)
+    .where(
+      and(eq(sessions.personId, personId), gt(sessions.expiresAt, now.toISOString()), gt(sessions.seenAt, hoursBefore(now, idleHours))),
+    )
+    .orderBy(desc(sessions.createdAt))
+    .limit(100);
+  return rows.map(({ idHash, device, createdAt, seenAt }) => ({
+    id: idHash,
+    device,
+    createdAt,
+    seenAt,
+    here: idHash === sha256Hex(here),
+  }));
+}
+
+export async function endSession(db: Db, person: SignedIn, idHash: string, now: () => Date): Promise<void> {
+  await write(db, installation(person.login, now), async (w) => {
+    await w.tx.delete(sessions).where(and(eq(sessions.idHash, idHash), eq(sessions.personId, person.id)));
+    w.log({ action: 'session ended', kind: 'person', key: person.login });
+  });
+}
+
+/** Ends all sessions of a person but one. */
+export async function endOtherSessions(db: Db, personId: number, here: string): Promise<void> {
+  await db.delete(sessions).where(and(eq(sessions.personId, personId), ne(sessions.idHash, sha256Hex(here))));
 }
 
 export interface Membership {
@@ -107,10 +129,8 @@ export async function findMember(
 ): Promise<{ person: SignedIn; membership?: Membership } | undefined> {
   const rows = await db
     .select({
-      id: people.id,
-      login: people.login,
-      printedName: people.printedName,
-      installation: people.installation,
+      ...personColumns,
+      seenAt: sessions.seenAt,
       projectId: projects.id,
       role: memberships.role,
       head: ledgerHeads.seq,
@@ -120,14 +140,84 @@ export async function findMember(
     .leftJoin(projects, eq(projects.slug, slug))
     .leftJoin(memberships, and(eq(memberships.projectId, projects.id), eq(memberships.personId, people.id)))
     .leftJoin(ledgerHeads, eq(ledgerHeads.projectId, projects.id))
-    .where(and(eq(sessions.idHash, sha256Hex(id)), gt(sessions.expiresAt, now().toISOString()), eq(people.disabled, false)));
+    .where(living(id, now()));
   if (!rows.length) return undefined;
-  const [{ projectId, role: _role, head, ...person }] = rows;
+  const [{ projectId, role: _role, head, seenAt, ...person }] = rows;
+  await noteUse(db, id, seenAt, now());
   const roles = rows.flatMap((row) => row.role ?? []);
   return projectId !== null && roles.length ? { person, membership: { projectId, slug, roles, head: head ?? 0 } } : { person };
 }
 
-export async function describeSession(db: Db, person: SignedIn): Promise<Session> {
+/** The program whose secret this is, as what it is in the project; undefined where it ended, or belongs elsewhere. */
+export async function findProgram(
+  db: Db,
+  secret: string,
+  slug: string,
+  now: () => Date,
+): Promise<{ person: SignedIn; membership: Membership; tokenId: number } | undefined> {
+  const [row] = await db
+    .select({ token: tokens, slug: projects.slug, head: ledgerHeads.seq })
+    .from(tokens)
+    .innerJoin(projects, eq(projects.id, tokens.projectId))
+    .leftJoin(ledgerHeads, eq(ledgerHeads.projectId, tokens.projectId))
+    .where(and(eq(tokens.secretHash, sha256Hex(secret)), eq(projects.slug, slug)));
+  if (!row || row.token.endedAt !== null || row.token.expiresAt < now().toISOString()) return undefined;
+  const { id, projectId, name, roles } = row.token;
+  const login = `program:${name}`;
+  return {
+    tokenId: id,
+    person: { id: 0, login, printedName: `Program ${name}`, installation: false },
+    membership: { projectId, slug, roles, head: row.head ?? 0 },
+  };
+}
+
+/** The key under which devices are known again; made when it is first needed. */
+async function deviceKey(db: Db): Promise<string> {
+  const find = async () => (await db.select().from(settings).where(eq(settings.name, 'deviceKey')))[0]?.value;
+  const known = await find();
+  if (known) return known;
+  await db
+    .insert(settings)
+    .ignore()
+    .values({ name: 'deviceKey', value: randomBytes(32).toString('base64url') });
+  return (await find()) ?? '';
+}
+
+const deviceMark = (key: string, id: string, login: string): string =>
+  createHmac('sha256', key).update(`${id}\n${login}`).digest('base64url');
+
+/** What a device keeps of an account that signed in from it. */
+export async function deviceCookie(db: Db, login: string): Promise<string> {
+  const id = randomBytes(16).toString('base64url');
+  return `${id}.${deviceMark(await deviceKey(db), id, login)}`;
+}
+
+/** The device's id, where this account signed in from it before. */
+export async function knownDevice(db: Db, login: string, cookie: string | undefined): Promise<string | undefined> {
+  const [id, mark] = (cookie ?? '').split('.');
+  if (!id || !mark) return undefined;
+  const expected = Buffer.from(deviceMark(await deviceKey(db), id, login));
+  const given = Buffer.from(mark);
+  return given.length === expected.length && timingSafeEqual(given, expected) ? id : undefined;
+}
+
+/** Wrong passwords for an account within the last day. */
+async function triedFor(db: Db, login: string, now: Date): Promise<number> {
+  const [{ n }] = await db
+    .select({ n: sql<number>`count(*)`.mapWith(Number) })
+    .from(ledger)
+    .where(
+      and(
+        eq(ledger.projectId, 0),
+        eq(ledger.key, login),
+        inArray(ledger.action, ['wrong password', 'locked out']),
+        gt(ledger.at, hoursBefore(now, 24)),
+      ),
+    );
+  return n;
+}
+
+export async function describeSession(db: Db, person: SignedIn, now: Date): Promise<Session> {
   const rows = await db
     .select({ slug: projects.slug, name: projects.name, role: memberships.role })
     .from(memberships)
@@ -143,6 +233,8 @@ export async function describeSession(db: Db, person: SignedIn): Promise<Session
   return {
     person: { login: person.login, printedName: person.printedName, installation: person.installation, disabled: false },
     projects: [...bySlug.values()],
+    setPassword: person.codeUntil != null,
+    tried: await triedFor(db, person.login, now),
   };
 }
 
@@ -162,8 +254,20 @@ export async function setupNeeded(db: Db): Promise<boolean> {
   return !(await db.select({ id: people.id }).from(people).limit(1)).length;
 }
 
-export async function useSetupCode(db: Db, code: string): Promise<void> {
-  const [row] = await db.select().from(settings).where(eq(settings.name, 'setup'));
-  if (!row || row.value !== sha256Hex(code.trim()) || !(await setupNeeded(db)))
-    throw new Refusal('wrongPassword', { detail: 'The code is not the one printed at the last start, or it was used already.' });
+/** Makes the first administrator with the one-time code: of two at once, one finds the code used. */
+export async function useSetupCode(
+  db: Db,
+  given: string,
+  person: { login: string; printedName: string; passwordHash: string },
+  now: () => Date,
+): Promise<void> {
+  await write(db, installation(person.login, now), async (w) => {
+    const [row] = await w.tx.select().from(settings).where(eq(settings.name, 'setup')).for('update');
+    const [anybody] = await w.tx.select({ id: people.id }).from(people).limit(1).for('update');
+    if (!row || row.value !== sha256Hex(given.trim()) || anybody)
+      throw new Refusal('wrongPassword', { detail: 'The code is not the one printed at the last start, or it was used already.' });
+    await w.tx.update(settings).set({ value: '' }).where(eq(settings.name, 'setup'));
+    await w.tx.insert(people).values({ ...person, installation: true });
+    w.log({ action: 'account made', kind: 'person', key: person.login, after: { login: person.login, installation: true } });
+  });
 }

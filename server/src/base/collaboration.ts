@@ -1,12 +1,12 @@
 import type { Attachment, Comment, PresentPerson, RecordHead, Revision } from '@contract/base';
 import { and, asc, desc, eq, gt, inArray, isNull, lt, ne } from 'drizzle-orm';
-import type { SignedIn } from './access';
 import { account } from './accounted';
 import { storeBlob } from './blobs';
 import type { Db, Tx } from './database';
 import { Refusal } from './errors';
 import { changedOwn } from './fields';
-import { changeRecord, findRecord, lockRecord, recordRows, refuseStale, type StoredRecord } from './records';
+import { changeRecord, findRecord, lockRecord, recordRows, refuseRetired, refuseStale, type StoredRecord } from './records';
+import type { SignedIn } from './passwords';
 import { cleanHtml, plainText } from './rich-text';
 import { signaturesOf } from './signing';
 import { attachments, comments, externalIds, followers, people, presence, revisions } from './tables';
@@ -90,17 +90,19 @@ export async function getRecord(db: Db, projectId: number, personId: number, key
             title: String(then.snapshot['title'] ?? head.title),
           },
     snapshot: then ? then.snapshot : null,
-    traces: await tracesAt(db, [record.id]),
-    signatures: signed.map(({ meaning, revision, login, printedName, at, format, hash, reason }) => ({
-      meaning,
-      revision,
-      login,
-      printedName,
-      at,
-      format,
-      hash,
-      reason,
-    })),
+    traces: await tracesAt(db, [record.id], asOf),
+    signatures: (asOf === undefined ? signed : signed.filter((s) => s.at <= then.at || s.revision < then.revision)).map(
+      ({ meaning, revision, login, printedName, at, format, hash, reason }) => ({
+        meaning,
+        revision,
+        login,
+        printedName,
+        at,
+        format,
+        hash,
+        reason,
+      }),
+    ),
     externalIds: ids.map(({ system, externalId }) => ({ system, id: externalId })),
     following: follows !== undefined,
   };
@@ -119,51 +121,63 @@ export async function recordHistory(db: Db | Tx, recordId: number, before?: numb
 /** Gives values to own fields: a change of the record like any other, with the same snapshot and entry. */
 export function setOwnFields(db: Db, actor: Actor, key: string, basedOn: number, change: RecordHead['own']): Promise<RecordHead> {
   return write(db, actor, async (w) => {
-    const found = await needAnyRecord(w.tx, actor.projectId, key);
-    const record = await lockRecord(w, found.kind, key);
+    const record = await lockAnyRecord(w, key);
     await refuseStale(record, basedOn, async () => recordHead(record));
-    const own = await changedOwn(w.tx, actor.projectId, record.kind, record.own, change);
-    const [last] = await recordHistory(w.tx, record.id, undefined, 1);
-    const revision = record.revision + 1;
-    const state = record.state === 'approved' || record.state === 'review' ? 'draft' : record.state;
-    await changeRecord(w, record, { own, revision, state });
-    w.log({
-      action: 'fields set',
-      kind: record.kind,
-      key: record.key,
-      before: { revision: record.revision, own: record.own },
-      after: { revision, own },
-      touches: { texts: [record.id] },
-    });
-    w.snapshot({ recordId: record.id, revision, state, snapshot: { ...last?.snapshot, own } });
-    w.wrote(recordRows, record.id);
-    return recordHead({ ...record, own, revision, state, updatedBy: actor.login, updatedAt: w.at });
+    return setOwnIn(w, record, change);
   });
+}
+
+async function lockAnyRecord(w: Writing, key: string): Promise<StoredRecord> {
+  const found = await needAnyRecord(w.tx, w.actor.projectId, key);
+  return lockRecord(w, found.kind, key);
+}
+
+/** The same for a record that is locked already. */
+export async function setOwnIn(w: Writing, record: StoredRecord, change: RecordHead['own']): Promise<RecordHead> {
+  const { login, projectId } = w.actor;
+  refuseRetired(record);
+  const own = await changedOwn(w.tx, projectId, record.kind, record.own, change);
+  const [last] = await recordHistory(w.tx, record.id, undefined, 1);
+  const revision = record.revision + 1;
+  const state = record.state === 'approved' || record.state === 'review' ? 'draft' : record.state;
+  await changeRecord(w, record, { own, revision, state });
+  w.log({
+    action: 'fields set',
+    kind: record.kind,
+    key: record.key,
+    before: { revision: record.revision, own: record.own },
+    after: { revision, own },
+    touches: { texts: [record.id] },
+  });
+  w.snapshot({ recordId: record.id, revision, state, snapshot: { ...last?.snapshot, own } });
+  w.wrote(recordRows, record.id);
+  return recordHead({ ...record, own, revision, state, updatedBy: login, updatedAt: w.at });
 }
 
 /** Takes a record out of use, or brings it back. It stays readable, with all that was said of it. */
 export function retireRecord(db: Db, actor: Actor, key: string, retired: boolean, reason: string): Promise<RecordHead> {
-  return write(db, actor, async (w) => {
-    const found = await needAnyRecord(w.tx, actor.projectId, key);
-    if (found.kind !== 'requirement' && found.kind !== 'case')
-      throw new Refusal('stateForbids', { detail: `A ${found.kind} is not retired.` });
-    const record = await lockRecord(w, found.kind, key);
-    if ((record.retiredAt !== null) === retired) return recordHead(record);
-    const state = retired ? 'retired' : 'draft';
-    await changeRecord(w, record, { retiredAt: retired ? w.at : null, state });
-    const [last] = await recordHistory(w.tx, record.id, undefined, 1);
-    w.log({
-      action: retired ? `${record.kind} retired` : `${record.kind} brought back`,
-      kind: record.kind,
-      key: record.key,
-      before: { state: record.state },
-      after: { state, reason },
-      touches: { texts: [record.id] },
-    });
-    w.snapshot({ recordId: record.id, revision: record.revision, state, snapshot: last?.snapshot ?? {}, reason });
-    w.wrote(recordRows, record.id);
-    return recordHead({ ...record, state, retiredAt: retired ? w.at : null, updatedBy: actor.login, updatedAt: w.at });
+  return write(db, actor, async (w) => retireIn(w, await lockAnyRecord(w, key), retired, reason));
+}
+
+/** The same for a record that is locked already. */
+export async function retireIn(w: Writing, record: StoredRecord, retired: boolean, reason: string): Promise<RecordHead> {
+  if (record.kind !== 'requirement' && record.kind !== 'case')
+    throw new Refusal('stateForbids', { detail: `A ${record.kind} is not retired.` });
+  if ((record.retiredAt !== null) === retired) return recordHead(record);
+  const state = retired ? 'retired' : 'draft';
+  await changeRecord(w, record, { retiredAt: retired ? w.at : null, state });
+  const [last] = await recordHistory(w.tx, record.id, undefined, 1);
+  w.log({
+    action: retired ? `${record.kind} retired` : `${record.kind} brought back`,
+    kind: record.kind,
+    key: record.key,
+    before: { state: record.state },
+    after: { state, reason },
+    touches: { texts: [record.id] },
   });
+  w.snapshot({ recordId: record.id, revision: record.revision, state, snapshot: last?.snapshot ?? {}, reason });
+  w.wrote(recordRows, record.id);
+  return recordHead({ ...record, state, retiredAt: retired ? w.at : null, updatedBy: w.actor.login, updatedAt: w.at });
 }
 
 const asComment = (row: typeof comments.$inferSelect): Comment => {
@@ -216,7 +230,7 @@ export function addComment(
     w.wrote(commentRows, made.id);
     const mentioned = [...text.matchAll(/@([a-z][a-z0-9.-]{1,40})/g)].map(([, login]) => login.replace(/[.-]+$/, ''));
     const following = mentioned.length ? await w.tx.select({ id: people.id }).from(people).where(inArray(people.login, mentioned)) : [];
-    for (const personId of new Set([person.id, ...following.map(({ id }) => id)]))
+    for (const personId of new Set([...(person.id ? [person.id] : []), ...following.map(({ id }) => id)]))
       await w.tx.insert(followers).ignore().values({ recordId: record.id, personId });
     return asComment({ ...row, id: made.id, resolvedBy: null, resolvedAt: null });
   });
@@ -317,10 +331,16 @@ export async function setFollowing(
   key: string,
   follow: boolean,
 ): Promise<{ following: boolean }> {
+  needPerson(personId);
   const { id: recordId } = await needAnyRecord(db, projectId, key);
   if (follow) await db.insert(followers).ignore().values({ recordId, personId });
   else await db.delete(followers).where(and(eq(followers.recordId, recordId), eq(followers.personId, personId)));
   return { following: follow };
+}
+
+/** Only people are told of changes, and are here: a program is not. */
+function needPerson(personId: number): void {
+  if (!personId) throw new Refusal('forbidden', { detail: 'Only a person can do this.' });
 }
 
 const presentFor = 30_000;
@@ -334,6 +354,7 @@ export async function setPresence(
   input: { field: string; here: boolean },
   now: Date,
 ): Promise<PresentPerson[]> {
+  needPerson(person.id);
   const { id: recordId } = await needAnyRecord(db, projectId, key);
   const mine = and(eq(presence.recordId, recordId), eq(presence.personId, person.id));
   const until = new Date(now.getTime() + presentFor).toISOString();

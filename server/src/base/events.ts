@@ -1,7 +1,7 @@
 import type { FastifyInstance } from 'fastify';
 import { findMember } from './access';
 import { Refusal } from './errors';
-import { authorise, sessionCookie, type AppContext } from './http';
+import { callerOf, sessionCookie, type AppContext } from './http';
 import { ledgerEntries } from './ledger';
 import type { EntryEvent, JudgedEvent } from './readers';
 
@@ -21,8 +21,8 @@ export function serveEvents(app: FastifyInstance, context: AppContext): void {
     for (const close of open) close();
     open.clear();
   });
-  app.get('/api/projects/:project/events', { schema: { hide: true } }, async (request, reply) => {
-    const { membership, person } = await authorise(context, 'member', request);
+  app.get('/api/projects/:project/events', { config: { may: 'member' }, schema: { hide: true } }, async (request, reply) => {
+    const { membership, person } = callerOf(request);
     const { db } = context.database;
     const { projectId, slug } = membership;
     const mine = (streams.get(person.login) ?? 0) + 1;

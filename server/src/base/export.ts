@@ -7,7 +7,7 @@ import type { FastifyInstance } from 'fastify';
 import { z } from 'zod';
 import type { Db } from './database';
 import { listFields } from './fields';
-import { authorise, type AppContext } from './http';
+import { callerOf, type AppContext } from './http';
 import { allRows, type ListSource } from './list';
 
 const question = listQuery.pick({ filter: true, sort: true }).extend({
@@ -40,9 +40,12 @@ export function serveExport(app: FastifyInstance, context: AppContext, name: str
   const { db } = context.database;
   app.get<{ Params: { project: string }; Querystring: z.output<typeof question> }>(
     `/api/projects/:project/exports/${name}`,
-    { schema: { summary: `The ${name} that a filter finds, as CSV, XLSX or JSON`, tags: ['Base'], querystring: question } },
+    {
+      config: { may: 'member' },
+      schema: { summary: `The ${name} that a filter finds, as CSV, XLSX or JSON`, tags: ['Base'], querystring: question },
+    },
     async (request, reply) => {
-      const { membership } = await authorise(context, 'member', request);
+      const { membership } = callerOf(request);
       const { format, filter, sort, ...asked } = request.query;
       const source = await list.source(membership.projectId, asked);
       const own = (await listFields(db, membership.projectId)).filter((field) => field.kind === list.kind && !field.retired);

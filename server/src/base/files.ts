@@ -1,5 +1,5 @@
 import type { FastifyReply } from 'fastify';
-import { wholeBlob } from './blobs';
+import { blobStream } from './blobs';
 import type { Db } from './database';
 
 /** Kinds that a browser may show in place; everything else is only ever downloaded. */
@@ -16,5 +16,5 @@ export async function sendFile(
   reply
     .header('content-disposition', `${inline ? 'inline' : 'attachment'}; filename*=UTF-8''${encodeURIComponent(name)}`)
     .header('content-length', bytes);
-  return reply.send(await wholeBlob(db, sha256));
+  return reply.send(await blobStream(db, sha256));
 }

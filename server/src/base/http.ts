@@ -5,15 +5,18 @@ import '@fastify/rate-limit';
 import '@fastify/swagger';
 import { and, eq } from 'drizzle-orm';
 import type { FastifyInstance, FastifyReply, FastifyRequest } from 'fastify';
-import { findMember, findSession, type Membership, type SignedIn } from './access';
+import { findMember, findProgram, findSession, type Membership } from './access';
 import type { Database, Tx } from './database';
 import { sha256Of } from './digest';
 import { Refusal } from './errors';
 import type { LedgerReaders } from './readers';
+import type { SignedIn } from './passwords';
 import { operations } from './tables';
 import type { Actor } from './writing';
 
 export const sessionCookie = 'cord_session';
+/** By it an account's device is known again. */
+export const deviceCookieName = (login: string): string => `cord_device_${sha256Of(login).slice(0, 12)}`;
 /** The number of the ledger entry that a request wrote, so that its client can ask for lists that are not older. */
 export const seqHeader = 'ledger-seq';
 
@@ -51,32 +54,84 @@ export interface Call<E extends Endpoint> {
   readonly reply: FastifyReply;
 }
 
+/** Who asks, and what they are in the project of the path. */
+export interface Caller {
+  readonly person: SignedIn;
+  readonly membership: Membership;
+  readonly tokenId?: number;
+}
+
+declare module 'fastify' {
+  interface FastifyContextConfig {
+    /** Who may call this route: every route of the API says so. */
+    may?: May;
+  }
+  interface FastifyRequest {
+    caller?: Caller;
+  }
+}
+
 const nobody: SignedIn = { id: 0, login: '', printedName: '', installation: false };
 const nowhere: Membership = { projectId: 0, slug: '', roles: [], head: 0 };
 
+/** Routes that the framework adds itself, without anything of ours in them. */
+const open = /^\/api\/(docs|openapi\.json)/;
+
+/**
+ * Every route says who may call it, or the server does not start; and who calls is found out before anything of the body is read.
+ */
+export function guardRoutes(app: FastifyInstance, context: AppContext): void {
+  app.addHook('onRoute', ({ url, method, config }) => {
+    if (url.startsWith('/api/') && !open.test(url) && config?.may === undefined)
+      throw new Error(`${String(method)} ${url} does not say who may call it`);
+  });
+  app.addHook('onRequest', async (request) => {
+    const { may } = request.routeOptions.config;
+    if (may !== undefined) request.caller = await authorise(context, may, request);
+  });
+}
+
+/** Who calls, as the guard found out. */
+export function callerOf(request: FastifyRequest): Caller {
+  if (!request.caller) throw new Refusal('notSignedIn');
+  return request.caller;
+}
+
+const bearer = /^Bearer (cord_[\w-]{20,60})$/;
+
 /** Who asks, and what they are in the project of the path; refuses what `may` does not allow. */
-export async function authorise(
-  context: AppContext,
-  may: May,
-  request: FastifyRequest,
-): Promise<{ person: SignedIn; membership: Membership }> {
+async function authorise(context: AppContext, may: May, request: FastifyRequest): Promise<Caller> {
   if (may === 'anyone') return { person: nobody, membership: nowhere };
   const id = request.cookies[sessionCookie];
   const { db } = context.database;
-  if (may === 'signedIn' || may === 'installation') {
+  if (may === 'signedIn' || may === 'installation' || may === 'settingPassword') {
     const person = id ? await findSession(db, id, context.now) : undefined;
     if (!person) throw new Refusal('notSignedIn');
+    if (may !== 'settingPassword' && person.codeUntil != null) throw new Refusal('setPassword');
     if (may === 'installation' && !person.installation) throw new Refusal('forbidden');
     return { person, membership: nowhere };
   }
   const slug = (request.params as { project?: string }).project ?? '';
-  const found = id ? await findMember(db, id, slug, context.now) : undefined;
+  const found = await findCaller(context, request, id, slug);
   if (!found) throw new Refusal('notSignedIn');
   const { person, membership } = found;
+  if (person.codeUntil != null) throw new Refusal('setPassword');
   // Whoever has no part in a project is not told whether it exists.
   if (!membership) throw new Refusal('notFound');
   if (may !== 'member' && !may.some((role) => membership.roles.includes(role))) throw new Refusal('forbidden');
-  return { person, membership };
+  return { ...found, membership };
+}
+
+function findCaller(
+  context: AppContext,
+  { headers }: FastifyRequest,
+  session: string | undefined,
+  slug: string,
+): Promise<{ person: SignedIn; membership?: Membership; tokenId?: number } | undefined> {
+  const { db } = context.database;
+  const secret = bearer.exec(headers.authorization ?? '')?.[1];
+  if (secret !== undefined) return findProgram(db, secret, slug, context.now);
+  return session ? findMember(db, session, slug, context.now) : Promise.resolve(undefined);
 }
 
 /** What a request asks for, so that its name cannot be used for another: method, address, and a digest of its body. */
@@ -124,6 +179,7 @@ export function serve<E extends Endpoint>(
     method,
     url: `/api${path}`,
     ...(bodyLimit ? { bodyLimit } : {}),
+    config: { may },
     schema: {
       summary,
       tags: [roomOf(path)],
@@ -134,7 +190,7 @@ export function serve<E extends Endpoint>(
       response: { 200: answer },
     },
     handler: async (request, reply) => {
-      const { person, membership } = await authorise(context, may, request);
+      const { person, membership, tokenId } = callerOf(request);
       const operation = method === 'GET' ? undefined : operationOf(request, requestText(request));
       const before = operation && (await firstAnswer(context, person.login, operation));
       if (before !== undefined) return reply.type('application/json; charset=utf-8').send(before);
@@ -145,6 +201,7 @@ export function serve<E extends Endpoint>(
         now: context.now,
         ...(operation ? { operation } : {}),
         wrote: (seq) => (wrote = Math.max(wrote, seq)),
+        ...(may === 'anyone' ? {} : { rights: { personId: person.id, may, ...(tokenId === undefined ? {} : { tokenId }) } }),
       };
       const value = await handle({
         params: request.params,

@@ -1,10 +1,11 @@
 import { randomUUID } from 'node:crypto';
 import type { Job } from '@contract/base';
+import type { Role } from '@core/base';
 import { and, asc, desc, eq, inArray, lt, or } from 'drizzle-orm';
 import type { Database, Db } from './database';
 import { Refusal } from './errors';
-import { jobs } from './tables';
-import { write, type Actor } from './writing';
+import { jobs } from './work-tables';
+import { write, type Actor, type Writing } from './writing';
 
 export type StoredJob = typeof jobs.$inferSelect;
 
@@ -21,7 +22,8 @@ export interface JobProgress {
 
 export class Cancelled extends Error {}
 
-export type JobWork = (job: StoredJob, progress: JobProgress) => Promise<JobFile>;
+/** Does a job; answers the file that it made, where it made one. */
+export type JobWork = (job: StoredJob, progress: JobProgress) => Promise<JobFile | undefined>;
 
 const beat = 2000;
 /** A worker that gave no sign of life for so long is dead: its job is taken over. */
@@ -43,23 +45,30 @@ export function asJob(row: StoredJob): Job {
   };
 }
 
+/** What one person may have waiting or running in a project. */
+const jobsAPerson = 5;
+
+/** Puts a job into the queue, within a transaction that says in the ledger what it is for. */
+export async function addJobIn(w: Writing, kind: string, subject: string): Promise<number> {
+  const { projectId, login } = w.actor;
+  const open = await w.tx
+    .select({ id: jobs.id })
+    .from(jobs)
+    .where(and(eq(jobs.projectId, projectId), eq(jobs.by, login), inArray(jobs.state, ['queued', 'running'])));
+  if (open.length >= jobsAPerson)
+    throw new Refusal('tooMany', { detail: `You have ${open.length} jobs waiting or running: wait for one of them, or cancel it.` });
+  const [made] = await w.tx
+    .insert(jobs)
+    .values({ projectId, kind, build: subject, state: 'queued', progress: 0, message: 'Waiting for a worker', by: login, createdAt: w.at })
+    .$returningId();
+  return made.id;
+}
+
 export function addJob(db: Db, actor: Actor, kind: string, build: string): Promise<Job> {
   return write(db, actor, async (w) => {
-    const [made] = await w.tx
-      .insert(jobs)
-      .values({
-        projectId: actor.projectId,
-        kind,
-        build,
-        state: 'queued',
-        progress: 0,
-        message: 'Waiting for a worker',
-        by: actor.login,
-        createdAt: w.at,
-      })
-      .$returningId();
-    w.log({ action: `${kind} asked for`, kind, key: build, after: { job: made.id } });
-    const [row] = await w.tx.select().from(jobs).where(eq(jobs.id, made.id));
+    const id = await addJobIn(w, kind, build);
+    w.log({ action: `${kind} asked for`, kind, key: build, after: { job: id } });
+    const [row] = await w.tx.select().from(jobs).where(eq(jobs.id, id));
     return asJob(row);
   });
 }
@@ -83,7 +92,14 @@ export async function needJob(db: Db, projectId: number, id: number): Promise<St
   return row;
 }
 
-export function cancelJob(db: Db, actor: Actor, id: number): Promise<void> {
+/** The newest jobs of a project, of all kinds. */
+export async function newestJobs(db: Db, projectId: number): Promise<Job[]> {
+  const rows = await db.select().from(jobs).where(eq(jobs.projectId, projectId)).orderBy(desc(jobs.id)).limit(50);
+  return rows.map(asJob);
+}
+
+/** Cancels one's own job; an administrator anybody's. */
+export function cancelJob(db: Db, actor: Actor, roles: readonly Role[], id: number): Promise<void> {
   return write(db, actor, async (w) => {
     const [row] = await w.tx
       .select()
@@ -91,6 +107,8 @@ export function cancelJob(db: Db, actor: Actor, id: number): Promise<void> {
       .where(and(eq(jobs.projectId, actor.projectId), eq(jobs.id, id)))
       .for('update');
     if (!row) throw new Refusal('notFound');
+    if (row.by !== actor.login && !roles.includes('administrator'))
+      throw new Refusal('forbidden', { detail: `${row.by} asked for this: they, or an administrator, cancel it.` });
     if (row.state !== 'queued' && row.state !== 'running') throw new Refusal('stateForbids', { detail: 'It is finished already.' });
     await w.tx.update(jobs).set({ state: 'cancelled', message: 'Cancelled', finishedAt: w.at }).where(eq(jobs.id, id));
     w.log({ action: `${row.kind} cancelled`, kind: row.kind, key: row.build, after: { job: id } });
@@ -198,12 +216,10 @@ export class JobRunner {
             progress: 1,
             message: 'Done',
             finishedAt: w.at,
-            fileName: file.name,
-            fileBytes: file.bytes,
-            fileHash: file.sha256,
+            ...(file ? { fileName: file.name, fileBytes: file.bytes, fileHash: file.sha256 } : {}),
           })
           .where(eq(jobs.id, job.id));
-        w.log({ action: `${job.kind} made`, kind: job.kind, key: job.build, after: { job: job.id, ...file } });
+        w.log({ action: `${job.kind} ${file ? 'made' : 'done'}`, kind: job.kind, key: job.build, after: { job: job.id, ...file } });
       });
     } catch (error) {
       if (error instanceof Cancelled) return;

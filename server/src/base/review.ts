@@ -1,5 +1,5 @@
 import { recordFormat, type Role } from '@core/base';
-import type { SignedIn } from './access';
+import type { SignedIn } from './passwords';
 import type { Db } from './database';
 import { Refusal } from './errors';
 import { changeRecord, recordRows, refuseRetired, type StoredRecord } from './records';
@@ -63,6 +63,7 @@ export async function approveRecord(
   { hash, seen, reason, ownAllowed }: { hash: string; seen: string; reason: string; ownAllowed(): Promise<boolean> },
 ): Promise<void> {
   const { id, kind, key, revision } = record;
+  w.needRole('reviewer');
   if (record.state === 'approved') throw new Refusal('alreadySigned', { detail: `${key} revision ${revision} is approved already.` });
   if (record.state !== 'review') throw new Refusal('stateForbids', { detail: `${key} is not in review: its author asks for that first.` });
   await refuseIncomplete('approved');

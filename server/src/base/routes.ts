@@ -1,55 +1,92 @@
 import * as contract from '@contract/base';
-import type { FastifyInstance, FastifyReply } from 'fastify';
-import { checkPassword, closeSession, describeSession, openSession, setupNeeded, useSetupCode, type SignedIn } from './access';
+import type { Readable } from 'node:stream';
+import type { FastifyInstance, FastifyReply, FastifyRequest } from 'fastify';
+import {
+  closeSession,
+  describeSession,
+  deviceCookie,
+  endSession,
+  knownDevice,
+  listSessions,
+  openSession,
+  setupNeeded,
+  useSetupCode,
+} from './access';
 import { serveEvents } from './events';
-import { authorise, serve, sessionCookie, type AppContext } from './http';
+import { callerOf, deviceCookieName, serve, sessionCookie, type AppContext } from './http';
+import { beginIncoming, dropIncoming, getIncoming, takePart } from './incoming';
 import { closeBuild } from './builds';
+import { bulkWithItems, doBulk, listBulk, previewBulk, undoBulk } from './bulk';
 import * as collaboration from './collaboration';
 import { addField, listFields, saveField } from './fields';
 import { sendFile } from './files';
+import { cancelJob, newestJobs } from './jobs';
 import { listLedger } from './ledger';
-import { addPerson, changePerson, listPeople } from './people';
+import { refuseTooMany } from './limits';
+import { accountOf, checkPassword, hashPassword, needGoodPassword, type SignedIn } from './passwords';
+import { changePerson, invitePerson, listPeople, setOwnPassword } from './people';
+import { addToken, endToken, listTokens } from './tokens';
 import { addProject, getProject, setMember, setProfile } from './project';
 import { listTraceKinds, saveTraceKind } from './traces';
 import { uploads, type Upload } from './uploads';
 
 export function baseRoutes(app: FastifyInstance, context: AppContext, signInLimit: number): void {
   const { db } = context.database;
-  const enter = async (reply: FastifyReply, person: SignedIn): Promise<contract.Session> => {
-    const id = await openSession(db, person, context.now);
-    reply.setCookie(sessionCookie, id, { path: '/', httpOnly: true, sameSite: 'strict', secure: context.secureCookies });
-    return describeSession(db, person);
+  const enter = async (request: FastifyRequest, reply: FastifyReply, person: SignedIn): Promise<contract.Session> => {
+    const id = await openSession(db, person, context.now, request.headers['user-agent'] ?? '');
+    const cookie = { path: '/', httpOnly: true, sameSite: 'strict', secure: context.secureCookies } as const;
+    reply.setCookie(sessionCookie, id, cookie);
+    reply.setCookie(deviceCookieName(person.login), await deviceCookie(db, person.login), { ...cookie, maxAge: 365 * 24 * 3600 });
+    return describeSession(db, person, context.now());
   };
-  // Guessing is slowed per address, on top of the lock-out per account.
-  void app.register(async (guarded) => {
-    guarded.addHook(
-      'onRoute',
-      (route) => void (route.config = { ...route.config, rateLimit: { max: signInLimit, timeWindow: '1 minute' } }),
+  // Guessing is slowed by address, over all nodes, on top of what counts by account.
+  const slowDown = (request: FastifyRequest): Promise<void> =>
+    refuseTooMany(db, { name: `signIn:${request.ip}`, most: signInLimit, seconds: 60 }, context.now());
+  const session = (request: FastifyRequest): string => request.cookies[sessionCookie] ?? '';
+  serve(app, context, contract.signIn, async ({ body, request, reply }) => {
+    await slowDown(request);
+    const account = accountOf(body.login);
+    const device = await knownDevice(db, account, request.cookies[deviceCookieName(account)]);
+    return enter(
+      request,
+      reply,
+      await checkPassword(db, account, body.password, context.now, device === undefined ? 'stranger' : { device }),
     );
-    serve(guarded, context, contract.signIn, async ({ body, reply }) =>
-      enter(reply, await checkPassword(db, body.login, body.password, context.now)),
-    );
-    serve(guarded, context, contract.setUp, async ({ body, reply }) => {
-      await useSetupCode(db, body.code);
-      await addPerson(db, { login: body.login, projectId: 0, now: context.now }, { ...body, installation: true });
-      return enter(reply, await checkPassword(db, body.login, body.password, context.now));
-    });
+  });
+  serve(app, context, contract.setUp, async ({ body, request, reply }) => {
+    await slowDown(request);
+    const { code, password, ...person } = body;
+    needGoodPassword(password, person);
+    await useSetupCode(db, code, { ...person, passwordHash: await hashPassword(password) }, context.now);
+    return enter(request, reply, await checkPassword(db, body.login, password, context.now));
   });
   serve(app, context, contract.getSetup, async () => ({ needed: await setupNeeded(db) }));
-  serve(app, context, contract.getSession, ({ person }) => describeSession(db, person));
+  serve(app, context, contract.getSession, ({ person }) => describeSession(db, person, context.now()));
   serve(app, context, contract.signOut, async ({ person, request, reply }) => {
-    await closeSession(db, request.cookies[sessionCookie] ?? '', person, context.now);
+    await closeSession(db, session(request), person, context.now);
     reply.clearCookie(sessionCookie, { path: '/' });
     return { ok: true as const };
   });
-  serve(app, context, contract.changePassword, async ({ person, body, actor }) => {
-    await checkPassword(db, person.login, body.present, context.now);
-    await changePerson(db, actor, person.login, { password: body.password });
+  serve(app, context, contract.listSessions, ({ person, request }) => listSessions(db, person.id, session(request), context.now()));
+  serve(app, context, contract.endSession, async ({ person, params, request }) => {
+    await endSession(db, person, params.id, context.now);
+    return listSessions(db, person.id, session(request), context.now());
+  });
+  serve(app, context, contract.changePassword, async ({ person, body, actor, request }) => {
+    await checkPassword(db, person.login, body.present, context.now, 'session');
+    await setOwnPassword(db, actor, person, body.password, session(request));
     return { ok: true as const };
   });
   serve(app, context, contract.listPeople, () => listPeople(db));
-  serve(app, context, contract.addPerson, ({ actor, body }) => addPerson(db, actor, body));
+  serve(app, context, contract.addPerson, ({ actor, body }) => invitePerson(db, actor, body));
   serve(app, context, contract.changePerson, ({ actor, params, body }) => changePerson(db, actor, params.login, body));
+  serve(app, context, contract.listTokens, ({ membership }) => listTokens(db, membership.projectId));
+  serve(app, context, contract.addToken, ({ actor, body }) => addToken(db, actor, body));
+  serve(app, context, contract.endToken, async ({ actor, params }) => {
+    await endToken(db, actor, params.id);
+    return { ok: true as const };
+  });
+  incomingRoutes(app, context);
   serve(app, context, contract.addProject, ({ actor, person, body }) => addProject(db, actor, person.id, body));
   serve(app, context, contract.getProject, ({ membership }) => getProject(db, membership.projectId));
   serve(app, context, contract.setMember, ({ actor, params, body }) => setMember(db, actor, params.login, body.roles));
@@ -61,8 +98,53 @@ export function baseRoutes(app: FastifyInstance, context: AppContext, signInLimi
   serve(app, context, contract.listFields, ({ membership }) => listFields(db, membership.projectId));
   serve(app, context, contract.addField, ({ actor, body }) => addField(db, actor, body));
   serve(app, context, contract.saveField, ({ actor, params, body }) => saveField(db, actor, params.id, body));
+  serve(app, context, contract.previewBulk, ({ actor, membership, body }) => previewBulk(db, actor, membership.roles, body));
+  serve(app, context, contract.doBulk, ({ actor, membership, body }) => doBulk(db, actor, membership.roles, body));
+  serve(app, context, contract.listBulk, ({ membership, query }) => listBulk(db, membership.projectId, query.before));
+  serve(app, context, contract.getBulk, ({ membership, params, query }) =>
+    bulkWithItems(db, membership.projectId, params.id, query.after, query.outcome),
+  );
+  serve(app, context, contract.undoBulk, ({ actor, membership, params }) => undoBulk(db, actor, membership.roles, params.id));
+  serve(app, context, contract.listJobs, ({ membership }) => newestJobs(db, membership.projectId));
+  serve(app, context, contract.cancelJob, async ({ actor, membership, params }) => {
+    await cancelJob(db, actor, membership.roles, params.id);
+    return { ok: true as const };
+  });
   recordRoutes(app, context);
   serveEvents(app, context);
+}
+
+/** Large files in parts: announced, sent part by part, asked after when the connection was lost. */
+function incomingRoutes(app: FastifyInstance, context: AppContext): void {
+  const { db } = context.database;
+  serve(app, context, contract.beginIncoming, ({ membership, person, body }) =>
+    beginIncoming(db, membership.projectId, person.login, body, context.now()),
+  );
+  serve(app, context, contract.getIncoming, ({ membership, person, params }) =>
+    getIncoming(db, membership.projectId, person.login, params.id),
+  );
+  serve(app, context, contract.dropIncoming, async ({ membership, person, params }) => {
+    await dropIncoming(db, membership.projectId, person.login, [params.id]);
+    return { ok: true as const };
+  });
+  // The body is the part itself: it is not parsed but stored as it arrives.
+  void app.register(async (raw) => {
+    raw.removeAllContentTypeParsers();
+    raw.addContentTypeParser('application/octet-stream', (_request, payload, done) => done(null, payload));
+    raw.put<{ Params: { project: string; id: string }; Querystring: { from?: string }; Body: Readable }>(
+      '/api/projects/:project/incoming/:id',
+      {
+        bodyLimit: 256 << 20,
+        config: { may: contract.beginIncoming.may },
+        schema: { summary: 'The next part of a file that is coming, from the byte that it has come to', tags: ['Base'] },
+      },
+      (request) => {
+        const { membership, person } = callerOf(request);
+        const { params, query, body } = request;
+        return takePart(db, membership.projectId, person.login, params.id, Number(query.from ?? Number.NaN), body);
+      },
+    );
+  });
 }
 
 const fileLimits = { fileSize: 25 << 20, files: 20, total: 100 << 20 };
@@ -105,9 +187,9 @@ function recordRoutes(app: FastifyInstance, context: AppContext): void {
   serve(app, context, contract.setExternalId, ({ actor, params, body }) => c.setExternalId(db, actor, params.key, params.system, body.id));
   app.get<{ Params: { project: string; id: string } }>(
     '/api/projects/:project/files/:id',
-    { schema: { summary: 'A file at a record', tags: ['Base'] } },
+    { config: { may: 'member' }, schema: { summary: 'A file at a record', tags: ['Base'] } },
     async (request, reply) => {
-      const { membership } = await authorise(context, 'member', request);
+      const { membership } = callerOf(request);
       return sendFile(db, reply, await c.needAttachment(db, membership.projectId, Number(request.params.id) || 0));
     },
   );

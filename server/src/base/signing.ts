@@ -1,7 +1,7 @@
 import type { RecordFormat } from '@core/base';
 import type { SignatureMeaning } from '@core/run';
 import { and, asc, eq, inArray } from 'drizzle-orm';
-import { checkPassword, type SignedIn } from './access';
+import { checkPassword, type SignedIn } from './passwords';
 import { account } from './accounted';
 import type { Db, Tx } from './database';
 import { Refusal } from './errors';
@@ -47,7 +47,7 @@ export type StoredDecision = typeof decisions.$inferSelect;
 /** Who signs, proven by the password given again; a wrong one counts towards the lock-out. */
 export async function proveSigner(db: Db, actor: Actor, password: string): Promise<SignedIn> {
   try {
-    return await checkPassword(db, actor.login, password, actor.now);
+    return await checkPassword(db, actor.login, password, actor.now, 'session');
   } catch (error) {
     throw error instanceof Refusal && error.code === 'wrongPassword' ? new Refusal('signaturePassword') : error;
   }

@@ -2,36 +2,12 @@ import type { FieldDefinition, OwnValue } from '@contract/base';
 import type { LedgerFormat, LedgerWrite, RecordFormat, Role, VersionedKind } from '@core/base';
 import type { StandardProfile } from '@core/prove';
 import type { SignatureMeaning } from '@core/run';
-import { boolean, double, index, int, mysqlTable, primaryKey, uniqueIndex, varchar } from 'drizzle-orm/mysql-core';
+import { boolean, index, int, mysqlTable, primaryKey, uniqueIndex, varchar } from 'drizzle-orm/mysql-core';
+import { people } from './account-tables';
 import { hashColumn, jsonText, mediumBlob, mediumText, moment, ref, rowId, searchText } from './columns';
 import type { Touches } from './touches';
 
-export const people = mysqlTable(
-  'people',
-  {
-    id: rowId(),
-    login: varchar('login', { length: 60 }).notNull(),
-    printedName: varchar('printed_name', { length: 300 }).notNull(),
-    passwordHash: varchar('password_hash', { length: 200 }).notNull(),
-    installation: boolean('installation').notNull().default(false),
-    disabled: boolean('disabled').notNull().default(false),
-    failures: int('failures').notNull().default(0),
-    lockedUntil: moment('locked_until'),
-  },
-  (t) => [uniqueIndex('people_login').on(t.login)],
-);
-
-export const sessions = mysqlTable('sessions', {
-  idHash: hashColumn('id_hash').primaryKey(),
-  personId: ref('person_id').notNull(),
-  createdAt: moment('created_at').notNull(),
-  expiresAt: moment('expires_at').notNull(),
-});
-
-export const settings = mysqlTable('settings', {
-  name: varchar('name', { length: 60 }).primaryKey(),
-  value: mediumText('value').notNull(),
-});
+export * from './account-tables';
 
 /** Project 0 is the installation itself: accounts and sign-ins have a chain of their own. */
 export const projects = mysqlTable(
@@ -424,27 +400,4 @@ export const blobs = mysqlTable(
   'blobs',
   { sha256: hashColumn('sha256').notNull(), part: int('part').notNull(), bytes: mediumBlob('bytes').notNull() },
   (t) => [primaryKey({ columns: [t.sha256, t.part] })],
-);
-
-export const jobs = mysqlTable(
-  'jobs',
-  {
-    id: rowId(),
-    projectId: ref('project_id').notNull(),
-    kind: varchar('kind', { length: 30 }).notNull(),
-    build: varchar('build', { length: 60 }).notNull(),
-    state: varchar('state', { length: 20 }).$type<'queued' | 'running' | 'done' | 'failed' | 'cancelled'>().notNull(),
-    progress: double('progress').notNull(),
-    message: varchar('message', { length: 500 }).notNull(),
-    by: varchar('by_login', { length: 60 }).notNull(),
-    createdAt: moment('created_at').notNull(),
-    finishedAt: moment('finished_at'),
-    /** The worker that has it, and its last sign of life. */
-    holder: varchar('holder', { length: 60 }),
-    heartbeat: moment('heartbeat'),
-    fileName: varchar('file_name', { length: 200 }),
-    fileBytes: ref('file_bytes'),
-    fileHash: hashColumn('file_hash'),
-  },
-  (t) => [index('jobs_state').on(t.state, t.id), index('jobs_project').on(t.projectId, t.kind, t.build)],
 );

@@ -1,12 +1,12 @@
 import type { TraceKind, TraceRow } from '@contract/base';
 import { suspectEnds } from '@core/design';
-import { and, asc, eq, inArray, isNull, or, sql } from 'drizzle-orm';
+import { and, asc, eq, gt, inArray, isNull, lte, or, sql, type SQL } from 'drizzle-orm';
 import { alias } from 'drizzle-orm/mysql-core';
 import { account } from './accounted';
 import type { Db, Tx } from './database';
 import { Refusal } from './errors';
 import { findRecord, plainKey, type StoredRecord } from './records';
-import { records, traceConfirmations, traceKinds, traces } from './tables';
+import { records, revisions, traceConfirmations, traceKinds, traces } from './tables';
 import type { Touches } from './touches';
 import { write, type Actor, type Writing } from './writing';
 
@@ -93,8 +93,14 @@ export function saveTraceKind(db: Db, actor: Actor, kind: TraceKind): Promise<Tr
 const fromEnd = alias(records, 'from_end');
 const toEnd = alias(records, 'to_end');
 
-/** The traces at records, either way, with both ends; taken-back ones left out. */
-export async function tracesAt(db: Db | Tx, recordIds: readonly number[]): Promise<TraceRow[]> {
+/** Traces that stand now, or that stood at a ledger number. */
+export const standing = (asOf?: number): SQL | undefined =>
+  asOf === undefined
+    ? isNull(traces.removedAt)
+    : and(lte(traces.seq, asOf), or(isNull(traces.removedAt), gt(sql`ifnull(${traces.removedSeq}, 0)`, asOf)));
+
+/** The traces at records, either way, with both ends; as of a ledger number, those of then, as they were confirmed then. */
+export async function tracesAt(db: Db | Tx, recordIds: readonly number[], asOf?: number): Promise<TraceRow[]> {
   if (!recordIds.length) return [];
   const ids = [...recordIds];
   const rows = await db
@@ -102,9 +108,62 @@ export async function tracesAt(db: Db | Tx, recordIds: readonly number[]): Promi
     .from(traces)
     .innerJoin(fromEnd, eq(fromEnd.id, traces.fromId))
     .innerJoin(toEnd, eq(toEnd.id, traces.toId))
-    .where(and(isNull(traces.removedAt), or(inArray(traces.fromId, ids), inArray(traces.toId, ids))))
+    .where(and(standing(asOf), or(inArray(traces.fromId, ids), inArray(traces.toId, ids))))
     .orderBy(asc(traces.id));
-  return rows.map(({ trace, from, to }) => asTrace(trace, from, to));
+  if (asOf === undefined || !rows.length) return rows.map(({ trace, from, to }) => asTrace(trace, from, to));
+  const confirmed = await confirmedThen(
+    db,
+    rows.map(({ trace }) => trace.id),
+    asOf,
+  );
+  const then = await recordsThen(db, [...new Set(rows.flatMap(({ from, to }) => [from.id, to.id]))], asOf);
+  return rows.map(({ trace, from, to }) => {
+    const last = confirmed.get(trace.id);
+    const past = last
+      ? {
+          ...trace,
+          fromRevision: last.fromRevision,
+          toRevision: last.toRevision,
+          confirmedBy: last.by,
+          confirmedAt: last.at,
+          reason: last.reason,
+        }
+      : { ...trace, confirmedBy: null, confirmedAt: null };
+    return asTrace(past, { ...from, ...then.get(from.id) }, { ...to, ...then.get(to.id) });
+  });
+}
+
+/** The last confirmation of each trace up to a ledger number. */
+async function confirmedThen(
+  db: Db | Tx,
+  ids: readonly number[],
+  asOf: number,
+): Promise<Map<number, typeof traceConfirmations.$inferSelect>> {
+  const rows = await db
+    .select()
+    .from(traceConfirmations)
+    .where(and(inArray(traceConfirmations.traceId, [...ids]), lte(traceConfirmations.seq, asOf)))
+    .orderBy(asc(traceConfirmations.seq), asc(traceConfirmations.id));
+  return new Map(rows.map((row) => [row.traceId, row]));
+}
+
+/** Revision, state and title of records as of a ledger number; those that were not there yet are left out. */
+async function recordsThen(
+  db: Db | Tx,
+  ids: readonly number[],
+  asOf: number,
+): Promise<Map<number, { revision: number; state: string; title?: string }>> {
+  const rows = await db
+    .select({ recordId: revisions.recordId, revision: revisions.revision, state: revisions.state, snapshot: revisions.snapshot })
+    .from(revisions)
+    .where(and(inArray(revisions.recordId, [...ids]), lte(revisions.seq, asOf)))
+    .orderBy(asc(revisions.seq));
+  return new Map(
+    rows.map(({ recordId, revision, state, snapshot }) => {
+      const title = snapshot['title'];
+      return [recordId, { revision, state, ...(typeof title === 'string' ? { title } : {}) }];
+    }),
+  );
 }
 
 const endColumns = (end: typeof fromEnd | typeof toEnd) => ({
@@ -357,29 +416,34 @@ export async function confirmWithApproval(w: Writing, record: Pick<StoredRecord,
 /** Takes a trace back. From or to something approved that needs a reason. */
 export function removeTrace(db: Db, actor: Actor, id: number, reason: string): Promise<{ id: number }> {
   return write(db, actor, async (w) => {
-    const { row, ends } = await needTrace(w, id);
-    const states = await w.tx
-      .select({ state: records.state })
-      .from(records)
-      .where(inArray(records.id, [...ends]));
-    if (states.some(({ state }) => state === 'approved') && reason.trim().length < 3)
-      throw new Refusal('invalid', { fields: [{ path: 'reason', text: 'One end is approved: say why the trace is taken back.' }] });
-    w.log({
-      action: 'trace taken back',
-      kind: 'trace',
-      key: `${row.from} → ${row.to}`,
-      before: { kind: row.kind, from: row.from, to: row.to },
-      after: reason ? { reason } : null,
-      touches: touchesOf(row.kind, ...ends),
-    });
-    w.withSeq(async (seq) => {
-      await w.tx
-        .update(traces)
-        .set({ removedAt: w.at, removedSeq: seq, removedBy: actor.login, removedReason: reason })
-        .where(eq(traces.id, id));
-      w.wrote(traceRows, id);
-    });
+    await removeTraceIn(w, id, reason);
     return { id };
+  });
+}
+
+/** Takes a trace back within a transaction; at something approved that needs a reason. */
+export async function removeTraceIn(w: Writing, id: number, reason: string): Promise<void> {
+  const { row, ends } = await needTrace(w, id);
+  const states = await w.tx
+    .select({ state: records.state })
+    .from(records)
+    .where(inArray(records.id, [...ends]));
+  if (states.some(({ state }) => state === 'approved') && reason.trim().length < 3)
+    throw new Refusal('invalid', { fields: [{ path: 'reason', text: 'One end is approved: say why the trace is taken back.' }] });
+  w.log({
+    action: 'trace taken back',
+    kind: 'trace',
+    key: `${row.from} → ${row.to}`,
+    before: { kind: row.kind, from: row.from, to: row.to },
+    after: reason ? { reason } : null,
+    touches: touchesOf(row.kind, ...ends),
+  });
+  w.withSeq(async (seq) => {
+    await w.tx
+      .update(traces)
+      .set({ removedAt: w.at, removedSeq: seq, removedBy: w.actor.login, removedReason: reason })
+      .where(eq(traces.id, id));
+    w.wrote(traceRows, id);
   });
 }
 

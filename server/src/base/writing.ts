@@ -8,11 +8,13 @@ import {
   type LedgerWrite,
   type RecordFormat,
 } from '@core/base';
-import { eq } from 'drizzle-orm';
+import type { May } from '@contract/base';
+import type { Role } from '@core/base';
+import { eq, sql } from 'drizzle-orm';
 import { rowHashes, snapshotWrite, type Accounted } from './accounted';
 import type { Db, Tx } from './database';
 import { driverMessage, isClash, isDuplicate, Refusal } from './errors';
-import { ledger, ledgerHeads, operations, revisions } from './tables';
+import { ledger, ledgerHeads, memberships, operations, people, revisions, tokens } from './tables';
 import type { Touches } from './touches';
 
 /** Who does something, in which project, with which clock. */
@@ -24,6 +26,8 @@ export interface Actor {
   readonly operation?: { readonly name: string; readonly route: string };
   /** Told the ledger number of what was written. */
   readonly wrote?: (seq: number) => void;
+  /** What the route asks for, judged again at the moment of the act: while the end of the ledger is locked. */
+  readonly rights?: { readonly personId: number; readonly tokenId?: number; readonly may: May };
 }
 
 export interface EntryInput {
@@ -62,7 +66,9 @@ const writesInEntry = 2000;
  */
 export class Writing {
   readonly at: string;
-  private readonly pending: Pending[] = [];
+  private pending: Pending[] = [];
+  private readonly elsewhere = new Map<number, Writing>();
+  private readonly needed: (readonly Role[])[] = [];
 
   constructor(
     readonly tx: Tx,
@@ -74,6 +80,36 @@ export class Writing {
   /** Appends a ledger entry. What is kept, written or put off afterwards belongs to it, until the next one. */
   log(entry: EntryInput): void {
     this.pending.push({ ...entry, snapshots: [], later: [], wrote: new Map(), writes: [] });
+  }
+
+  /** Puts an entry into another project's ledger, in the same transaction. */
+  logIn(projectId: number, entry: EntryInput): void {
+    const { operation: _, rights: _rights, ...actor } = this.actor;
+    const other = this.elsewhere.get(projectId) ?? new Writing(this.tx, { ...actor, projectId });
+    this.elsewhere.set(projectId, other);
+    other.log(entry);
+  }
+
+  /** Says that one of these roles is needed for what is done, beside what the route asks for. */
+  needRole(...roles: readonly Role[]): void {
+    this.needed.push(roles);
+  }
+
+  /** Tries a part of the work: where it is refused, all of that part is taken back and the refusal is answered. */
+  async attempt<T>(work: () => Promise<T>): Promise<{ readonly value: T } | { readonly refusal: Refusal }> {
+    const before = [...this.pending];
+    await this.tx.execute(sql`savepoint attempt`);
+    try {
+      const value = await work();
+      await this.tx.execute(sql`release savepoint attempt`);
+      return { value };
+    } catch (error) {
+      const refusal = error instanceof Refusal ? error : isDuplicate(error) ? new Refusal('exists') : undefined;
+      if (!refusal) throw error;
+      await this.tx.execute(sql`rollback to savepoint attempt`);
+      this.pending = before;
+      return { refusal };
+    }
   }
 
   /** Accounts for rows that were written in this transaction. */
@@ -107,12 +143,23 @@ export class Writing {
 
   /** Takes the chain's end, appends, and answers the last number; 0 where there was nothing to say. */
   async append(): Promise<number> {
-    if (!this.pending.length) return 0;
+    const seq = this.pending.length ? await this.appendMine() : 0;
+    for (const [, other] of [...this.elsewhere].sort(([a], [b]) => a - b)) await other.append();
+    return seq;
+  }
+
+  /** Projects whose ledgers were appended to. */
+  projects(): number[] {
+    return [this.actor.projectId, ...this.elsewhere.keys()];
+  }
+
+  private async appendMine(): Promise<number> {
     const { projectId } = this.actor;
     const operation = this.actor.operation?.name ?? '';
     // Hashes of rows first, where none waits for the entry's number: the chain's end is everybody's, and locked as briefly as can be.
     const early = this.pending.some((entry) => entry.later.length) ? undefined : await this.hashesOfWritten();
     const head = await lockHead(this.tx, projectId);
+    await this.refuseUnlessMay();
     let { seq, hash: previous } = head;
     const rows: (typeof ledger.$inferInsert)[] = [];
     const push = (entry: EntryInput, writes: readonly LedgerWrite[]): void => {
@@ -144,6 +191,32 @@ export class Writing {
     for (let at = 0; at < rows.length; at += 50) await this.tx.insert(ledger).values(rows.slice(at, at + 50));
     await this.tx.update(ledgerHeads).set({ seq, hash: previous }).where(eq(ledgerHeads.projectId, projectId));
     return seq;
+  }
+
+  /** Whoever acts may still do so: what took the right away came before in the ledger, or comes behind. */
+  private async refuseUnlessMay(): Promise<void> {
+    const { rights, projectId } = this.actor;
+    if (!rights || rights.may === 'anyone') return;
+    if (!(await this.stillMay(rights, projectId))) throw new Refusal('forbidden');
+  }
+
+  private async stillMay({ personId, tokenId, may }: NonNullable<Actor['rights']>, projectId: number): Promise<boolean> {
+    // Locked for reading: what takes a right away waits for this act, or this act for it.
+    const [rows] = (await this.tx.execute(
+      tokenId === undefined
+        ? sql`select p.disabled as gone, p.installation as installation, m.role as role from ${people} p left join ${memberships} m on m.person_id = p.id and m.project_id = ${projectId} where p.id = ${personId} lock in share mode`
+        : sql`select t.ended_at is not null as gone, 0 as installation, t.roles as roles from ${tokens} t where t.id = ${tokenId} lock in share mode`,
+    )) as unknown as [{ gone: number; installation: number; role?: Role | null; roles?: string }[]];
+    if (!rows.length || rows[0].gone) return false;
+    if (may === 'installation') return Boolean(rows[0].installation);
+    if (projectId === 0 || may === 'signedIn' || may === 'settingPassword') return true;
+    const roles = rows.flatMap(({ role, roles: named }) => (named ? (JSON.parse(named) as Role[]) : (role ?? [])));
+    return roles.length > 0 && this.rolesSuffice(may, roles);
+  }
+
+  private rolesSuffice(may: May, roles: readonly Role[]): boolean {
+    const asked = typeof may === 'string' ? this.needed : [may, ...this.needed];
+    return asked.every((some) => some.some((role) => roles.includes(role)));
   }
 
   private async hashesOf(entry: Pending): Promise<LedgerWrite[]> {
@@ -198,7 +271,7 @@ const attempts = 8;
 export async function write<T>(db: Db, actor: Actor, work: (writing: Writing) => Promise<T>): Promise<T> {
   for (let attempt = 1; ; attempt++) {
     try {
-      const { value, seq } = await db.transaction(async (tx) => {
+      const { value, seq, projects } = await db.transaction(async (tx) => {
         const writing = new Writing(tx, actor);
         // Of a request that writes several times, the first transaction is what makes it done.
         if (actor.operation && !done.has(actor.operation))
@@ -210,12 +283,12 @@ export async function write<T>(db: Db, actor: Actor, work: (writing: Writing) =>
             at: writing.at,
             answer: '',
           });
-        return { value: await work(writing), seq: await writing.append() };
+        return { value: await work(writing), seq: await writing.append(), projects: writing.projects() };
       });
       if (actor.operation) done.add(actor.operation);
       if (seq) {
         actor.wrote?.(seq);
-        for (const listener of listeners) listener(actor.projectId);
+        for (const projectId of projects) for (const listener of listeners) listener(projectId);
       }
       return value;
     } catch (error) {

@@ -1,6 +1,18 @@
 import * as contract from '@contract/measure';
 import type { FastifyInstance } from 'fastify';
-import { authorise, listPage, needBuild, Refusal, sendFile, serve, uploads, type AppContext, type Upload } from '../base';
+import {
+  arrivedFiles,
+  callerOf,
+  dropIncoming,
+  listPage,
+  needBuild,
+  Refusal,
+  sendFile,
+  serve,
+  uploads,
+  type AppContext,
+  type Upload,
+} from '../base';
 import { diagnose, getCode, getFile, requirementCode, traceCode } from './code';
 import { loadCoverage } from './load';
 import { loadSources } from './load-sources';
@@ -10,9 +22,12 @@ export function measureRoutes(app: FastifyInstance, context: AppContext): void {
   const { db } = context.database;
   serve(app, context, contract.loadCoverage, async ({ actor, params, query, request }) => {
     await needBuild(db, actor.projectId, params.build);
-    const files: Upload[] = [];
-    for await (const file of uploads(request, { fileSize: 64 << 20, files: 2000, total: 256 << 20 })) files.push(file);
-    return loadCoverage(db, actor, params.build, files, query);
+    const arrived = query.incoming?.split(',').filter(Boolean) ?? [];
+    const files: Upload[] = await arrivedFiles(db, actor.projectId, actor.login, arrived);
+    if (!arrived.length) for await (const file of uploads(request, { fileSize: 64 << 20, files: 2000, total: 256 << 20 })) files.push(file);
+    const answer = await loadCoverage(db, actor, params.build, files, query);
+    await dropIncoming(db, actor.projectId, actor.login, arrived);
+    return answer;
   });
   serve(app, context, contract.loadSources, async ({ actor, params, request }) => {
     await needBuild(db, actor.projectId, params.build);
@@ -40,9 +55,9 @@ export function measureRoutes(app: FastifyInstance, context: AppContext): void {
   serve(app, context, contract.withdrawUpload, ({ actor, params, body }) => withdrawUpload(db, actor, params.key, body));
   app.get<{ Params: { project: string; id: string } }>(
     '/api/projects/:project/upload-files/:id',
-    { schema: { summary: 'A file of an upload of coverage, as it came', tags: ['Measure'] } },
+    { config: { may: 'member' }, schema: { summary: 'A file of an upload of coverage, as it came', tags: ['Measure'] } },
     async (request, reply) => {
-      const { membership } = await authorise(context, 'member', request);
+      const { membership } = callerOf(request);
       const file = await needUploadFile(db, membership.projectId, Number(request.params.id) || 0);
       return sendFile(db, reply, { ...file, mime: 'application/octet-stream' });
     },

@@ -2,6 +2,7 @@ import type { CoverageUpload } from '@contract/measure';
 import { envelope2, groupBy, recordFormat, textHash } from '@core/base';
 import { and, asc, eq, inArray, sql, type SQL } from 'drizzle-orm';
 import {
+  buildById,
   changeRecord,
   lockRecord,
   proveSigner,
@@ -88,6 +89,8 @@ export async function withdrawUpload(
   const id = await write(db, actor, async (w) => {
     const record = await lockRecord(w, 'upload', key);
     const [upload] = await w.tx.select().from(uploads).where(eq(uploads.id, record.id));
+    const { name, closedSeq } = await buildById(w.tx, upload.buildId);
+    if (closedSeq !== null) throw new Refusal('closed', { detail: `${name} is closed: nothing is withdrawn from it any more.` });
     if ((upload.withdrawnAt !== null) === input.withdrawn)
       throw new Refusal('stateForbids', { detail: input.withdrawn ? `${key} is withdrawn already.` : `${key} is not withdrawn.` });
     const revision = record.revision + 1;

@@ -4,12 +4,14 @@ import { boardTotals, projectCord, type BoardFilter } from '@core/prove';
 import { and, asc, desc, eq, gt, lt, or, sql, type SQL } from 'drizzle-orm';
 import type { MySqlColumn } from 'drizzle-orm/mysql-core';
 import { needBuild, Refusal, wordsFound, type AppContext, type Db, type StoredBuild } from '../base';
+import { boardThen, faultyBoard, pageThen } from './board-then';
 import { statesOf } from './cord-rows';
 import { cords, projections } from './tables';
 
 type StoredCord = typeof cords.$inferSelect;
+type ShownCord = Pick<StoredCord, 'key' | 'title' | 'level' | 'states' | 'below' | 'firstBreak' | 'reasons'>;
 
-function boardRow(cord: Pick<StoredCord, 'key' | 'title' | 'level' | 'states' | 'below' | 'firstBreak' | 'reasons'>): BoardRow {
+function boardRow(cord: ShownCord): BoardRow {
   const states = statesOf(cord.states);
   const knot: Knot | undefined = knots[cord.firstBreak];
   const first = knot && cord.reasons[knot][0];
@@ -32,6 +34,8 @@ export interface BoardQuery {
   readonly offset: number;
   readonly limit: number;
   readonly atLeast: number;
+  /** As it was for this ledger number. */
+  readonly asOf?: number | undefined;
 }
 
 interface Order {
@@ -82,6 +86,8 @@ export async function getBoard(context: AppContext, projectId: number, query: Bo
   const build = await needBuild(db, projectId, query.build);
   await context.projections.upTo(projectId, build.id, query.atLeast);
   return db.transaction(async (tx) => {
+    const then = query.asOf === undefined ? await faultyBoard(tx, projectId, build) : await boardThen(tx, build, query.asOf);
+    if (then) return pageThen(then, query, boardRow);
     const [projection] = await tx.select().from(projections).where(eq(projections.buildId, build.id));
     const totals = projection?.totals ?? boardTotals([]);
     const words = query.q.trim() ? wordsFound(cords.words, query.q, cords.key) : undefined;
@@ -153,21 +159,31 @@ function placeOf(
 export async function getCord(
   context: AppContext,
   projectId: number,
-  buildName: string,
   key: string,
-  atLeast: number,
+  query: { readonly build: string; readonly atLeast: number; readonly asOf?: number | undefined },
 ): Promise<CordDetail> {
   const { db } = context.database;
-  const build = await needBuild(db, projectId, buildName);
-  const seq = await context.projections.upTo(projectId, build.id, atLeast);
-  const cord = await needCord(db, build, key);
+  const build = await needBuild(db, projectId, query.build);
+  const seq = await context.projections.upTo(projectId, build.id, query.atLeast);
+  const then = query.asOf === undefined ? await faultyBoard(db, projectId, build) : await boardThen(db, build, query.asOf);
+  const cord: ShownCord = then
+    ? neededCord(
+        then.cords.find((c) => c.key === key),
+        key,
+      )
+    : await needCord(db, build, key);
   return {
     ...boardRow(cord),
-    seq,
+    seq: then?.seq ?? seq,
     reasons: perKnot((knot) =>
       cord.reasons[knot].map(({ state, words, records, action }) => ({ state, words, records: [...records], action })),
     ),
   };
+}
+
+function neededCord<C>(cord: C | undefined, key: string): C {
+  if (!cord) throw new Refusal('notFound', { detail: `There is no requirement ${key}.` });
+  return cord;
 }
 
 async function needCord(db: Db, build: StoredBuild, key: string): Promise<StoredCord> {
@@ -175,6 +191,5 @@ async function needCord(db: Db, build: StoredBuild, key: string): Promise<Stored
     .select()
     .from(cords)
     .where(and(eq(cords.buildId, build.id), eq(cords.key, key)));
-  if (!cord) throw new Refusal('notFound', { detail: `There is no requirement ${key}.` });
-  return cord;
+  return neededCord(cord, key);
 }

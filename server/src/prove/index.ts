@@ -5,4 +5,5 @@ export * from './projections';
 export * from './integrity';
 export * from './check';
 export * from './pack';
+export * from './pack-key';
 export * from './routes';

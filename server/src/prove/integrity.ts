@@ -73,7 +73,7 @@ export async function verifyProject(context: Pick<AppContext, 'database' | 'now'
       .where(
         and(
           eq(projections.projectId, projectId),
-          // A closed build stays as it was judged; what differs under it is told by the verification itself.
+          // A closed build stays as it was judged; what differs under it breaks its cords as they are read.
           inArray(
             projections.buildId,
             tx

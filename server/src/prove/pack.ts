@@ -1,4 +1,3 @@
-import { createPrivateKey, createPublicKey, generateKeyPairSync, sign } from 'node:crypto';
 import { compareKeys, groupBy, ledgerRoot, ledgerText, perKnot } from '@core/base';
 import { coverageOf, percent, ratioOf, type FileCredit } from '@core/measure';
 import {
@@ -7,108 +6,95 @@ import {
   judgeCords,
   matrixCsv,
   matrixHtml,
+  packIndex,
   reasonWords,
+  statementText,
   stateCounts,
+  stateWords,
+  cordState,
   verifyText,
   type Cord,
   type MatrixRow,
 } from '@core/prove';
-import { runHash, runText, verdictWords } from '@core/run';
+import { verdictWords } from '@core/run';
+import { sign } from 'node:crypto';
 import { eq } from 'drizzle-orm';
-import { zip, type AsyncZippable } from 'fflate';
 import {
-  decisionsOf,
   ledgerEntries,
   ledgerHead,
   needBuild,
   projects,
   records,
-  settings,
-  signaturesOf,
-  sha256Of,
-  storeBlob,
-  wholeBlob,
   type Db,
   type JobFile,
   type JobProgress,
-  type StoredBuild,
   type StoredJob,
   type Tx,
 } from '../base';
 import { caseContent, cases } from '../design';
-import { evidenceOf, problems, problemsById, runRecord, runs, selectRuns } from '../run';
+import { problems, problemsById } from '../run';
 import { requirements, requirementsById } from '../specify';
 import { readFacts, type Facts } from './facts';
-import { addCoverageFiles, addTraces, pretty, type Files } from './pack-data';
-import type { PaperHead, RunsPaper, SummaryPaper } from './papers';
-
-export type SetPaper = (paper: SummaryPaper | RunsPaper) => Promise<Uint8Array>;
+import { addConfiguration, addCoverageFiles, addDecisions, addPeople, addTraces, pretty, type PackSource } from './pack-data';
+import { listPackKeys, signingKey, type PackKey } from './pack-key';
+import { addCasePages, addRequirementPages, addSignedTexts, signatureList, type PackContents } from './pack-records';
+import { addRuns, type PackedRun, type PackProblem } from './pack-runs';
+import { PackWriter } from './pack-writer';
+import setPaper, { type PaperHead, type SummaryPaper } from './papers';
 
 /**
- * Makes the proof pack of a build: everything is read in one snapshot of the database, so that the pack is of one ledger
- * number. Begun again from the start if its worker dies: nothing is stored before the whole is made.
+ * Makes the proof pack of a build: everything is read in one snapshot of the database, so that the pack is of one ledger number, and
+ * written out as it is made. Begun again from the start if its worker dies.
  */
-export async function makeProofPack(db: Db, job: StoredJob, progress: JobProgress, setPaper: SetPaper): Promise<JobFile> {
-  const files: Files = new Map();
-  const { summary, runsPaper, verify } = await db.transaction((tx) => gather(tx, job, progress, files), {
-    isolationLevel: 'repeatable read',
-  });
-  await progress.report(0.55, 'Setting the summary');
-  files.set('summary.pdf', Buffer.from(await setPaper(summary)));
-  await progress.report(0.65, `Setting ${runsPaper.runs.length} run records`);
-  files.set('runs/runs.pdf', Buffer.from(await setPaper(runsPaper)));
-  await progress.report(0.85, 'Hashing and signing');
-  const key = await signingKey(db);
-  const publicKey = Buffer.from(createPublicKey(key).export({ type: 'spki', format: 'pem' }));
-  files.set('public-key.pem', publicKey);
-  files.set('VERIFY.md', Buffer.from(verifyText({ ...verify, keyHash: sha256Of(publicKey) })));
-  const sums = Buffer.from(
-    [...files]
+export async function makeProofPack(db: Db, job: StoredJob, progress: JobProgress): Promise<JobFile> {
+  const all = await listPackKeys(db);
+  const { key } = await signingKey(db);
+  const at = new Date();
+  const out = new PackWriter(db, at);
+  try {
+    const { seq } = await db.transaction((tx) => gather(tx, job, progress, out, all, at), { isolationLevel: 'repeatable read' });
+    await progress.report(0.94, 'Hashing and signing');
+    const sums = [...out.sums]
       .sort(([a], [b]) => (a < b ? -1 : 1))
-      .map(([name, bytes]) => `${sha256Of(bytes)}  ${name}\n`)
-      .join(''),
-  );
-  files.set('SHA256SUMS', sums);
-  files.set('SHA256SUMS.sig', sign(null, sums, key));
-  await progress.report(0.92, 'Packing');
-  const archive = await pack(files, new Date(verify.at));
-  await progress.report(0.97, 'Storing');
-  const sha256 = await db.transaction((tx) => storeBlob(tx, archive));
-  const safe = job.build.replace(/[^\w.-]/g, '_');
-  return { name: `proof-pack-${safe}-${verify.seq}.zip`, bytes: archive.length, sha256 };
+      .map(([name, sum]) => `${sum}  ${name}\n`)
+      .join('');
+    await out.add('SHA256SUMS', sums);
+    await out.add('SHA256SUMS.sig', sign(null, Buffer.from(sums), key));
+    await progress.report(0.97, 'Storing');
+    return { name: `${packName(job.build, seq)}.zip`, ...(await out.finish()) };
+  } catch (error) {
+    await out.drop().catch(() => undefined);
+    throw error;
+  }
 }
 
-function pack(files: Files, mtime: Date): Promise<Buffer> {
-  const tree: AsyncZippable = Object.fromEntries(
-    [...files].map(([name, bytes]) => [name, [bytes, { mtime, level: /\.(png|jpe?g|pdf|zip)$/i.test(name) ? 0 : 6 }]]),
-  );
-  return new Promise((resolve, reject) => zip(tree, (error, data) => (error ? reject(error) : resolve(Buffer.from(data)))));
-}
-
-/** The installation's Ed25519 key; made when the first pack is. Whoever was first to store one wins. */
-async function signingKey(db: Db): Promise<ReturnType<typeof createPrivateKey>> {
-  const find = async () => (await db.select().from(settings).where(eq(settings.name, 'packKey')))[0]?.value;
-  const known = await find();
-  if (known) return createPrivateKey(known);
-  const { privateKey } = generateKeyPairSync('ed25519');
-  await db
-    .insert(settings)
-    .ignore()
-    .values({ name: 'packKey', value: privateKey.export({ type: 'pkcs8', format: 'pem' }).toString() });
-  return createPrivateKey((await find()) ?? '');
-}
+const packName = (build: string, seq: number): string => `proof-pack-${build.replace(/[^\w.-]/g, '_')}-${seq}`;
 
 async function gather(
   tx: Tx,
   job: StoredJob,
   progress: JobProgress,
-  files: Files,
-): Promise<{ summary: SummaryPaper; runsPaper: RunsPaper; verify: Omit<Parameters<typeof verifyText>[0], 'keyHash'> }> {
+  out: PackWriter,
+  keys: readonly PackKey[],
+  at: Date,
+): Promise<{ seq: number }> {
   const { projectId } = job;
   await progress.report(0.05, 'Reading the build');
   const seq = await ledgerHead(tx, projectId);
   const build = await needBuild(tx, projectId, job.build);
   const [project] = await tx.select().from(projects).where(eq(projects.id, projectId));
+  const source: PackSource = { tx, projectId, build, seq, out };
+  const key = keys[keys.length - 1];
+  const head: PaperHead = {
+    project: project.name,
+    build: build.name,
+    standard: `${project.profile.standard} · ${project.level}`,
+    at: at.toISOString(),
+    seq,
+    pack: packName(build.name, seq),
+    number: `CP-${seq}`,
+    fingerprint: key.fingerprint,
+  };
   let whole: Promise<ReturnType<typeof coverageOf>> | undefined;
   const facts = await readFacts(tx, {
     projectId,
@@ -123,19 +109,94 @@ async function gather(
     },
   });
   const credits = (await facts.reader.filesOf([...(await facts.reader.sources()).values()].map(({ id }) => id))).map((file) => file.credit);
-  const head: PaperHead = {
-    project: project.name,
-    build: build.name,
-    standard: `${project.profile.standard} · ${project.level}`,
-    at: new Date().toISOString(),
-    seq,
-  };
   await progress.report(0.15, 'Judging every cord');
   const cords = [...judgeCords(facts.input)].sort((a, b) => compareKeys(a.key, b.key));
-  files.set(
+  await addCords(out, build.name, seq, cords);
+  const problemList = await problemsOf(tx, projectId, build.name, facts);
+  await out.add('problems.json', pretty(problemList));
+  const requirementIds = await tx.select({ id: requirements.id }).from(requirements).where(eq(requirements.projectId, projectId));
+  const requirementRows = (
+    await requirementsById(
+      tx,
+      requirementIds.map(({ id }) => id),
+    )
+  ).sort((a, b) => compareKeys(a.key, b.key));
+  await out.add('requirements.json', pretty(requirementRows.map(({ id: _, ...requirement }) => requirement)));
+  const caseRows = (
+    await tx
+      .select({ record: records, row: cases })
+      .from(cases)
+      .innerJoin(records, eq(records.id, cases.id))
+      .where(eq(cases.projectId, projectId))
+  )
+    .sort((a, b) => compareKeys(a.record.key, b.record.key))
+    .map((c) => ({ id: c.record.id, key: c.record.key, revision: c.record.revision, state: c.record.state, content: caseContent(c) }));
+  await out.add(
+    'cases.json',
+    pretty(caseRows.map(({ key: name, revision, state, content }) => ({ key: name, revision, state, ...content }))),
+  );
+  await addTraces(source);
+  await addConfiguration(source);
+  await addPeople(source);
+  await addDecisions(source);
+  await addCoverageFiles(source, credits, at.getTime());
+  let parts = 0;
+  const { runs, signatures } = await addRuns(source, problemList, progress, async (part, first) => {
+    parts++;
+    if (!part.length && !first) return;
+    const paper = await setPaper({ kind: 'runs', head: { ...head, number: `${head.number}-R${parts}` }, runs: part });
+    await out.add(first ? 'runs/runs.pdf' : `runs/runs-${parts}.pdf`, Buffer.from(paper));
+  });
+  if (!parts)
+    await out.add('runs/runs.pdf', Buffer.from(await setPaper({ kind: 'runs', head: { ...head, number: `${head.number}-R1` }, runs: [] })));
+  await out.add('signatures.tsv', signatureList([...signatures, ...(await addSignedTexts(source))]));
+  await progress.report(0.7, 'Writing pages and the matrix');
+  const code = codeOf(credits);
+  const rows = matrix(facts, code, requirementRows, runs, problemList);
+  await out.add('trace/matrix.csv', matrixCsv(rows));
+  await out.add('trace/matrix.html', matrixHtml(`Trace matrix · ${project.name} · ${build.name}`, rows));
+  const contents: PackContents = {
+    pack: `${head.pack} · ${project.name} · build ${build.name}`,
+    requirements: requirementRows,
+    cases: caseRows,
+    cords: new Map(cords.map((cord) => [cord.key, cord])),
+    verifies: facts.input.verifies,
+    parents: facts.input.parents,
+    runs,
+    code,
+    problems: problemList,
+  };
+  await addRequirementPages(source, contents);
+  await addCasePages(source, contents);
+  await addIndex(out, head, contents);
+  await progress.report(0.85, 'Copying the ledger');
+  const { entries, last } = await addLedger(tx, projectId, seq, out);
+  await progress.report(0.9, 'Setting the summary');
+  await out.add('summary.pdf', Buffer.from(await setPaper(summaryOf(head, project.profile, cords, credits))));
+  await addKeys(out, keys);
+  await out.add('STATEMENT.md', statementText);
+  await out.add(
+    'VERIFY.md',
+    verifyText({
+      project: project.name,
+      build: build.name,
+      at: head.at,
+      seq,
+      entries,
+      head: last,
+      keyHash: key.fingerprint,
+      keyMadeAt: key.madeAt,
+      keys: keys.length,
+    }),
+  );
+  return { seq };
+}
+
+async function addCords(out: PackWriter, build: string, seq: number, cords: readonly Cord[]): Promise<void> {
+  await out.add(
     'cords/cords.json',
     pretty({
-      build: build.name,
+      build,
       seq,
       cords: cords.map((cord) => ({
         ...cord,
@@ -146,58 +207,82 @@ async function gather(
       })),
     }),
   );
-  files.set('breaks.csv', Buffer.from(breaksCsv(cords)));
-  const problemIds = await tx.select({ id: problems.id }).from(problems).where(eq(problems.projectId, projectId));
+  await out.add('breaks.csv', breaksCsv(cords));
+}
+
+/** Problem reports of the build, and those of other builds that stand on it. */
+async function problemsOf(tx: Tx, projectId: number, build: string, facts: Facts) {
+  const ids = await tx.select({ id: problems.id }).from(problems).where(eq(problems.projectId, projectId));
   const standing = new Set(facts.input.problems.filter((p) => p.standing).map((p) => p.key));
-  const problemList = (
+  return (
     await problemsById(
       tx,
-      problemIds.map(({ id }) => id),
+      ids.map(({ id }) => id),
     )
   )
-    .filter((problem) => problem.build === build.name || standing.has(problem.key))
+    .filter((problem) => problem.build === build || standing.has(problem.key))
     .map(({ id: _, ...problem }) => problem);
-  files.set('problems.json', pretty(problemList));
-  const requirementIds = await tx.select({ id: requirements.id }).from(requirements).where(eq(requirements.projectId, projectId));
-  const requirementRows = (
-    await requirementsById(
-      tx,
-      requirementIds.map(({ id }) => id),
-    )
-  ).sort((a, b) => compareKeys(a.key, b.key));
-  files.set('requirements.json', pretty(requirementRows.map(({ id: _, ...requirement }) => requirement)));
-  const caseRows = await tx
-    .select({ record: records, row: cases })
-    .from(cases)
-    .innerJoin(records, eq(records.id, cases.id))
-    .where(eq(cases.projectId, projectId));
-  files.set(
-    'cases.json',
-    pretty(
-      caseRows
-        .sort((a, b) => compareKeys(a.record.key, b.record.key))
-        .map((c) => ({ key: c.record.key, revision: c.record.revision, state: c.record.state, ...caseContent(c) })),
+}
+
+/** The ledger up to a number, an entry a line; answers how many there are and the hash of the last. */
+async function addLedger(tx: Tx, projectId: number, seq: number, out: PackWriter): Promise<{ entries: number; last: string }> {
+  let entries = 0;
+  let last = ledgerRoot;
+  const lines = async function* (): AsyncGenerator<string> {
+    for await (const entry of ledgerEntries(tx, projectId)) {
+      if (entry.seq > seq) return;
+      entries++;
+      last = entry.hash;
+      yield `${ledgerText(entry, entry.previous)}\n`;
+    }
+  };
+  await out.addStream('ledger.jsonl', lines());
+  return { entries, last };
+}
+
+async function addKeys(out: PackWriter, keys: readonly PackKey[]): Promise<void> {
+  await out.add('public-key.pem', keys[keys.length - 1].publicKey);
+  for (const key of keys) {
+    await out.add(`keys/${key.id}.pem`, key.publicKey);
+    if (key.signature) await out.add(`keys/${key.id}.sig`, key.signature);
+  }
+}
+
+async function addIndex(out: PackWriter, head: PaperHead, c: PackContents): Promise<void> {
+  await out.add(
+    'index.html',
+    packIndex(
+      c.pack,
+      [
+        ['Standard', head.standard],
+        ['Made', head.at],
+        ['From ledger entry', String(head.seq)],
+        ['Fingerprint of the signing key', head.fingerprint],
+        ['How to check it', 'VERIFY.md'],
+      ],
+      [
+        [
+          'Requirements',
+          c.requirements.map((r) => {
+            const cord = c.cords.get(r.key);
+            return { href: `requirements/${r.key}.html`, key: r.key, title: r.title, note: cord ? stateWords[cordState(cord)] : r.kind };
+          }),
+        ],
+        ['Cases', c.cases.map((x) => ({ href: `cases/${x.key}.html`, key: x.key, title: x.content.title, note: x.state }))],
+      ],
     ),
   );
-  await addTraces(tx, projectId, build, files);
-  addCoverageFiles(build.name, credits, files, Date.parse(head.at));
-  await progress.report(0.25, 'Collecting run records and evidence');
-  const runsPaper: RunsPaper = { kind: 'runs', head, runs: await gatherRuns(tx, build, progress, files, problemList) };
-  const rows = matrix(facts, credits, requirementRows, runsPaper, problemList);
-  files.set('trace/matrix.csv', Buffer.from(matrixCsv(rows)));
-  files.set('trace/matrix.html', Buffer.from(matrixHtml(`Trace matrix · ${project.name} · ${build.name}`, rows)));
-  await progress.report(0.5, 'Copying the ledger');
-  const lines: string[] = [];
-  let last = ledgerRoot;
-  for await (const entry of ledgerEntries(tx, projectId)) {
-    if (entry.seq > seq) break;
-    lines.push(ledgerText(entry, entry.previous));
-    last = entry.hash;
-  }
-  files.set('ledger.jsonl', Buffer.from(lines.map((line) => `${line}\n`).join('')));
-  const summary: SummaryPaper = {
+}
+
+function summaryOf(
+  head: PaperHead,
+  profile: { readonly standard: string; readonly note: string },
+  cords: readonly Cord[],
+  credits: readonly FileCredit[],
+): SummaryPaper {
+  return {
     kind: 'summary',
-    head,
+    head: { ...head, number: `${head.number}-S` },
     counts: stateCounts(cords),
     totals: boardTotals(cords).knots,
     cords: cords.map((cord) => ({
@@ -210,9 +295,8 @@ async function gather(
     coverage: credits
       .flatMap((credit) => (credit.file.byCase.length ? [coverageRow(credit.path, coverageOf([credit]))] : []))
       .concat(coverageRow('All files', coverageOf(credits))),
-    note: `Targets of ${project.profile.standard}: ${project.profile.note}`,
+    note: `Targets of ${profile.standard}: ${profile.note}`,
   };
-  return { summary, runsPaper, verify: { project: project.name, build: build.name, at: head.at, seq, entries: lines.length, head: last } };
 }
 
 function firstWords(cord: Cord): string {
@@ -223,94 +307,34 @@ function firstWords(cord: Cord): string {
 function coverageRow(name: string, coverage: ReturnType<typeof coverageOf>): SummaryPaper['coverage'][number] {
   const cell = (metric: 'line' | 'branch', lane: 'exercised' | 'credited'): string => {
     const ratio = ratioOf(coverage[metric], lane);
-    return `${percent(ratio)} % (${ratio.hit}/${ratio.found})`;
+    return ratio.found ? `${percent(ratio)} % (${ratio.hit}/${ratio.found})` : '–';
   };
   return { name, cells: [cell('line', 'exercised'), cell('line', 'credited'), cell('branch', 'exercised'), cell('branch', 'credited')] };
 }
 
-type PackProblem = { readonly key: string; readonly state: string; readonly run: string | null; readonly requirements: readonly string[] };
-
-async function gatherRuns(
-  tx: Tx,
-  build: StoredBuild,
-  progress: JobProgress,
-  files: Files,
-  problemList: readonly PackProblem[],
-): Promise<RunsPaper['runs']> {
-  const rows = await selectRuns(tx, eq(runs.buildId, build.id));
-  const ids = rows.map(({ run }) => run.id);
-  const keys = new Map(rows.map(({ run, record }) => [run.id, record.key]));
-  const evidence = await evidenceOf(tx, ids);
-  const signed = groupBy(await signaturesOf(tx, ids), (s) => s.recordId);
-  const decided = groupBy(await decisionsOf(tx, ids), (d) => d.recordId);
-  const papers: RunsPaper['runs'][number][] = [];
-  for (const [i, stored] of rows.entries()) {
-    const { run } = stored;
-    if (i % 20 === 0) await progress.report(0.25 + (0.25 * i) / rows.length, `Collecting run ${i + 1} of ${rows.length}`);
-    const mine = evidence.get(run.id) ?? [];
-    const record = runRecord(stored, mine);
-    const folder = `runs/${record.key}`;
-    // Exactly the bytes whose hash the signatures are bound to.
-    files.set(`${folder}/record.json`, Buffer.from(runText(run.format, record)));
-    const marks = (signed.get(run.id) ?? []).map(({ meaning, login, printedName, at, format, hash, reason }) => ({
-      meaning,
-      login,
-      printedName,
-      at,
-      format,
-      hash,
-      reason,
-    }));
-    files.set(`${folder}/signatures.json`, pretty(marks));
-    const choices = (decided.get(run.id) ?? []).map(({ choice, reason, login, at }) => ({ choice, reason, login, at }));
-    const supersededBy = run.supersededById === null ? null : (keys.get(run.supersededById) ?? null);
-    if (choices.length || supersededBy || run.withdrawnAt || run.returnedAt)
-      files.set(
-        `${folder}/decisions.json`,
-        pretty({
-          supersededBy,
-          carriedOverTo: run.carriedOverTo,
-          withdrawnAt: run.withdrawnAt,
-          returnedAt: run.returnedAt,
-          decisions: choices,
-        }),
-      );
-    for (const file of mine) files.set(`${folder}/evidence/${file.step}-${file.id}-${file.name}`, await wholeBlob(tx, file.sha256));
-    if (run.verdict === null) continue;
-    papers.push({
-      record,
-      hash: runHash(run.format, record),
-      signatures: marks,
-      problems: problemList.filter((p) => p.run === record.key).map((p) => `${p.key} (${p.state})`),
-      notes: [
-        ...choices.map((d) => `${d.choice} by ${d.login}, ${d.at.slice(0, 10)}: ${d.reason}`),
-        ...(supersededBy ? [`superseded by ${supersededBy}`] : []),
-        ...record.corrections.map((c) => `corrected ${c.at.slice(0, 10)}: ${c.reason}`),
-      ],
-    });
-  }
-  return papers;
-}
-
-function matrix(
-  { input }: Facts,
-  credits: readonly FileCredit[],
-  rows: Awaited<ReturnType<typeof requirementsById>>,
-  paper: RunsPaper,
-  problemList: readonly PackProblem[],
-): MatrixRow[] {
-  const units = groupBy(
+/** The functions that name each requirement. */
+function codeOf(credits: readonly FileCredit[]): Map<string, string[]> {
+  return groupBy(
     credits.flatMap(({ path, file }) =>
       file.units.flatMap((unit) => unit.requirements.map((key) => ({ key, name: `${path}:${unit.name}` }))),
     ),
     ({ key }) => key,
     ({ name }) => name,
   );
+}
+
+function matrix(
+  { input }: Facts,
+  units: ReadonlyMap<string, readonly string[]>,
+  rows: Awaited<ReturnType<typeof requirementsById>>,
+  packed: readonly PackedRun[],
+  problemList: readonly PackProblem[],
+): MatrixRow[] {
+  const packedRun = new Map(packed.map((run) => [run.key, run]));
   const runsOf = groupBy(input.runs, (run) => run.caseKey);
   const casesOf = groupBy(input.verifies, (t) => t.to);
   const parentsOf = groupBy(input.parents, (t) => t.from);
   const revisionOf = new Map(input.cases.map((c) => [c.key, c.revision]));
-  const signedBy = new Map(paper.runs.map((p) => [p.record.key, p.signatures]));
   return rows
     .filter((r) => r.kind === 'requirement')
     .flatMap((r): MatrixRow[] => {
@@ -330,16 +354,14 @@ function matrix(
         const own = runsOf.get(t.from) ?? [];
         if (!own.length) return [{ ...base, ...blank, caseKey: t.from, caseRevision: revisionOf.get(t.from) ?? null }];
         return own.map((run) => {
-          const signed = signedBy.get(run.key) ?? [];
-          const name = (meaning: string): string => signed.find((s) => s.meaning === meaning)?.printedName ?? '';
           return {
             ...base,
             caseKey: t.from,
             caseRevision: run.caseRevision,
             run: run.key,
             verdict: run.verdict ? verdictWords[run.verdict] : 'not recorded',
-            performed: name('performed'),
-            reviewed: name('reviewed'),
+            performed: packedRun.get(run.key)?.performed ?? '',
+            reviewed: packedRun.get(run.key)?.reviewed ?? '',
           };
         });
       });

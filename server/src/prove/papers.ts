@@ -7,13 +7,17 @@ import { verdictWords, type RunRecord, type Signature } from '@core/run';
 import PdfPrinter from 'pdfmake';
 import type { Content, TableCell, TDocumentDefinitions } from 'pdfmake/interfaces';
 
-/** What a paper is about; plain data, since it crosses to a worker thread. */
+/** What a paper is about. */
 export interface PaperHead {
   readonly project: string;
   readonly build: string;
   readonly standard: string;
   readonly at: string;
   readonly seq: number;
+  /** Name of the pack that it belongs to, its own number in it, and the fingerprint of the key that signs it. */
+  readonly pack: string;
+  readonly number: string;
+  readonly fingerprint: string;
 }
 
 export interface SummaryPaper {
@@ -112,7 +116,7 @@ function frame(head: PaperHead, title: string, content: Content[]): TDocumentDef
         : {
             margin: [56, 20, 56, 0],
             columns: [
-              { text: `Ledger entry ${head.seq} · ${day}`, style: 'small' },
+              { text: `${head.number} issue 1 · ${head.pack} · ${day}`, style: 'small' },
               { text: `Page ${page} of ${pages}`, style: 'small', alignment: 'right' },
             ],
           },
@@ -129,13 +133,16 @@ function frame(head: PaperHead, title: string, content: Content[]): TDocumentDef
             ['Standard', head.standard],
             ['Made', day],
             ['From ledger entry', String(head.seq)],
+            ['Document', `${head.number}, issue 1 of ${day.slice(0, 10)}`],
+            ['Pack', head.pack],
+            ['Signed with the key', { text: head.fingerprint, style: 'hash' }],
           ],
         },
       },
       {
         text: 'This document is one part of a proof pack. VERIFY.md in the pack says how to check it with sha256sum and openssl.',
         style: 'small',
-        margin: [0, 300, 0, 0],
+        margin: [0, 240, 0, 0],
         pageBreak: 'after',
       },
       ...content,

@@ -1,7 +1,7 @@
 import { eq } from 'drizzle-orm';
 import { builds, onCommit, Refusal, type Db, type Projections, type Tx } from '../base';
 import type { Projector } from './projector';
-import { projections } from './tables';
+import { judgedAt, projections } from './tables';
 
 /** How long a question waits for what it asks: then it is answered with what there is, and says how far that is true. */
 const patience = 15_000;
@@ -45,6 +45,7 @@ export class ProjectionService implements Projections {
     const judged = await this.upTo(projectId, buildId, seq - 1);
     if (judged < seq - 1) throw new Refusal('busy');
     await tx.update(projections).set({ seq }).where(eq(projections.buildId, buildId));
+    await tx.insert(judgedAt).ignore().values({ buildId, seq });
   }
 
   private async want(projectId: number, buildId: number): Promise<void> {

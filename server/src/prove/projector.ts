@@ -15,10 +15,11 @@ import {
   type Tx,
 } from '../base';
 import { codeTraces, sourceCredits, sources, type CreditReader } from '../measure';
+import { keepHistory } from './board-then';
 import { cordRow, sameCord, statesOf, totalsNow, writeCords } from './cord-rows';
 import { doubtOf, idsOf, tooMany } from './doubt';
 import { readFacts, type Scope } from './facts';
-import { cords, projections } from './tables';
+import { cords, judgedAt, projections } from './tables';
 
 /** Other rules of judging, or of storing what was judged, make everything afresh: raise it with them. */
 export const projectionVersion = 2;
@@ -75,16 +76,19 @@ export class Projector {
       if (row.seq >= head || (closedSeq !== null && row.seq >= closedSeq)) return undefined;
       const afresh = row.seq === 0 || row.version !== projectionVersion;
       const touches = afresh ? ({ all: true } as Touches) : await this.touchesBetween(tx, projectId, row.seq, head);
+      const seq = closedSeq === null ? head : Math.max(closedSeq, row.seq);
+      // The first judgement has no past; later ones keep what was until then.
+      const until = (await this.wasJudged(tx, buildId)) ? seq : undefined;
       let keys: readonly string[] | null = [];
       if (touches) {
         const doubt = touches.all ? undefined : await doubtOf(tx, projectId, buildId, touches);
         keys =
           doubt && doubt.judged.size <= tooMany
-            ? await this.judge(tx, projectId, build, doubt)
-            : await this.judge(tx, projectId, build, { judged: 'all', credited: 'all', sources: 'all' });
+            ? await this.judge(tx, projectId, build, doubt, until)
+            : await this.judge(tx, projectId, build, { judged: 'all', credited: 'all', sources: 'all' }, until);
       }
       const totals = keys === null || keys.length || afresh ? await totalsNow(tx, buildId) : undefined;
-      const seq = closedSeq === null ? head : Math.max(closedSeq, row.seq);
+      await tx.insert(judgedAt).ignore().values({ buildId, seq });
       await tx
         .update(projections)
         .set({ seq, version: projectionVersion, ...(totals ? { totals } : {}) })
@@ -94,6 +98,12 @@ export class Projector {
         await tx.insert(projectedTable).values({ projectId, buildId, seq, at: this.now().toISOString(), keys: told });
       return { buildId, seq, keys: told };
     });
+  }
+
+  /** Was the build judged before? */
+  private async wasJudged(tx: Tx, buildId: number): Promise<boolean> {
+    const [row] = await tx.select({ seq: judgedAt.seq }).from(judgedAt).where(eq(judgedAt.buildId, buildId)).limit(1);
+    return row !== undefined;
   }
 
   private async touchesBetween(tx: Tx, projectId: number, after: number, head: number): Promise<Touches | undefined> {
@@ -111,6 +121,7 @@ export class Projector {
     projectId: number,
     build: StoredBuild,
     scope: { judged: Scope; credited: Scope; sources: ReadonlySet<number> | 'all' },
+    until: number | undefined,
   ): Promise<readonly string[] | null> {
     const all = scope.judged === 'all';
     const before = await this.storedCords(tx, build.id, scope.judged);
@@ -143,6 +154,11 @@ export class Projector {
     });
     await writeCords(tx, changed);
     const gone = [...before.values()].filter((old) => !wanted.has(old.key));
+    if (until !== undefined)
+      await keepHistory(tx, build.id, until, [
+        ...changed.map(({ requirementId }) => ({ requirementId, before: before.get(requirementId) ?? null })),
+        ...gone.map((old) => ({ requirementId: old.requirementId, before: old })),
+      ]);
     for (let at = 0; at < gone.length; at += 500)
       await tx.delete(cords).where(
         and(

@@ -1,7 +1,7 @@
 import type { Knot, RecordRef } from '@core/base';
 import type { BoardTotals, CodeSummary, KnotState, NextAction } from '@core/prove';
 import { char, index, int, mysqlTable, primaryKey, varchar } from 'drizzle-orm/mysql-core';
-import { builds, jsonText, moment, records, ref, searchText } from '../base';
+import { builds, jsonText, mediumText, moment, records, ref, searchText } from '../base';
 
 /** A reason as it is stored and shown. */
 export interface StoredReason {
@@ -67,3 +67,48 @@ export const cords = mysqlTable(
     index('cords_state').on(t.buildId, t.state, t.keyPrefix, t.keyNumber, t.requirementId),
   ],
 );
+
+/** What each cord was until it became another one: with `cords`, the board as of any number that it was judged for. */
+export const cordHistory = mysqlTable(
+  'cord_history',
+  {
+    buildId: ref('build_id')
+      .notNull()
+      .references(() => builds.id),
+    requirementId: ref('requirement_id')
+      .notNull()
+      .references(() => records.id),
+    /** The ledger number from which on it is another one. */
+    seq: ref('seq').notNull(),
+    /** As in `cords`; null where the requirement was no more. */
+    cord: jsonText<CordThen | null>('cord'),
+  },
+  (t) => [primaryKey({ columns: [t.buildId, t.requirementId, t.seq] }), index('cord_history_seq').on(t.buildId, t.seq)],
+);
+
+/** What a cord said at some time: all that a board shows of it. */
+export interface CordThen {
+  readonly key: string;
+  readonly title: string;
+  readonly level: string;
+  readonly states: string;
+  readonly below: string | null;
+  readonly firstBreak: number;
+  readonly short: Readonly<Record<Knot, string>>;
+  readonly reasons: Readonly<Record<Knot, readonly StoredReason[]>>;
+}
+
+/** Ledger numbers for which a build was judged. */
+export const judgedAt = mysqlTable('judged_at', { buildId: ref('build_id').notNull(), seq: ref('seq').notNull() }, (t) => [
+  primaryKey({ columns: [t.buildId, t.seq] }),
+]);
+
+/** Keys that sign packs. The private part is kept under a secret that is not in the database. */
+export const packKeys = mysqlTable('pack_keys', {
+  id: int('id').primaryKey(),
+  publicKey: mediumText('public_key').notNull(),
+  privateKey: mediumText('private_key').notNull(),
+  madeAt: moment('made_at').notNull(),
+  /** Of the public key's text, by the key before; base64. */
+  signature: varchar('signature', { length: 200 }),
+});

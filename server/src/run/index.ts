@@ -4,5 +4,6 @@ export * from './plan';
 export * from './recording';
 export * from './signing';
 export * from './problems';
+import './bulk';
 export * from './routes';
 export * from './cord-runs';

@@ -3,7 +3,7 @@ import { and, eq } from 'drizzle-orm';
 import type { FastifyInstance } from 'fastify';
 import {
   addBuild,
-  authorise,
+  callerOf,
   listPage,
   needBuild,
   Refusal,
@@ -104,9 +104,9 @@ export function runRoutes(app: FastifyInstance, context: AppContext): void {
 
   app.get<{ Params: { project: string; id: string } }>(
     '/api/projects/:project/evidence/:id',
-    { schema: { summary: 'An evidence file', tags: ['Run'] } },
+    { config: { may: 'member' }, schema: { summary: 'An evidence file', tags: ['Run'] } },
     async (request, reply) => {
-      const { membership } = await authorise(context, 'member', request);
+      const { membership } = callerOf(request);
       const [file] = await db
         .select()
         .from(evidence)

@@ -6,6 +6,7 @@ import { signRefusal, type SignatureMeaning, type SignRefusal } from '@core/run'
 import { and, desc, eq, isNotNull, isNull } from 'drizzle-orm';
 import {
   lockRecord,
+  needOpenBuild,
   profileOf,
   proveSigner,
   putDecision,
@@ -83,6 +84,7 @@ export async function signRun(db: Db, actor: Actor, roles: readonly Role[], key:
   await write(db, actor, async (w) => {
     await lockRecord(w, 'run', key);
     const { stored, hash } = await check(w.tx);
+    await needOpenBuild(w.tx, actor.projectId, stored.build);
     const { run, record } = stored;
     const accepts = input.meaning === 'reviewed' && run.verdict === 'deviation' && input.acceptDeviation;
     const revision = await changeRun(w, stored, accepts ? { deviationAccepted: true } : {}, input.meaning);
@@ -135,50 +137,63 @@ const choices: Record<Decision['choice'], { readonly word: string; readonly by: 
 
 /** Decides about a result. Nothing is edited: what it was stays, and the decision stands beside it with its reason. */
 export async function decideRun(db: Db, actor: Actor, roles: readonly Role[], key: string, input: Decision): Promise<RunDetail> {
-  const { word, by, meaning } = choices[input.choice];
+  const { by, meaning } = choices[input.choice];
   if (!by.some((role) => roles.includes(role)))
     throw new Refusal('forbidden', { detail: by[0] === 'reviewer' ? 'A reviewer decides this.' : undefined });
   const signer = meaning ? await proveSigner(db, actor, input.password) : undefined;
   await write(db, actor, async (w) => {
     await lockRecord(w, 'run', key);
-    const stored = await needRun(w.tx, actor.projectId, key);
-    const { run, record } = stored;
-    const c = await needCase(w.tx, actor.projectId, stored.caseKey);
-    await refuseDecision(w, stored, c, input.choice);
-    const { reasonLength } = policiesOf(await profileOf(w.tx, actor.projectId));
-    if (input.reason.trim().length < reasonLength)
-      throw new Refusal('invalid', { fields: [{ path: 'reason', text: `Give a reason of at least ${reasonLength} letters.` }] });
-    const hash = await presentHash(w.tx, stored);
-    const change = changeOf(w, input.choice, c);
-    if (change) await changeRun(w, stored, change.run, change.state ?? record.state);
-    w.log({
-      action: input.choice === 'rerun' ? 'rerun asked for' : word,
-      kind: 'run',
-      key: record.key,
-      before: { caseRevision: run.caseRevision },
-      after: {
-        reason: input.reason,
-        ...(input.choice === 'carryOver' ? { caseRevision: c.record.revision } : {}),
-        ...(signer ? { printedName: signer.printedName, hash } : {}),
-      },
-      touches: { results: [run.caseId] },
-    });
-    w.wrote(recordRows, run.id);
-    w.wrote(runRows, run.id);
-    await putDecision(w, {
-      recordId: run.id,
-      revision: input.choice === 'carryOver' ? c.record.revision : run.caseRevision,
-      choice: word,
-      reason: input.reason,
-    });
-    if (signer && meaning) await sign(w, signer, stored, meaning, hash, input.reason);
-    if (input.choice === 'rerun') {
-      const { roundId, buildId, configuration, unit, tools, tester } = run;
-      await planRuns(w, { roundId, buildId, configuration, unit, tools, tester }, [{ c, row: run.row, supersedesId: run.id }]);
-    }
-    if (input.choice === 'withdraw' || input.choice === 'bringBack') await standAnew(w, run);
+    await decideIn(w, await needRun(w.tx, actor.projectId, key), input, signer);
   });
   return runDetail(db, actor.projectId, key);
+}
+
+/** Decides about a run that is locked. */
+export async function decideIn(
+  w: Writing,
+  stored: StoredRun,
+  { choice, reason }: Pick<Decision, 'choice' | 'reason'>,
+  signer: SignedIn | undefined,
+): Promise<void> {
+  const { projectId } = w.actor;
+  const { word, by, meaning } = choices[choice];
+  w.needRole(...by);
+  const { run, record } = stored;
+  await needOpenBuild(w.tx, projectId, stored.build);
+  const c = await needCase(w.tx, projectId, stored.caseKey);
+  await refuseDecision(w, stored, c, choice);
+  const { reasonLength } = policiesOf(await profileOf(w.tx, projectId));
+  if (reason.trim().length < reasonLength)
+    throw new Refusal('invalid', { fields: [{ path: 'reason', text: `Give a reason of at least ${reasonLength} letters.` }] });
+  const hash = await presentHash(w.tx, stored);
+  const change = changeOf(w, choice, c);
+  if (change) await changeRun(w, stored, change.run, change.state ?? record.state);
+  w.log({
+    action: choice === 'rerun' ? 'rerun asked for' : word,
+    kind: 'run',
+    key: record.key,
+    before: { caseRevision: run.caseRevision },
+    after: {
+      reason,
+      ...(choice === 'carryOver' ? { caseRevision: c.record.revision } : {}),
+      ...(signer ? { printedName: signer.printedName, hash } : {}),
+    },
+    touches: { results: [run.caseId] },
+  });
+  w.wrote(recordRows, run.id);
+  w.wrote(runRows, run.id);
+  await putDecision(w, {
+    recordId: run.id,
+    revision: choice === 'carryOver' ? c.record.revision : run.caseRevision,
+    choice: word,
+    reason,
+  });
+  if (signer && meaning) await sign(w, signer, stored, meaning, hash, reason);
+  if (choice === 'rerun') {
+    const { roundId, buildId, configuration, unit, tools, tester } = run;
+    await planRuns(w, { roundId, buildId, configuration, unit, tools, tester }, [{ c, row: run.row, supersedesId: run.id }]);
+  }
+  if (choice === 'withdraw' || choice === 'bringBack') await standAnew(w, run);
 }
 
 function changeOf(
@@ -255,15 +270,21 @@ async function standAnew(w: Writing, run: typeof runs.$inferSelect): Promise<voi
 export async function reassignRun(db: Db, actor: Actor, key: string, tester: string, reason: string): Promise<RunDetail> {
   await write(db, actor, async (w) => {
     await lockRecord(w, 'run', key);
-    const stored = await needRun(w.tx, actor.projectId, key);
-    const { run, record } = stored;
-    if (run.startedAt !== null || run.withdrawnAt !== null)
-      throw new Refusal('stateForbids', { detail: `${key} was begun by ${run.tester}: withdraw it and plan it anew.` });
-    await needTester(w.tx, actor.projectId, tester);
-    await changeRun(w, stored, { tester }, record.state);
-    w.log({ action: 'run reassigned', kind: 'run', key: record.key, before: { tester: run.tester }, after: { tester, reason } });
-    w.wrote(runRows, run.id);
-    w.wrote(recordRows, run.id);
+    await reassignIn(w, await needRun(w.tx, actor.projectId, key), tester, reason);
   });
   return runDetail(db, actor.projectId, key);
+}
+
+/** The same for a run that is locked. */
+export async function reassignIn(w: Writing, stored: StoredRun, tester: string, reason: string): Promise<void> {
+  const { run, record } = stored;
+  await needOpenBuild(w.tx, w.actor.projectId, stored.build);
+  if (run.startedAt !== null || run.withdrawnAt !== null)
+    throw new Refusal('stateForbids', { detail: `${record.key} was begun by ${run.tester}: withdraw it and plan it anew.` });
+  if (run.tester === tester) throw new Refusal('stateForbids', { detail: `${record.key} is ${tester}’s already.` });
+  await needTester(w.tx, w.actor.projectId, tester);
+  await changeRun(w, stored, { tester }, record.state);
+  w.log({ action: 'run reassigned', kind: 'run', key: record.key, before: { tester: run.tester }, after: { tester, reason } });
+  w.wrote(runRows, run.id);
+  w.wrote(recordRows, run.id);
 }

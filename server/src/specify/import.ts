@@ -1,10 +1,13 @@
-import { compareKeys, sha256Hex, writeCsv } from '@core/base';
-import { previewRequirements, type ColumnMapping } from '@core/specify';
-import { and, asc, eq, isNull, max, sql } from 'drizzle-orm';
+import type { OwnValue } from '@contract/base';
+import { compareKeys, groupBy, sha256Hex, writeCsv } from '@core/base';
+import { previewRequirements, type ColumnMapping, type ExistingRequirement, type ImportedRequirement } from '@core/specify';
+import { and, asc, eq, inArray, isNull, max } from 'drizzle-orm';
 import { alias } from 'drizzle-orm/mysql-core';
 import {
+  changedOwn,
   insertRecords,
   insertTraces,
+  listFields,
   lockRecord,
   noteKeys,
   profileOf,
@@ -12,105 +15,229 @@ import {
   records,
   recordsByKey,
   Refusal,
+  removeTraceIn,
+  setOwnIn,
   traces,
   write,
   type Actor,
   type Db,
   type NewRecord,
   type StoredRecord,
+  type Tx,
+  type Writing,
 } from '../base';
-import { adoptCode, contentColumns, searchable } from './requirements';
-import { needSpecification, requirementRows } from './store';
+import { moveRequirement } from './place';
+import { adoptCode, contentColumns, reviseRequirement, searchable } from './requirements';
+import { contentOf, needRequirement, needSpecification, requirementRows } from './store';
 import { requirements } from './tables';
 
 const batch = 500;
+type End = Pick<StoredRecord, 'id' | 'kind' | 'key' | 'title' | 'revision' | 'state'>;
 
-/** Writes a requirements table, all rows or none; the same rules as the preview in the browser. */
+/** What was written: new requirements, changed ones, and how many were the same already. */
+export interface Imported {
+  readonly written: number;
+  readonly changed: number;
+  readonly same: number;
+}
+
+/** What the project has already under the keys of a table. */
+async function existing(tx: Tx, projectId: number): Promise<Map<string, ExistingRequirement | null>> {
+  const found = new Map<string, ExistingRequirement | null>(
+    (await tx.select({ key: records.key }).from(records).where(eq(records.projectId, projectId))).map(({ key }) => [key, null]),
+  );
+  for (const { record, row, under, parents } of await wholeRequirements(tx, projectId, undefined))
+    found.set(record.key, { content: contentOf({ record, row }), parents, under, own: record.own });
+  return found;
+}
+
+async function wholeRequirements(tx: Db | Tx, projectId: number, specificationId: number | undefined) {
+  const under = alias(records, 'under_record');
+  const rows = await tx
+    .select({ record: records, row: requirements, under: under.key })
+    .from(requirements)
+    .innerJoin(records, eq(records.id, requirements.id))
+    .leftJoin(under, eq(under.id, requirements.underId))
+    .where(
+      and(
+        eq(requirements.projectId, projectId),
+        ...(specificationId === undefined ? [] : [eq(requirements.specificationId, specificationId)]),
+      ),
+    )
+    .orderBy(asc(requirements.position));
+  const parents = groupBy(
+    await tx
+      .select({ from: traces.fromId, to: records.key })
+      .from(traces)
+      .innerJoin(records, eq(records.id, traces.toId))
+      .where(and(eq(traces.projectId, projectId), eq(traces.kind, 'parent'), isNull(traces.removedAt))),
+    (t) => t.from,
+    (t) => t.to,
+  );
+  return rows.map((r) => ({ ...r, parents: [...(parents.get(r.record.id) ?? [])].sort(compareKeys) }));
+}
+
+/** Writes a requirements table, all rows or none; the same rules as the preview in the browser. What is there already becomes a new revision where it differs. */
 export function importRequirements(
   db: Db,
   actor: Actor,
   input: { specification: string; fileName: string; csv: string; mapping: ColumnMapping },
-): Promise<{ written: number }> {
+): Promise<Imported> {
   return write(db, actor, async (w) => {
     const { projectId } = actor;
     const specification = await needSpecification(w.tx, projectId, (await lockRecord(w, 'specification', input.specification)).key);
-    const known = await w.tx.select({ key: records.key }).from(records).where(eq(records.projectId, projectId));
     const { levels } = await profileOf(w.tx, projectId);
-    const preview = previewRequirements(input.csv, input.mapping, { existing: new Set(known.map((r) => r.key)), levels });
+    const fields = (await listFields(w.tx, projectId))
+      .filter((field) => field.kind === 'requirement' && !field.retired)
+      .map(({ id, name, definition: { type, choices } }) => ({ id, name, type, choices }));
+    const preview = previewRequirements(input.csv, input.mapping, { existing: await existing(w.tx, projectId), levels, fields });
     const errors = preview.findings.filter((finding) => finding.severity === 'error');
     if (errors.length) throw new Refusal('importErrors', { findings: [...errors] });
     if (!preview.rows.length) throw new Refusal('importErrors', { detail: 'The table has no rows.' });
-    const { rows } = preview;
-    const [{ last }] = await w.tx
-      .select({ last: max(requirements.position) })
-      .from(requirements)
-      .where(eq(requirements.specificationId, specification.id));
-    const ids = await insertRecords(
-      w,
-      rows.map((row): NewRecord => ({
-        kind: 'requirement',
-        key: row.key,
-        title: row.content.title,
-        words: searchable(row.content),
-        state: 'draft',
-      })),
-    );
-    await noteKeys(w, ids.keys());
-    const elsewhere = await recordsByKey(
-      w.tx,
-      projectId,
-      [...new Set(rows.flatMap((row) => [row.parent, row.under]))].filter((key): key is string => key !== null && !ids.has(key)),
-    );
-    const idOf = (key: string | null): number | null => (key === null ? null : (ids.get(key) ?? elsewhere.get(key)?.id ?? null));
-    for (let at = 0; at < rows.length; at += batch)
-      await w.tx.insert(requirements).values(
-        rows.slice(at, at + batch).map((row, i) => ({
-          id: ids.get(row.key) ?? 0,
-          projectId,
-          specificationId: specification.id,
-          underId: idOf(row.under),
-          position: (last ?? 0) + at + i + 1,
-          ...contentColumns(row.content),
-        })),
-      );
-    await adoptCode(w, ids);
-    const all = [...ids.values()];
+    const fresh = preview.rows.filter((row) => row.status === 'new');
+    const changed = preview.rows.filter((row) => row.status === 'changed');
+    const answer = { written: fresh.length, changed: changed.length, same: preview.rows.length - fresh.length - changed.length };
+    if (!fresh.length && !changed.length) return answer;
     w.log({
       action: 'requirements imported',
       kind: 'specification',
       key: specification.record.key,
-      after: {
-        file: input.fileName,
-        sha256: sha256Hex(input.csv),
-        rows: rows.length,
-        first: rows[0].key,
-        last: rows[rows.length - 1].key,
-      },
-      touches: all.length > 500 ? { all: true } : { texts: all, requirements: all },
+      after: { file: input.fileName, sha256: sha256Hex(input.csv), rows: preview.rows.length, ...answer },
     });
-    w.snapshot(...rows.map((row) => ({ recordId: ids.get(row.key) ?? 0, revision: 1, state: 'draft', snapshot: row.content })));
-    w.wrote(recordRows, ...all);
-    w.wrote(requirementRows, ...all);
-    const made = (key: string, title: string): Pick<StoredRecord, 'id' | 'kind' | 'key' | 'title' | 'revision' | 'state'> => ({
-      id: ids.get(key) ?? 0,
-      kind: 'requirement',
-      key,
-      title,
-      revision: 1,
-      state: 'draft',
-    });
-    const titles = new Map(rows.map((row) => [row.key, row.content.title]));
-    await insertTraces(
-      w,
-      'parent',
-      rows.flatMap((row) => {
-        if (row.parent === null) return [];
-        const parent = elsewhere.get(row.parent) ?? made(row.parent, titles.get(row.parent) ?? '');
-        return [[made(row.key, row.content.title), parent] as const];
-      }),
-    );
-    return { written: rows.length };
+    await insertNew(w, specification.id, fresh);
+    for (const row of changed) await reviseImported(w, row);
+    return answer;
   });
+}
+
+/** Own values of a row, checked by the fields' own rules; a refusal names the row. */
+async function ownOf(w: Writing, row: ImportedRequirement): Promise<Record<string, OwnValue>> {
+  if (!Object.keys(row.own).length) return {};
+  try {
+    return await changedOwn(w.tx, w.actor.projectId, 'requirement', {}, row.own as Record<string, OwnValue>);
+  } catch (error) {
+    if (!(error instanceof Refusal)) throw error;
+    const findings = (error.more.fields ?? []).map(({ path, text }) => ({
+      severity: 'error' as const,
+      row: row.row,
+      cell: path.replace(/^own\./, ''),
+      text,
+    }));
+    throw new Refusal('importErrors', { findings });
+  }
+}
+
+async function insertNew(w: Writing, specificationId: number, rows: readonly ImportedRequirement[]): Promise<void> {
+  if (!rows.length) return;
+  const { projectId } = w.actor;
+  const [{ last }] = await w.tx
+    .select({ last: max(requirements.position) })
+    .from(requirements)
+    .where(eq(requirements.specificationId, specificationId));
+  const own = new Map<string, Record<string, OwnValue>>();
+  for (const row of rows) own.set(row.key, await ownOf(w, row));
+  const ids = await insertRecords(
+    w,
+    rows.map((row): NewRecord => ({
+      kind: 'requirement',
+      key: row.key,
+      title: row.content.title,
+      words: searchable(row.content),
+      state: 'draft',
+      own: own.get(row.key) ?? {},
+    })),
+  );
+  await noteKeys(w, ids.keys());
+  const elsewhere = await recordsByKey(
+    w.tx,
+    projectId,
+    [...new Set(rows.flatMap((row) => [...row.parents, row.under]))].filter((key): key is string => key !== null && !ids.has(key)),
+  );
+  const idOf = (key: string | null): number | null => (key === null ? null : (ids.get(key) ?? elsewhere.get(key)?.id ?? null));
+  for (let at = 0; at < rows.length; at += batch)
+    await w.tx.insert(requirements).values(
+      rows.slice(at, at + batch).map((row, i) => ({
+        id: ids.get(row.key) ?? 0,
+        projectId,
+        specificationId,
+        underId: idOf(row.under),
+        position: (last ?? 0) + at + i + 1,
+        ...contentColumns(row.content),
+      })),
+    );
+  await adoptCode(w, ids);
+  const all = [...ids.values()];
+  w.log({
+    action: `${rows.length} requirements imported, new`,
+    kind: 'requirement',
+    key: `${rows[0].key} … ${rows[rows.length - 1].key}`,
+    touches: all.length > 500 ? { all: true } : { texts: all, requirements: all },
+  });
+  w.snapshot(
+    ...rows.map((row) => {
+      const values = own.get(row.key) ?? {};
+      return {
+        recordId: ids.get(row.key) ?? 0,
+        revision: 1,
+        state: 'draft',
+        snapshot: { ...row.content, ...(Object.keys(values).length ? { own: values } : {}) },
+      };
+    }),
+  );
+  w.wrote(recordRows, ...all);
+  w.wrote(requirementRows, ...all);
+  const titles = new Map(rows.map((row) => [row.key, row.content.title]));
+  const made = (key: string): End => ({
+    id: ids.get(key) ?? 0,
+    kind: 'requirement',
+    key,
+    title: titles.get(key) ?? '',
+    revision: 1,
+    state: 'draft',
+  });
+  await insertTraces(
+    w,
+    'parent',
+    rows.flatMap((row) => row.parents.map((parent) => [made(row.key), elsewhere.get(parent) ?? made(parent)] as const)),
+  );
+}
+
+/** Brings a requirement that is there to what the table says: content, own fields, place and parents, each as the single act does it. */
+async function reviseImported(w: Writing, row: ImportedRequirement): Promise<void> {
+  const { projectId } = w.actor;
+  await lockRecord(w, 'requirement', row.key);
+  const stored = await needRequirement(w.tx, projectId, row.key);
+  await reviseRequirement(w, stored, row.content);
+  const now = await needRequirement(w.tx, projectId, row.key);
+  const own = await ownOf(w, row);
+  const change: Record<string, OwnValue> = {
+    ...Object.fromEntries(Object.keys(now.record.own).map((id) => [id, null])),
+    ...own,
+  };
+  const differs = Object.entries(change).some(([id, value]) => JSON.stringify(now.record.own[id] ?? null) !== JSON.stringify(value));
+  if (differs) await setOwnIn(w, now.record, change);
+  const under = row.under === null ? null : (await needRequirement(w.tx, projectId, row.under)).record.id;
+  if (under !== now.row.underId) await moveRequirement(w, now, now.row.specificationId, row.under, null);
+  const standing = await w.tx
+    .select({ id: traces.id, key: records.key })
+    .from(traces)
+    .innerJoin(records, eq(records.id, traces.toId))
+    .where(and(eq(traces.fromId, now.record.id), eq(traces.kind, 'parent'), isNull(traces.removedAt)));
+  for (const trace of standing)
+    if (!row.parents.includes(trace.key)) await removeTraceIn(w, trace.id, 'The imported table does not name it.');
+  const has = new Set(standing.map((trace) => trace.key));
+  const added = row.parents.filter((key) => !has.has(key));
+  if (!added.length) return;
+  const ends = await w.tx
+    .select()
+    .from(records)
+    .where(and(eq(records.projectId, projectId), inArray(records.key, added)));
+  const from = (await needRequirement(w.tx, projectId, row.key)).record;
+  await insertTraces(
+    w,
+    'parent',
+    ends.map((to) => [from, to] as const),
+  );
 }
 
 const columns = [
@@ -130,48 +257,42 @@ const columns = [
   'revision',
 ];
 
-/** The requirements of a specification (or of all) as a CSV table that the import reads. */
+const cellOf = (value: OwnValue | undefined): string | number =>
+  value === undefined || value === null
+    ? ''
+    : Array.isArray(value)
+      ? value.join('; ')
+      : typeof value === 'boolean'
+        ? value
+          ? 'yes'
+          : 'no'
+        : value;
+
+/** The requirements of a specification (or of all) as a CSV table; imported again it changes nothing. */
 export async function exportRequirements(db: Db, projectId: number, specification: string | undefined): Promise<string> {
   const specificationId = specification ? (await needSpecification(db, projectId, specification)).id : undefined;
-  const under = alias(records, 'under_record');
-  const rows = await db
-    .select({ record: records, row: requirements, under: under.key })
-    .from(requirements)
-    .innerJoin(records, eq(records.id, requirements.id))
-    .leftJoin(under, eq(under.id, requirements.underId))
-    .where(
-      and(
-        eq(requirements.projectId, projectId),
-        ...(specificationId === undefined ? [] : [eq(requirements.specificationId, specificationId)]),
-      ),
-    )
-    .orderBy(asc(requirements.position));
-  const parents = await db
-    .select({ from: traces.fromId, to: sql<string>`min(${records.key})` })
-    .from(traces)
-    .innerJoin(records, eq(records.id, traces.toId))
-    .where(and(eq(traces.projectId, projectId), eq(traces.kind, 'parent'), isNull(traces.removedAt)))
-    .groupBy(traces.fromId);
-  const parentOf = new Map(parents.map((t) => [t.from, t.to]));
+  const rows = await wholeRequirements(db, projectId, specificationId);
+  const fields = (await listFields(db, projectId)).filter((field) => field.kind === 'requirement' && !field.retired);
   return writeCsv(
-    columns,
+    [...columns, ...fields.map((field) => field.name)],
     rows
       .sort((a, b) => compareKeys(a.record.key, b.record.key))
-      .map(({ record, row: r, under: heading }) => [
+      .map(({ record, row: r, under, parents }) => [
         record.key,
         r.kind,
-        heading,
+        under,
         record.title,
         r.text,
         r.rationale,
         r.level,
         r.method,
-        parentOf.get(r.id) ?? null,
+        parents.join('; '),
         r.topLevel ? 'yes' : '',
         r.derived ? 'yes' : '',
-        r.notInCodeRationale,
+        r.notInCode ? r.notInCodeRationale || 'yes' : '',
         record.state,
         record.revision,
+        ...fields.map((field) => cellOf(record.own[String(field.id)])),
       ]),
   );
 }

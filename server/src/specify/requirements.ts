@@ -29,6 +29,8 @@ import {
   type Approval,
   type Db,
   type Reviewed,
+  type SignedIn,
+  type StoredRecord,
   type Writing,
 } from '../base';
 import {
@@ -111,55 +113,63 @@ export async function adoptCode(w: Writing, ids: ReadonlyMap<string, number>): P
 }
 
 export async function addRequirement(db: Db, actor: Actor, input: NewRequirement): Promise<RequirementDetail> {
-  needTitle(input.content);
-  const key = await write(db, actor, async (w) => {
-    const { projectId } = actor;
-    const given = input.key?.trim();
-    if (given !== undefined && !isKey(given))
-      throw new Refusal('invalid', {
-        fields: [{ path: 'key', text: 'A key is capitals, a hyphen and a number of at most nine digits, as in BRK-007.' }],
-      });
-    // Its row orders those who write into one specification: positions cannot tie.
-    const specification = await needSpecification(w.tx, projectId, (await lockRecord(w, 'specification', input.specification)).key);
-    const made = given ?? (await freeKey(w, specification.prefix));
-    const under = input.under === null ? null : (await needRequirement(w.tx, projectId, input.under)).record.id;
-    const last = (await siblingsOf(w.tx, specification.id, under)).at(-1);
-    const id = await insertRecord(w, {
-      kind: 'requirement',
-      key: made,
-      title: input.content.title,
-      words: searchable(input.content),
-      state: 'draft',
-    });
-    if (given) await noteKeys(w, [given]);
-    await w.tx.insert(requirements).values({
-      id,
-      projectId,
-      specificationId: specification.id,
-      underId: under,
-      position: (last?.position ?? 0) + 1,
-      ...contentColumns(input.content),
-    });
-    await adoptCode(w, new Map([[made, id]]));
-    w.log({
-      action: 'requirement written',
-      kind: 'requirement',
-      key: made,
-      after: { revision: 1, ...input.content },
-      touches: { texts: [id], requirements: [id] },
-    });
-    w.snapshot({ recordId: id, revision: 1, state: 'draft', snapshot: input.content });
-    w.wrote(recordRows, id);
-    w.wrote(requirementRows, id);
-    if (input.parent !== null) {
-      const parent = await needRequirement(w.tx, projectId, input.parent);
-      await insertTraces(w, 'parent', [
-        [{ id, kind: 'requirement', key: made, title: input.content.title, revision: 1, state: 'draft' }, parent.record],
-      ]);
-    }
-    return made;
-  });
+  const key = await write(db, actor, async (w) => (await addRequirementIn(w, input)).key);
   return requirementDetail(db, actor.projectId, key);
+}
+
+/** Writes a requirement within a transaction. */
+export async function addRequirementIn(
+  w: Writing,
+  input: NewRequirement,
+  own: StoredRecord['own'] = {},
+): Promise<{ readonly id: number; readonly key: string }> {
+  const { projectId } = w.actor;
+  needTitle(input.content);
+  const given = input.key?.trim();
+  if (given !== undefined && !isKey(given))
+    throw new Refusal('invalid', {
+      fields: [{ path: 'key', text: 'A key is capitals, a hyphen and a number of at most nine digits, as in BRK-007.' }],
+    });
+  // Its row orders those who write into one specification: positions cannot tie.
+  const specification = await needSpecification(w.tx, projectId, (await lockRecord(w, 'specification', input.specification)).key);
+  const key = given ?? (await freeKey(w, specification.prefix));
+  const under = input.under === null ? null : (await needRequirement(w.tx, projectId, input.under)).record.id;
+  const last = (await siblingsOf(w.tx, specification.id, under)).at(-1);
+  const id = await insertRecord(w, {
+    kind: 'requirement',
+    key,
+    title: input.content.title,
+    words: searchable(input.content),
+    state: 'draft',
+    own,
+  });
+  if (given) await noteKeys(w, [given]);
+  await w.tx.insert(requirements).values({
+    id,
+    projectId,
+    specificationId: specification.id,
+    underId: under,
+    position: (last?.position ?? 0) + 1,
+    ...contentColumns(input.content),
+  });
+  await adoptCode(w, new Map([[key, id]]));
+  w.log({
+    action: 'requirement written',
+    kind: 'requirement',
+    key,
+    after: { revision: 1, ...input.content },
+    touches: { texts: [id], requirements: [id] },
+  });
+  w.snapshot({ recordId: id, revision: 1, state: 'draft', snapshot: { ...input.content, ...(Object.keys(own).length ? { own } : {}) } });
+  w.wrote(recordRows, id);
+  w.wrote(requirementRows, id);
+  if (input.parent !== null) {
+    const parent = await needRequirement(w.tx, projectId, input.parent);
+    await insertTraces(w, 'parent', [
+      [{ id, kind: 'requirement', key, title: input.content.title, revision: 1, state: 'draft' }, parent.record],
+    ]);
+  }
+  return { id, key };
 }
 
 async function lockRequirement(w: Writing, key: string, basedOn: number): Promise<StoredRequirement> {
@@ -177,29 +187,31 @@ export async function saveRequirement(
   basedOn: number,
   content: RequirementContent,
 ): Promise<RequirementDetail> {
-  await write(db, actor, async (w) => {
-    const stored = await lockRequirement(w, key, basedOn);
-    needTitle(content);
-    const { record } = stored;
-    const before = contentOf(stored);
-    if (JSON.stringify(before) === JSON.stringify(content)) return;
-    refuseRetired(record);
-    const revision = record.revision + 1;
-    await changeRecord(w, record, { title: content.title, words: searchable(content), revision, state: 'draft' });
-    await w.tx.update(requirements).set(contentColumns(content)).where(eq(requirements.id, record.id));
-    w.log({
-      action: 'requirement revised',
-      kind: 'requirement',
-      key: record.key,
-      before: { revision: record.revision, ...before },
-      after: { revision, ...content },
-      touches: { texts: [record.id] },
-    });
-    w.snapshot({ recordId: record.id, revision, state: 'draft', snapshot: { ...content, own: record.own } });
-    w.wrote(recordRows, record.id);
-    w.wrote(requirementRows, record.id);
-  });
+  await write(db, actor, async (w) => reviseRequirement(w, await lockRequirement(w, key, basedOn), content));
   return requirementDetail(db, actor.projectId, key);
+}
+
+/** Saves a new revision of a requirement that is locked. */
+export async function reviseRequirement(w: Writing, stored: StoredRequirement, content: RequirementContent): Promise<void> {
+  needTitle(content);
+  const { record } = stored;
+  const before = contentOf(stored);
+  if (JSON.stringify(before) === JSON.stringify(content)) return;
+  refuseRetired(record);
+  const revision = record.revision + 1;
+  await changeRecord(w, record, { title: content.title, words: searchable(content), revision, state: 'draft' });
+  await w.tx.update(requirements).set(contentColumns(content)).where(eq(requirements.id, record.id));
+  w.log({
+    action: 'requirement revised',
+    kind: 'requirement',
+    key: record.key,
+    before: { revision: record.revision, ...before },
+    after: { revision, ...content },
+    touches: { texts: [record.id] },
+  });
+  w.snapshot({ recordId: record.id, revision, state: 'draft', snapshot: { ...content, own: record.own } });
+  w.wrote(recordRows, record.id);
+  w.wrote(requirementRows, record.id);
 }
 
 async function refuseIncomplete(w: Writing, stored: StoredRequirement, state: string): Promise<void> {
@@ -209,7 +221,7 @@ async function refuseIncomplete(w: Writing, stored: StoredRequirement, state: st
   if (faults.length) throw new Refusal('stateForbids', { detail: faults.join(' ') });
 }
 
-const reviewed = (w: Writing, stored: StoredRequirement): Reviewed => ({
+export const reviewedRequirement = (w: Writing, stored: StoredRequirement): Reviewed => ({
   record: stored.record,
   content: contentOf(stored),
   refuseIncomplete: (state) => refuseIncomplete(w, stored, state),
@@ -223,7 +235,7 @@ export async function setRequirementState(
   basedOn: number,
   state: 'draft' | 'review',
 ): Promise<RequirementDetail> {
-  await write(db, actor, async (w) => changeReviewState(w, reviewed(w, await lockRequirement(w, key, basedOn)), state));
+  await write(db, actor, async (w) => changeReviewState(w, reviewedRequirement(w, await lockRequirement(w, key, basedOn)), state));
   return requirementDetail(db, actor.projectId, key);
 }
 
@@ -238,69 +250,24 @@ export async function approveRequirement(
   const signer = await proveApprover(db, actor, roles, input.password);
   await write(db, actor, async (w) => {
     const stored = await lockRequirement(w, key, input.basedOn);
-    await approveRecord(w, signer, reviewed(w, stored), {
-      hash: requirementHash(stored),
-      seen: input.hash,
-      reason: input.reason,
-      ownAllowed: () => ownWorkAllowed(w.tx, actor.projectId, [stored.record.id]),
-    });
+    await approveRequirementIn(w, signer, stored, input);
   });
   return requirementDetail(db, actor.projectId, key);
 }
 
-/** Gaps smaller than this are closed by numbering the siblings anew. */
-const leastGap = 1e-6;
-
-/** Moves a requirement under a heading, before a sibling (at the end without one). A place below itself is refused. */
-export async function placeRequirement(
-  db: Db,
-  actor: Actor,
-  key: string,
-  under: string | null,
-  before: string | null,
-): Promise<RequirementDetail> {
-  await write(db, actor, async (w) => {
-    const { record, row } = await needRequirement(w.tx, actor.projectId, key);
-    await w.tx.select({ id: records.id }).from(records).where(eq(records.id, row.specificationId)).for('update');
-    const above = under === null ? null : (await needRequirement(w.tx, actor.projectId, under)).row;
-    if (above && above.specificationId !== row.specificationId)
-      throw new Refusal('notFound', { detail: `There is no ${under} in this specification.` });
-    for (let up = above, i = 0; up && i < 1000; i++) {
-      if (up.id === row.id) throw new Refusal('stateForbids', { detail: 'A requirement cannot stand below itself.' });
-      if (up.underId === null) break;
-      [up] = await w.tx.select().from(requirements).where(eq(requirements.id, up.underId));
-    }
-    const siblings = (await siblingsOf(w.tx, row.specificationId, above?.id ?? null)).filter((item) => item.id !== row.id);
-    const found = before === null ? -1 : siblings.findIndex((item) => item.key === before);
-    const at = found < 0 ? siblings.length : found;
-    const [previous, next] = [siblings[at - 1]?.position, siblings[at]?.position];
-    let position = next === undefined ? (previous ?? 0) + 1 : previous === undefined ? next - 1 : (previous + next) / 2;
-    const moved = [row.id];
-    if (next !== undefined && previous !== undefined && next - previous < leastGap) {
-      position = at + 1;
-      for (const [i, item] of siblings.entries()) {
-        await w.tx
-          .update(requirements)
-          .set({ position: i < at ? i + 1 : i + 2 })
-          .where(eq(requirements.id, item.id));
-        moved.push(item.id);
-      }
-    }
-    await w.tx
-      .update(requirements)
-      .set({ underId: above?.id ?? null, position })
-      .where(eq(requirements.id, row.id));
-    w.log({
-      action: 'requirement moved',
-      kind: 'requirement',
-      key: record.key,
-      before: { under: row.underId, position: row.position },
-      after: { under, position },
-    });
-    w.wrote(requirementRows, ...moved);
+/** Approves a requirement that is locked, where its hash is the one that was seen. */
+export const approveRequirementIn = (
+  w: Writing,
+  signer: SignedIn,
+  stored: StoredRequirement,
+  { hash, reason }: Pick<Approval, 'hash' | 'reason'>,
+): Promise<void> =>
+  approveRecord(w, signer, reviewedRequirement(w, stored), {
+    hash: requirementHash(stored),
+    seen: hash,
+    reason,
+    ownAllowed: () => ownWorkAllowed(w.tx, w.actor.projectId, [stored.record.id]),
   });
-  return requirementDetail(db, actor.projectId, key);
-}
 
 /** Do the levels at these records allow their author to confirm a trace alone? */
 export async function ownWorkAllowed(tx: Parameters<typeof profileOf>[0], projectId: number, ids: readonly number[]): Promise<boolean> {

@@ -1,7 +1,7 @@
 import * as base from '@contract/base';
 import * as contract from '@contract/specify';
 import type { FastifyInstance } from 'fastify';
-import { addTrace, authorise, confirmTrace, listPage, removeTrace, serve, serveExport, type AppContext } from '../base';
+import { addTrace, callerOf, confirmTrace, listPage, removeTrace, serve, serveExport, type AppContext } from '../base';
 import { exportRequirements, importRequirements } from './import';
 import {
   addRequirement,
@@ -9,10 +9,10 @@ import {
   approveRequirement,
   listSpecifications,
   ownWorkAllowed,
-  placeRequirement,
   saveRequirement,
   setRequirementState,
 } from './requirements';
+import { placeRequirement } from './place';
 import { needSpecification, requirementDetail, requirementList, requirementsById } from './store';
 
 export function specifyRoutes(app: FastifyInstance, context: AppContext): void {
@@ -70,9 +70,9 @@ export function specifyRoutes(app: FastifyInstance, context: AppContext): void {
   serve(app, context, contract.importRequirements, ({ actor, body }) => importRequirements(db, actor, body));
   app.get<{ Params: { project: string }; Querystring: { specification?: string } }>(
     '/api/projects/:project/requirements.csv',
-    { schema: { summary: 'The requirements as CSV', tags: ['Specify'] } },
+    { config: { may: 'member' }, schema: { summary: 'The requirements as CSV', tags: ['Specify'] } },
     async (request, reply) => {
-      const { membership } = await authorise(context, 'member', request);
+      const { membership } = callerOf(request);
       const csv = await exportRequirements(db, membership.projectId, request.query.specification);
       return reply
         .type('text/csv; charset=utf-8')

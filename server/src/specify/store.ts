@@ -1,7 +1,7 @@
 import type { Requirement, RequirementDetail } from '@contract/specify';
-import { textHash } from '@core/base';
+import { compareKeys, groupBy, textHash } from '@core/base';
 import { requirementText2, type RequirementContent, type RequirementState } from '@core/specify';
-import { and, asc, eq, inArray, sql } from 'drizzle-orm';
+import { and, asc, eq, inArray, isNull, sql } from 'drizzle-orm';
 import { alias } from 'drizzle-orm/mysql-core';
 import {
   account,
@@ -10,6 +10,7 @@ import {
   records,
   Refusal,
   signaturesOf,
+  traces,
   tracesAt,
   type Db,
   type ListSource,
@@ -74,7 +75,17 @@ export async function requirementsById(db: Db | Tx, ids: readonly number[]): Pro
     .innerJoin(specificationRecord, eq(specificationRecord.id, requirements.specificationId))
     .leftJoin(underRecord, eq(underRecord.id, requirements.underId))
     .where(inArray(requirements.id, [...ids]));
+  const parents = groupBy(
+    await db
+      .select({ from: traces.fromId, to: records.key })
+      .from(traces)
+      .innerJoin(records, eq(records.id, traces.toId))
+      .where(and(inArray(traces.fromId, [...ids]), eq(traces.kind, 'parent'), isNull(traces.removedAt))),
+    (t) => t.from,
+    (t) => t.to,
+  );
   return rows.map(({ record, row, specification, under }) => ({
+    derivedFrom: [...(parents.get(record.id) ?? [])].sort(compareKeys),
     ...contentOf({ record, row }),
     id: record.id,
     key: record.key,
@@ -130,14 +141,14 @@ export async function requirementDetail(db: Db | Tx, projectId: number, key: str
   const stored = await needRequirement(db, projectId, key);
   const { record } = stored;
   const [{ id: _, ...shown }] = await requirementsById(db, [record.id]);
-  const traces = await tracesAt(db, [record.id]);
+  const all = await tracesAt(db, [record.id]);
   const signed = await signaturesOf(db, [record.id]);
   return {
     ...shown,
-    parents: traces.filter((t) => t.kind === 'parent' && t.from === record.key),
-    children: traces.filter((t) => t.kind === 'parent' && t.to === record.key),
-    cases: traces.filter((t) => t.kind === 'verifies'),
-    traces,
+    parents: all.filter((t) => t.kind === 'parent' && t.from === record.key),
+    children: all.filter((t) => t.kind === 'parent' && t.to === record.key),
+    cases: all.filter((t) => t.kind === 'verifies'),
+    traces: all,
     author: record.authoredBy,
     hash: requirementHash(stored),
     signatures: signed.map(({ meaning, revision, login, printedName, at, format, hash, reason }) => ({

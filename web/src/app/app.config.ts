@@ -9,6 +9,11 @@ import { proveRoutes } from './prove';
 const routes: Routes = [
   { path: 'sign-in', title: 'Sign in · Cord Proof', loadComponent: () => import('./base/sign-in').then((m) => m.SignIn) },
   {
+    path: 'set-password',
+    title: 'Set your password · Cord Proof',
+    loadComponent: () => import('./base/set-password').then((m) => m.SetPassword),
+  },
+  {
     path: '',
     pathMatch: 'full',
     canActivate: [signedIn],

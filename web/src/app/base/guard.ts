@@ -20,6 +20,9 @@ export const signedIn: CanActivateFn = (route, state) => {
   return store.select(baseFeature.selectBaseState).pipe(
     filter((base) => base.asked),
     take(1),
-    map((base) => (base.session ? true : router.createUrlTree(['/sign-in'], { queryParams: { to: state.url } }))),
+    map(({ session }) => {
+      if (session?.setPassword) return router.createUrlTree(['/set-password'], { queryParams: { to: state.url } });
+      return session ? true : router.createUrlTree(['/sign-in'], { queryParams: { to: state.url } });
+    }),
   );
 };

@@ -1,4 +1,4 @@
-import { ChangeDetectionStrategy, Component, computed, effect, inject, signal, untracked } from '@angular/core';
+import { ChangeDetectionStrategy, Component, computed, inject, signal } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { MatButtonModule } from '@angular/material/button';
 import { MatDialog } from '@angular/material/dialog';
@@ -6,7 +6,10 @@ import { roles, type Role } from '@core/base';
 import { metrics, usualPolicy, type CreditPolicy, type Metric } from '@core/measure';
 import { metricWords, policiesOf, type StandardProfile } from '@core/prove';
 import { onAction, useProject } from './live';
-import { baseCommands, baseFeature } from './state';
+import { AccountPanel } from './settings/account-panel';
+import { AccountsPanel } from './settings/accounts-panel';
+import { ProgramsPanel } from './settings/programs-panel';
+import { baseCommands } from './state';
 import { Icon } from './ui/icon';
 import { ProblemNote } from './ui/problem-note';
 import { SignDialog, type SignAnswer, type SignRequest } from './ui/sign-dialog';
@@ -27,15 +30,15 @@ type LevelList = (typeof marks)[number][0];
 
 const toggled = <T>(list: readonly T[], item: T): T[] => (list.includes(item) ? list.filter((other) => other !== item) : [...list, item]);
 
-/** Who is what in the project, what its standard asks for, and one's own password; accounts for the installation's administrators. */
+/** Who is what in the project, what its standard asks for, programs and accounts, and one's own sessions and password. */
 @Component({
   selector: 'cp-settings-page',
-  imports: [FormsModule, MatButtonModule, Icon, ProblemNote],
+  imports: [FormsModule, MatButtonModule, Icon, ProblemNote, ProgramsPanel, AccountsPanel, AccountPanel],
   changeDetection: ChangeDetectionStrategy.OnPush,
   template: `
     <div class="page stack">
       <h1>Project and people</h1>
-      <cp-problem [of]="names.member" /><cp-problem [of]="names.person" /><cp-problem [of]="names.change" />
+      <cp-problem [of]="names.member" />
       <section class="sheet pad stack">
         <h2>People in this project</h2>
         <table class="list">
@@ -162,61 +165,13 @@ const toggled = <T>(list: readonly T[], item: T): T[] => (list.includes(item) ? 
           }
         </section>
       }
-      @if (scope.session()?.person?.installation) {
-        <section class="sheet pad stack">
-          <h2>Accounts of this installation</h2>
-          <table class="list">
-            <thead>
-              <tr>
-                <th scope="col">Name</th>
-                <th scope="col">Sign-in name</th>
-                <th scope="col">State</th>
-                <th scope="col"><span class="hidden-visually">Change</span></th>
-              </tr>
-            </thead>
-            <tbody>
-              @for (p of people(); track p.login) {
-                <tr>
-                  <th scope="row">{{ p.printedName }}</th>
-                  <td>{{ p.login }}</td>
-                  <td>{{ p.disabled ? 'disabled' : p.installation ? 'administers the installation' : 'enabled' }}</td>
-                  <td>
-                    <button class="chip" type="button" (click)="disable(p.login, !p.disabled)">
-                      {{ p.disabled ? 'Enable' : 'Disable' }}
-                    </button>
-                  </td>
-                </tr>
-              }
-            </tbody>
-          </table>
-          <form class="row" (ngSubmit)="add()">
-            <label class="field"><span>Printed name</span><input class="in" name="pn" [(ngModel)]="printedName" /></label>
-            <label class="field"><span>Sign-in name</span><input class="in" name="ln" [(ngModel)]="login" /></label>
-            <label class="field"
-              ><span>First password (10 or more)</span
-              ><input class="in" type="password" name="pw" autocomplete="new-password" [(ngModel)]="password"
-            /></label>
-            <button mat-stroked-button type="submit" [disabled]="!login() || !printedName() || password().length < 10">
-              Make the account
-            </button>
-          </form>
-        </section>
+      @if (admin() || scope.roles().includes('auditor')) {
+        <cp-programs-panel />
       }
-      <form class="sheet pad stack" (ngSubmit)="change()">
-        <h2>Your password</h2>
-        <cp-problem [of]="names.password" />
-        <div class="row">
-          <label class="field"
-            ><span>Present password</span
-            ><input class="in" type="password" name="present" autocomplete="current-password" [(ngModel)]="present"
-          /></label>
-          <label class="field"
-            ><span>New password (10 or more)</span
-            ><input class="in" type="password" name="next" autocomplete="new-password" [(ngModel)]="next"
-          /></label>
-          <button mat-stroked-button type="submit" [disabled]="next().length < 10 || !present()">Change it</button>
-        </div>
-      </form>
+      @if (scope.session()?.person?.installation) {
+        <cp-accounts-panel />
+      }
+      <cp-account-panel />
     </div>
   `,
   styles: `
@@ -249,7 +204,6 @@ export class SettingsPage {
   protected readonly marks = marks;
   protected readonly creditChoices = creditChoices;
   protected readonly metricWords = metricWords;
-  protected readonly people = this.store.selectSignal(baseFeature.selectPeople);
   protected readonly members = computed(() => this.scope.project()?.members ?? []);
   private readonly draft = signal<StandardProfile | null>(null);
   /** What the standard asks, with changes that are not signed yet. */
@@ -264,22 +218,11 @@ export class SettingsPage {
   protected readonly names = {
     member: baseCommands.setMember.name,
     profile: baseCommands.setProfile.name,
-    person: baseCommands.addPerson.name,
-    change: baseCommands.changePerson.name,
-    password: baseCommands.changePassword.name,
   };
   protected readonly joining = signal('');
-  protected readonly printedName = signal('');
-  protected readonly login = signal('');
-  protected readonly password = signal('');
-  protected readonly present = signal('');
-  protected readonly next = signal('');
 
   constructor() {
     onAction(baseCommands.setProfile.done, () => this.draft.set(null));
-    effect(() => {
-      if (this.scope.session()?.person.installation) untracked(() => this.store.dispatch(baseCommands.listPeople.start({})));
-    });
   }
 
   protected toggle(login: string, has: readonly Role[], role: Role): void {
@@ -365,20 +308,5 @@ export class SettingsPage {
 
   protected credit(choice: keyof CreditPolicy, chosen: boolean): void {
     this.correct((p) => ({ ...p, credit: { ...(p.credit ?? usualPolicy), [choice]: chosen } }));
-  }
-
-  protected add(): void {
-    this.store.dispatch(baseCommands.addPerson.start({ login: this.login(), printedName: this.printedName(), password: this.password() }));
-    this.password.set('');
-  }
-
-  protected disable(login: string, disabled: boolean): void {
-    this.store.dispatch(baseCommands.changePerson.start({ login, disabled }));
-  }
-
-  protected change(): void {
-    this.store.dispatch(baseCommands.changePassword.start({ present: this.present(), password: this.next() }));
-    this.present.set('');
-    this.next.set('');
   }
 }

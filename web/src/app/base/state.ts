@@ -1,7 +1,7 @@
 import { createActionGroup, createFeature, createReducer, createSelector, on, props } from '@ngrx/store';
 import * as contract from '@contract/base';
 import { getBoard } from '@contract/prove';
-import type { AnswerOf, JumpItem, LedgerRow, Person, Project, Session } from '@contract/base';
+import type { AnswerOf, Field, JumpItem, LedgerRow, MySession, Person, Project, Session, Token } from '@contract/base';
 import type { KnotState } from '@core/prove';
 import type { Knot } from '@core/base';
 import { command } from './command';
@@ -13,6 +13,13 @@ export const baseCommands = {
   signIn: command('[Base] sign in', contract.signIn),
   signOut: command('[Base] sign out', contract.signOut),
   changePassword: command('[Base] change password', contract.changePassword),
+  listSessions: command('[Base] list sessions', contract.listSessions),
+  endSession: command('[Base] end session', contract.endSession),
+  listFields: command('[Base] list fields', contract.listFields),
+  listTokens: command('[Base] list tokens', contract.listTokens),
+  addToken: command('[Base] add token', contract.addToken),
+  endToken: command('[Base] end token', contract.endToken),
+  cancelJob: command('[Base] cancel job', contract.cancelJob),
   listPeople: command('[Base] list people', contract.listPeople),
   addPerson: command('[Base] add person', contract.addPerson),
   changePerson: command('[Base] change person', contract.changePerson),
@@ -68,6 +75,9 @@ interface BaseState {
   readonly connected: boolean;
   readonly rail: Record<Knot, KnotState>;
   readonly people: readonly Person[];
+  readonly sessions: readonly MySession[];
+  readonly tokens: readonly Token[];
+  readonly fields: readonly Field[];
   readonly ledger: {
     readonly entries: readonly LedgerRow[];
     readonly total: number;
@@ -98,6 +108,9 @@ const first: BaseState = {
   connected: true,
   rail: noRail,
   people: [],
+  sessions: [],
+  tokens: [],
+  fields: [],
   ledger: { entries: [], total: 0, kinds: [], people: [] },
   verdict: null,
   found: [],
@@ -153,10 +166,18 @@ export const baseFeature = createFeature({
       trail: [...state.trail.filter((known) => known.url !== place.url), { url: place.url, label: place.label }].slice(-6),
     })),
     on(c.listPeople.done, (state, { answer }): BaseState => ({ ...state, people: answer })),
-    on(c.addPerson.done, (state, { answer }): BaseState => ({ ...state, people: [...state.people, answer] })),
+    on(c.addPerson.done, (state, { answer }): BaseState => ({ ...state, people: [...state.people, answer.person] })),
     on(c.changePerson.done, (state, { answer }): BaseState => ({
       ...state,
-      people: state.people.map((p) => (p.login === answer.login ? answer : p)),
+      people: state.people.map((p) => (p.login === answer.person.login ? answer.person : p)),
+    })),
+    on(c.listSessions.done, c.endSession.done, (state, { answer }): BaseState => ({ ...state, sessions: answer })),
+    on(c.listFields.done, (state, { answer }): BaseState => ({ ...state, fields: answer })),
+    on(c.listTokens.done, (state, { answer }): BaseState => ({ ...state, tokens: answer })),
+    on(c.addToken.done, (state, { answer }): BaseState => ({ ...state, tokens: [...state.tokens, answer.token] })),
+    on(c.endToken.done, (state, { input }): BaseState => ({
+      ...state,
+      tokens: state.tokens.map((token) => (token.id === input.id ? { ...token, endedAt: new Date().toISOString() } : token)),
     })),
     on(c.listLedger.done, (state, { answer, input }): BaseState => ({
       ...state,

@@ -5,7 +5,7 @@ import { MatProgressBarModule } from '@angular/material/progress-bar';
 import { knots } from '@core/base';
 import { knotWords, metricWords, stateCountWords } from '@core/prove';
 import { metrics } from '@core/measure';
-import { Icon, KnotMark, ProblemNote, useProject } from '../base';
+import { baseCommands, Icon, KnotMark, onAction, ProblemNote, useProject } from '../base';
 import { proveCommands, proveFeature } from './state';
 
 /** Prove: would the build stand in an audit, and the pack that shows it. */
@@ -66,6 +66,16 @@ import { proveCommands, proveFeature } from './state';
           }
         </section>
         <aside class="stack">
+          @if (keys().at(-1); as key) {
+            <section class="sheet pad stack-s">
+              <h2>Fingerprint of the signing key</h2>
+              <code class="hash">{{ key.fingerprint }}</code>
+              <p class="second small">
+                Key {{ key.id }}, made {{ key.madeAt | date: 'yyyy-MM-dd' }}. Give it to auditors on another way than the pack: it alone
+                shows a pack that somebody made anew and signed with a key of their own.
+              </p>
+            </section>
+          }
           @if (totals(); as t) {
             <section class="sheet pad stack-s">
               <h2>This build now</h2>
@@ -140,6 +150,7 @@ export class ProvePage {
   protected readonly scope = useProject();
   private readonly store = this.scope.store;
   protected readonly packs = this.store.selectSignal(proveFeature.selectPacks);
+  protected readonly keys = this.store.selectSignal(proveFeature.selectKeys);
   protected readonly totals = this.store.selectSignal(proveFeature.selectTotals);
   protected readonly knots = knots;
   protected readonly words = knotWords;
@@ -150,10 +161,15 @@ export class ProvePage {
     return metrics.filter((metric) => targets.some((target) => target[metric] !== undefined));
   });
   protected readonly metricWords = metricWords;
-  protected readonly names = { make: proveCommands.makePack.name, cancel: proveCommands.cancelPack.name };
+  protected readonly names = { make: proveCommands.makePack.name, cancel: baseCommands.cancelJob.name };
   protected readonly running = () => this.packs().some((job) => job.state === 'running' || job.state === 'queued');
 
   constructor() {
+    onAction(baseCommands.cancelJob.done, () => this.reload());
+    effect(() => {
+      const project = this.scope.slug();
+      if (project) untracked(() => this.store.dispatch(proveCommands.listPackKeys.start({ project })));
+    });
     effect(() => {
       this.scope.judged();
       const at = { project: this.scope.slug(), build: this.scope.build() };
@@ -166,12 +182,13 @@ export class ProvePage {
     // Progress is not in the ledger: it is asked for while a pack is being made.
     effect((onCleanup) => {
       if (!this.running()) return;
-      const timer = setInterval(
-        () => this.store.dispatch(proveCommands.listPacks.start({ project: this.scope.slug(), build: this.scope.build() })),
-        800,
-      );
+      const timer = setInterval(() => this.reload(), 800);
       onCleanup(() => clearInterval(timer));
     });
+  }
+
+  private reload(): void {
+    this.store.dispatch(proveCommands.listPacks.start({ project: this.scope.slug(), build: this.scope.build() }));
   }
 
   protected make(): void {
@@ -179,6 +196,6 @@ export class ProvePage {
   }
 
   protected cancel(id: number): void {
-    this.store.dispatch(proveCommands.cancelPack.start({ project: this.scope.slug(), id }));
+    this.store.dispatch(baseCommands.cancelJob.start({ project: this.scope.slug(), id }));
   }
 }

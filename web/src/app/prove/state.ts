@@ -8,7 +8,7 @@ export const proveCommands = {
   getBoard: command('[Prove] get board', contract.getBoard),
   listPacks: command('[Prove] list packs', contract.listPacks),
   makePack: command('[Prove] make pack', contract.makePack),
-  cancelPack: command('[Prove] cancel pack', contract.cancelPack),
+  listPackKeys: command('[Prove] list pack keys', contract.listPackKeys),
 };
 
 interface ProveState {
@@ -19,8 +19,10 @@ interface ProveState {
   readonly total: number;
   readonly totals: Board['totals'] | null;
   readonly packs: readonly Job[];
+  /** Keys that packs were signed with, the oldest first. */
+  readonly keys: readonly { readonly id: number; readonly fingerprint: string; readonly madeAt: string }[];
 }
-const first: ProveState = { question: '', seq: 0, rows: [], total: 0, totals: null, packs: [] };
+const first: ProveState = { question: '', seq: 0, rows: [], total: 0, totals: null, packs: [], keys: [] };
 const c = proveCommands;
 
 export const questionOf = (input: { build: string; filter?: string; q?: string; sort?: string }): string =>
@@ -39,6 +41,7 @@ export const proveFeature = createFeature({
       return { ...state, question, seq: answer.seq, rows, total: answer.total, totals: answer.totals };
     }),
     on(c.listPacks.done, (state, { answer }): ProveState => ({ ...state, packs: answer })),
+    on(c.listPackKeys.done, (state, { answer }): ProveState => ({ ...state, keys: answer })),
     on(c.makePack.done, (state, { answer }): ProveState => ({ ...state, packs: [answer, ...state.packs] })),
   ),
 });

@@ -1,6 +1,6 @@
 import { Injectable } from '@angular/core';
 import { wrap, type Remote } from 'comlink';
-import type { ColumnMapping, ImportPreview } from '@core/specify';
+import type { ColumnMapping, ImportContext, ImportPreview } from '@core/specify';
 import type { Importing } from './import.worker';
 
 /** The page's side of the worker that reads tables; started when the first file is. */
@@ -16,7 +16,7 @@ export class ImportWorker {
     return this.importing.decode(bytes);
   }
 
-  preview(csv: string, mapping: ColumnMapping | undefined, existing: readonly string[], levels: readonly string[]): Promise<ImportPreview> {
-    return this.importing.preview(csv, mapping, existing, levels);
+  preview(csv: string, mapping: ColumnMapping | undefined, context: ImportContext): Promise<ImportPreview> {
+    return this.importing.preview(csv, mapping, context);
   }
 }

@@ -3,8 +3,8 @@ import { FormsModule } from '@angular/forms';
 import { MatButtonModule } from '@angular/material/button';
 import { MatProgressBarModule } from '@angular/material/progress-bar';
 import { Router } from '@angular/router';
-import { importFields, type ColumnMapping, type ImportField, type ImportPreview } from '@core/specify';
-import { Icon, onAction, ProblemNote, selectRequest, useProject } from '../base';
+import { importFields, type ColumnMapping, type ImportContext, type ImportField, type ImportPreview } from '@core/specify';
+import { baseCommands, baseFeature, Icon, onAction, ProblemNote, selectRequest, useProject } from '../base';
 import { ImportWorker } from './import-client';
 import { specifyCommands, specifyFeature } from './state';
 
@@ -75,6 +75,17 @@ const fieldWords: Record<ImportField, string> = {
                 </select></label
               >
             }
+            @for (f of ownFields(); track f.id) {
+              <label class="field"
+                ><span>{{ f.name }}</span
+                ><select class="in" [name]="'own' + f.id" [ngModel]="ownColumn(p, f.id)" (ngModelChange)="mapOwn(f.id, $event)">
+                  <option value="">none</option>
+                  @for (column of p.columns; track column) {
+                    <option [value]="column">{{ column }}</option>
+                  }
+                </select></label
+              >
+            }
           </div>
         </section>
         @if (p.findings.length) {
@@ -108,20 +119,24 @@ const fieldWords: Record<ImportField, string> = {
         @if (p.rows.length) {
           <section class="sheet pad stack-s">
             <div class="between">
-              <h2>{{ p.rows.length }} of {{ p.total }} rows are good</h2>
+              <h2>
+                {{ p.rows.length }} of {{ p.total }} rows are good: {{ count('new') }} new, {{ count('changed') }} changed,
+                {{ count('same') }} the same
+              </h2>
               <button
                 mat-flat-button
                 type="button"
-                [disabled]="p.findings.length > 0 || !target() || writing().pending > 0"
+                [disabled]="p.findings.length > 0 || !target() || writing().pending > 0 || count('same') === p.rows.length"
                 (click)="write()"
               >
-                {{ writing().pending ? 'Writing …' : 'Write all ' + p.rows.length + ' requirements' }}
+                {{ writing().pending ? 'Writing …' : writeWords() }}
               </button>
             </div>
             <table class="list">
               <thead>
                 <tr>
                   <th scope="col">Key</th>
+                  <th scope="col">Is</th>
                   <th scope="col">Title</th>
                   <th scope="col">Level</th>
                   <th scope="col">Method</th>
@@ -132,10 +147,11 @@ const fieldWords: Record<ImportField, string> = {
                 @for (r of p.rows.slice(0, 50); track r.key) {
                   <tr>
                     <td class="key">{{ r.key }}</td>
+                    <td>{{ r.status }}</td>
                     <td>{{ r.content.title }}</td>
                     <td>{{ r.content.level }}</td>
                     <td>{{ r.content.method }}</td>
-                    <td>{{ r.parent }}</td>
+                    <td>{{ r.parents.join(', ') }}</td>
                   </tr>
                 }
               </tbody>
@@ -178,6 +194,7 @@ export class ImportPage {
   private readonly router = inject(Router);
   private readonly worker = inject(ImportWorker);
   protected readonly specifications = this.store.selectSignal(specifyFeature.selectSpecifications);
+  private readonly fieldList = this.store.selectSignal(baseFeature.selectFields);
   private readonly all = this.store.selectSignal(specifyFeature.selectRequirements);
   protected readonly writing = this.store.selectSignal(selectRequest(specifyCommands.importRequirements.name));
   protected readonly importName = specifyCommands.importRequirements.name;
@@ -190,12 +207,15 @@ export class ImportPage {
   protected readonly unreadable = signal('');
   protected readonly preview = signal<ImportPreview | null>(null);
   private csv = '';
+  /** The project's own fields of requirements. */
+  protected readonly ownFields = computed(() => this.fieldList().filter((f) => f.kind === 'requirement' && !f.retired));
   private readonly levels = computed(() => this.scope.project()?.profile.levels ?? []);
 
   constructor() {
     const project = this.scope.slug();
     this.store.dispatch(specifyCommands.listSpecifications.start({ project }));
     this.store.dispatch(specifyCommands.listRequirements.start({ project }));
+    this.store.dispatch(baseCommands.listFields.start({ project }));
     effect(() => {
       const chosen = this.into() || this.specifications()[0]?.key || '';
       untracked(() => !this.target() && this.target.set(chosen));
@@ -204,6 +224,7 @@ export class ImportPage {
     effect(() => {
       this.all();
       this.levels();
+      this.ownFields();
       untracked(() => this.csv && void this.check(this.preview()?.mapping));
     });
     onAction(specifyCommands.importRequirements.done, () => void this.router.navigate(['/', this.scope.slug(), 'specify', this.target()]));
@@ -238,19 +259,61 @@ export class ImportPage {
 
   private async check(mapping: ColumnMapping | undefined): Promise<void> {
     this.busy.set(true);
-    this.preview.set(
-      await this.worker.preview(
-        this.csv,
-        mapping,
-        this.all().rows.map((r) => r.key),
-        [...this.levels()],
-      ),
-    );
+    this.preview.set(await this.worker.preview(this.csv, mapping, this.context()));
     this.busy.set(false);
   }
 
-  protected map(field: ImportField, column: string): void {
-    void this.check({ ...this.preview()?.mapping, [field]: column || undefined });
+  /** What the table is compared with: the requirements that are here, the levels, the project's own fields. */
+  private context(): ImportContext {
+    return {
+      existing: new Map(
+        this.all().rows.map((r) => [
+          r.key,
+          {
+            content: {
+              kind: r.kind,
+              title: r.title,
+              text: r.text,
+              rationale: r.rationale,
+              level: r.level,
+              method: r.method,
+              topLevel: r.topLevel,
+              derived: r.derived,
+              notInCode: r.notInCode,
+              notInCodeRationale: r.notInCodeRationale,
+            },
+            parents: r.derivedFrom,
+            under: r.under,
+            own: r.own,
+          },
+        ]),
+      ),
+      levels: [...this.levels()],
+      fields: this.ownFields().map(({ id, name, definition: { type, choices } }) => ({ id, name, type, choices })),
+    };
+  }
+
+  protected map(field: ImportField | `own:${number}`, column: string): void {
+    const { [field]: _, ...rest } = this.preview()?.mapping ?? {};
+    void this.check(column ? { ...rest, [field]: column } : rest);
+  }
+
+  protected count(status: 'new' | 'changed' | 'same'): number {
+    return this.preview()?.rows.filter((row) => row.status === status).length ?? 0;
+  }
+
+  protected writeWords(): string {
+    const [fresh, changed] = [this.count('new'), this.count('changed')];
+    const words = [fresh ? `${fresh} new` : '', changed ? `${changed} changed` : ''].filter(Boolean).join(' and ');
+    return words ? `Write ${words}` : 'Nothing differs';
+  }
+
+  protected ownColumn(p: ImportPreview, id: number): string {
+    return p.mapping[`own:${id}`] ?? '';
+  }
+
+  protected mapOwn(id: number, column: string): void {
+    this.map(`own:${id}`, column);
   }
 
   protected write(): void {
@@ -262,7 +325,7 @@ export class ImportPage {
           specification: this.target(),
           fileName: this.fileName(),
           csv: this.csv,
-          mapping,
+          mapping: mapping as Record<string, string>,
         }),
       );
   }

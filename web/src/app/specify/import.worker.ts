@@ -1,11 +1,10 @@
 import { expose } from 'comlink';
-import { decodeText, previewRequirements, type ColumnMapping } from '@core/specify';
+import { decodeText, previewRequirements, type ColumnMapping, type ImportContext } from '@core/specify';
 
 /** Reads and checks tables beside the page, so that 50,000 rows do not hold it up. */
 const importing = {
   decode: (bytes: Uint8Array) => decodeText(bytes),
-  preview: (csv: string, mapping: ColumnMapping | undefined, existing: readonly string[], levels: readonly string[]) =>
-    previewRequirements(csv, mapping, { existing: new Set(existing), levels }),
+  preview: (csv: string, mapping: ColumnMapping | undefined, context: ImportContext) => previewRequirements(csv, mapping, context),
 };
 export type Importing = typeof importing;
 

@@ -13,7 +13,7 @@ import { Icon } from './icon';
       <div class="note broken" role="alert">
         <cp-icon name="warning" />
         <div class="grow">
-          <strong>{{ p.detail || p.title }}</strong>
+          <strong>{{ words() }}</strong>
           @if (p.findings?.length) {
             <ul class="small">
               @for (finding of p.findings!.slice(0, 20); track $index) {
@@ -52,6 +52,12 @@ export class ProblemNote {
   readonly of = input.required<string>();
   private readonly store = inject(Store);
   protected readonly problem = computed(() => this.store.selectSignal(selectRequest(this.of()))().problem);
+
+  /** What is wrong with which part of the input, where the server names parts. */
+  protected readonly words = computed(() => {
+    const p = this.problem();
+    return p?.detail || p?.fields?.map((field) => field.text).join(' ') || p?.title || '';
+  });
 
   protected forget(): void {
     this.store.dispatch(forgetProblem({ name: this.of() }));

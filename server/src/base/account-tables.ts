@@ -1,0 +1,57 @@
+import type { Role } from '@core/base';
+import { boolean, index, int, mysqlTable, uniqueIndex, varchar } from 'drizzle-orm/mysql-core';
+import { hashColumn, jsonText, mediumText, moment, ref, rowId } from './columns';
+
+export const people = mysqlTable(
+  'people',
+  {
+    id: rowId(),
+    login: varchar('login', { length: 60 }).notNull(),
+    printedName: varchar('printed_name', { length: 300 }).notNull(),
+    passwordHash: varchar('password_hash', { length: 200 }).notNull(),
+    installation: boolean('installation').notNull().default(false),
+    disabled: boolean('disabled').notNull().default(false),
+    /** Until when its password is a one-time code, with which its person must set their own before anything else; null where it is their own. */
+    codeUntil: moment('code_until'),
+  },
+  (t) => [uniqueIndex('people_login').on(t.login)],
+);
+
+export const sessions = mysqlTable('sessions', {
+  idHash: hashColumn('id_hash').primaryKey(),
+  personId: ref('person_id').notNull(),
+  createdAt: moment('created_at').notNull(),
+  /** It ends at the latest then, or when it was idle too long since `seenAt`. */
+  expiresAt: moment('expires_at').notNull(),
+  seenAt: moment('seen_at').notNull(),
+  device: varchar('device', { length: 200 }).notNull().default(''),
+});
+
+export const settings = mysqlTable('settings', {
+  name: varchar('name', { length: 60 }).primaryKey(),
+  value: mediumText('value').notNull(),
+});
+
+/** Accounts of programs in one project: what they may is named by roles, their secret is kept as its hash. */
+export const tokens = mysqlTable(
+  'tokens',
+  {
+    id: rowId(),
+    projectId: ref('project_id').notNull(),
+    name: varchar('name', { length: 40 }).notNull(),
+    secretHash: hashColumn('secret_hash').notNull(),
+    roles: jsonText<readonly Role[]>('roles').notNull(),
+    createdBy: varchar('created_by', { length: 60 }).notNull(),
+    createdAt: moment('created_at').notNull(),
+    expiresAt: moment('expires_at').notNull(),
+    endedAt: moment('ended_at'),
+  },
+  (t) => [uniqueIndex('tokens_secret').on(t.secretHash), uniqueIndex('tokens_name').on(t.projectId, t.name)],
+);
+
+/** How often something was tried in its present window of time, counted for all nodes together. */
+export const limits = mysqlTable(
+  'limits',
+  { name: varchar('name', { length: 200 }).primaryKey(), count: int('count').notNull(), until: moment('until_at').notNull() },
+  (t) => [index('limits_until').on(t.until)],
+);

@@ -1,0 +1,41 @@
+import type { BulkAct } from '@contract/base';
+import type { BulkDone, BulkHow } from './bulk';
+import { retireIn, setOwnIn } from './collaboration';
+import { Refusal } from './errors';
+import { changeReviewState, type Reviewed } from './review';
+import type { StoredRecord } from './records';
+import type { Writing } from './writing';
+
+/** What is done alike to every kind that is reviewed: asked for review or taken back, retired and brought back, own fields set. */
+export async function reviewedAct(
+  w: Writing,
+  record: StoredRecord,
+  act: BulkAct,
+  { reason }: BulkHow,
+  reviewed: () => Promise<Reviewed>,
+): Promise<BulkDone | undefined> {
+  switch (act.act) {
+    case 'state': {
+      if (record.state === act.state) throw new Refusal('stateForbids', { detail: `It is in ${act.state} already.` });
+      await changeReviewState(w, await reviewed(), act.state);
+      const back = record.state === 'draft' || record.state === 'review' ? record.state : null;
+      return { words: `${record.state} → ${act.state}`, undo: back && { act: 'state', state: back } };
+    }
+    case 'retire':
+    case 'restore': {
+      const retired = act.act === 'retire';
+      if ((record.retiredAt !== null) === retired)
+        throw new Refusal('stateForbids', { detail: retired ? 'It is retired already.' : 'It is not retired.' });
+      const after = await retireIn(w, record, retired, reason);
+      return { words: `${record.state} → ${after.state}`, undo: { act: retired ? 'restore' : 'retire' } };
+    }
+    case 'own': {
+      const before = Object.fromEntries(Object.keys(act.own).map((id) => [id, record.own[id] ?? null]));
+      if (JSON.stringify(before) === JSON.stringify(act.own)) throw new Refusal('stateForbids', { detail: 'It says this already.' });
+      await setOwnIn(w, record, act.own);
+      return { words: `revision ${record.revision} → ${record.revision + 1}`, undo: { act: 'own', own: before as never } };
+    }
+    default:
+      return undefined;
+  }
+}

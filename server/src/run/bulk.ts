@@ -1,0 +1,25 @@
+import { eq } from 'drizzle-orm';
+import { bulkKind, needBuild, noSuchAct } from '../base';
+import { decideIn, reassignIn } from './signing';
+import { runList, selectRuns } from './store';
+import { runs } from './tables';
+
+bulkKind({
+  kind: 'run',
+  list: async (tx, projectId, { build }) =>
+    runList(projectId, build === undefined ? undefined : (await needBuild(tx, projectId, build)).id),
+  act: async (w, record, act, { reason, signer }) => {
+    const [stored] = await selectRuns(w.tx, eq(runs.id, record.id));
+    switch (act.act) {
+      case 'reassign':
+        await reassignIn(w, stored, act.tester, reason || 'many at once');
+        return { words: `${stored.run.tester} → ${act.tester}`, undo: { act: 'reassign', tester: stored.run.tester } };
+      case 'withdraw':
+      case 'bringBack':
+        await decideIn(w, stored, { choice: act.act, reason: reason || 'a preview' }, signer);
+        return { words: act.act === 'withdraw' ? `${record.state} → withdrawn` : 'withdrawn → recorded', undo: null };
+      default:
+        throw noSuchAct('run', act);
+    }
+  },
+});

@@ -1,0 +1,100 @@
+import { contentSchema } from '@contract/specify';
+import { and, eq, isNull } from 'drizzle-orm';
+import {
+  bulkKind,
+  insertTraces,
+  noSuchAct,
+  records,
+  Refusal,
+  reviewedAct,
+  traces,
+  type BulkDone,
+  type StoredRecord,
+  type Writing,
+} from '../base';
+import { moveInto, placeOf } from './place';
+import { addRequirementIn, approveRequirementIn, reviewedRequirement, reviseRequirement } from './requirements';
+import { contentOf, needSpecification, requirementHash, requirementList, type StoredRequirement } from './store';
+import { requirements } from './tables';
+
+const settable = contentSchema.omit({ title: true, text: true }).partial();
+
+async function stored(w: Writing, record: StoredRecord): Promise<StoredRequirement> {
+  const [row] = await w.tx.select().from(requirements).where(eq(requirements.id, record.id));
+  return { record, row };
+}
+
+/** Copies a requirement into a specification, in draft, beside it or at the end: with its parents, where they are wanted. */
+async function copyRequirement(
+  w: Writing,
+  from: StoredRequirement,
+  specification: string | undefined,
+  withTraces: boolean,
+): Promise<BulkDone> {
+  const place = await placeOf(w, from);
+  const into = specification ?? place.specification;
+  const { id, key } = await addRequirementIn(
+    w,
+    { specification: into, under: into === place.specification ? place.under : null, parent: null, content: contentOf(from) },
+    from.record.own,
+  );
+  if (withTraces) {
+    const parents = await w.tx
+      .select({ record: records })
+      .from(traces)
+      .innerJoin(records, eq(records.id, traces.toId))
+      .where(and(eq(traces.fromId, from.record.id), eq(traces.kind, 'parent'), isNull(traces.removedAt)));
+    const end = { id, kind: 'requirement' as const, key, title: from.record.title, revision: 1, state: 'draft' };
+    await insertTraces(
+      w,
+      'parent',
+      parents.map(({ record }) => [end, record] as const),
+    );
+  }
+  return { words: `copied as ${key}`, undo: null };
+}
+
+bulkKind({
+  kind: 'requirement',
+  list: async (tx, projectId, { specification }) =>
+    requirementList(projectId, specification === undefined ? undefined : (await needSpecification(tx, projectId, specification)).id),
+  act: async (w, record, act, how) => {
+    const requirement = await stored(w, record);
+    const common = await reviewedAct(w, record, act, how, async () => reviewedRequirement(w, requirement));
+    if (common) return common;
+    switch (act.act) {
+      case 'approve': {
+        if (!how.signer) throw new Refusal('forbidden');
+        await approveRequirementIn(w, how.signer, requirement, { hash: requirementHash(requirement), reason: how.reason });
+        return { words: `revision ${record.revision} approved`, undo: { act: 'state', state: 'review' } };
+      }
+      case 'set': {
+        const values = settable.safeParse(act.values);
+        if (!values.success)
+          throw new Refusal('invalid', {
+            fields: values.error.issues.map((issue) => ({ path: `act.values.${issue.path.join('.')}`, text: issue.message })),
+          });
+        const before = contentOf(requirement);
+        const after = { ...before, ...(values.data as Partial<typeof before>) };
+        if (JSON.stringify(before) === JSON.stringify(after)) throw new Refusal('stateForbids', { detail: 'It says this already.' });
+        await reviseRequirement(w, requirement, after);
+        const names = Object.keys(act.values) as (keyof typeof before)[];
+        return {
+          words: names.map((name) => `${name}: ${String(before[name]) || '–'} → ${String(after[name]) || '–'}`).join('; '),
+          undo: { act: 'set', values: Object.fromEntries(names.map((name) => [name, before[name]])) },
+        };
+      }
+      case 'move': {
+        const before = await placeOf(w, requirement);
+        if (before.specification === act.specification && before.under === act.under)
+          throw new Refusal('stateForbids', { detail: 'It stands there already.' });
+        await moveInto(w, requirement, act.specification, act.under);
+        return { words: `${before.specification} → ${act.specification}`, undo: { act: 'move', ...before } };
+      }
+      case 'copy':
+        return copyRequirement(w, requirement, act.specification, act.traces);
+      default:
+        throw noSuchAct('requirement', act);
+    }
+  },
+});
