@@ -1,10 +1,12 @@
 import { readdirSync, readFileSync } from 'node:fs';
 import { join } from 'node:path';
+import * as base from '@contract/base';
+import * as design from '@contract/design';
 import * as measure from '@contract/measure';
 import { zipSync } from 'fflate';
 import { addTotals, caseOfTestName, fileTotals, LcovReader, noTotals, type FileMeasurement, type Totals } from '@core/measure';
 import { addCase } from '../src/design';
-import { caseContent, content, demo, openProject, root, type Project } from './support';
+import { caseContent, content, demo, openProject, password, root, type Project } from './support';
 import { addRequirement } from '../src/specify';
 
 const tracefiles = readdirSync(demo('coverage', 'lcov')).sort();
@@ -191,5 +193,20 @@ describe('loading code and coverage', () => {
       traced: false,
     });
     expect(inSource.problem.code).toBe('stateForbids');
+  });
+
+  it('shows the code of a closed build as it was at its closing, whatever is traced or changed afterwards', async () => {
+    const file = async () => (await p.call('auditor', measure.getFile, { build: '1.0', path: 'src/brake.c' })).body;
+    const code = async (key: string) => (await p.call('auditor', measure.requirementCode, { build: '1.0', key })).body;
+    const before = [await file(), await code('BRK-007')];
+    expect((await p.call('reviewer', base.closeBuild, { key: '1.0', password, reason: 'delivered' })).status).toBe(200);
+    const c = (await p.call('auditor', design.getCase, { key: 'C-018' })).body;
+    await p.call('author', design.saveCase, { key: 'C-018', basedOn: c.revision, content: caseContent('Another') });
+    for (const trace of c.verifies) await p.call('author', base.removeTrace, { id: trace.id, reason: 'no longer' });
+    expect([await file(), await code('BRK-007')]).toEqual(before);
+    expect((await load('C-018.info', lcov('C-018'))).problem.code).toBe('closed');
+    const [upload] = (await p.call('auditor', measure.listUploads, { build: '1.0' })).body.rows;
+    const withdrawal = { key: upload.key, withdrawn: true, reason: 'by mistake', password };
+    expect((await p.call('author', measure.withdrawUpload, withdrawal)).problem.code).toBe('closed');
   });
 });

@@ -43,6 +43,11 @@ export const listQuery = z.object({
   /** Where the page before this one ended. */
   after: z.string().max(2000).optional(),
   limit: z.coerce.number().int().min(1).max(500).default(100),
+  /** Only these members of the rows, and their keys: all the others are left out of the answer. */
+  columns: z
+    .string()
+    .regex(/^[A-Za-z][\w.:-]{0,59}(,[A-Za-z][\w.:-]{0,59}){0,39}$/)
+    .optional(),
   /** Counts by the values of this field, over all that the filter finds. */
   groups: field.optional(),
 });
@@ -55,6 +60,8 @@ export const pageOf = <R extends z.ZodType>(row: R) =>
     next: z.string().nullable(),
     /** How many the filter finds in all; told with the first page. */
     total: z.number().nullable(),
+    /** Where the words of a search were found, by key: a passage, and which of its characters are words of the search. */
+    found: z.record(z.string(), z.object({ text: z.string(), marks: z.array(z.tuple([z.number(), z.number()])) })).optional(),
     groups: z.array(z.object({ value: z.union([z.string(), z.number(), z.null()]), count: z.number() })).optional(),
     /** The ledger number at which this was read. */
     seq: z.number(),
@@ -63,6 +70,7 @@ export interface Page<R> {
   rows: R[];
   next: string | null;
   total: number | null;
+  found?: Record<string, { text: string; marks: [number, number][] }>;
   groups?: { value: string | number | null; count: number }[];
   seq: number;
 }

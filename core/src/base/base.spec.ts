@@ -11,6 +11,7 @@ import {
   ledgerRoot,
   nextKey,
   sha256Hex,
+  findPassage,
   wordDifference,
   type Json,
   type LedgerEntry,
@@ -178,6 +179,32 @@ describe('keys and words', () => {
           ).toBe(b.join(' '));
         },
       ),
+    );
+  });
+
+  it('shows the passage in which words were found, and marks just their beginnings', () => {
+    expect(findPassage('The brake shall close', 'BRA clo')).toEqual({
+      text: 'The brake shall close',
+      marks: [
+        [4, 7],
+        [16, 19],
+      ],
+    });
+    expect(findPassage('The brake', 'gondola')).toBeUndefined();
+    expect(findPassage('The brake', ' -- ')).toBeUndefined();
+    const long = `${'word '.repeat(40)}needle ${'word '.repeat(60)}`;
+    const found = findPassage(long, 'needle');
+    expect(found?.text.length).toBeLessThan(170);
+    expect(found?.text).toMatch(/^… .*needle.* …$/);
+    fc.assert(
+      fc.property(fc.string(), fc.string({ minLength: 1 }), (text, search) => {
+        const passage = findPassage(text, search);
+        for (const [from, to] of passage?.marks ?? []) {
+          const marked = passage?.text.slice(from, to).toLowerCase() ?? '';
+          expect(search.toLowerCase()).toContain(marked);
+          expect(marked).not.toBe('');
+        }
+      }),
     );
   });
 });

@@ -2,6 +2,7 @@ export * from './canonical';
 export * from './hash';
 export * from './ledger';
 export * from './words';
+export * from './passage';
 export * from './keys';
 export * from './group';
 export * from './record';

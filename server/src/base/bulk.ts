@@ -5,7 +5,7 @@ import type { Db, Tx } from './database';
 import { sha256Of } from './digest';
 import { Refusal } from './errors';
 import { addJobIn, asJob, type JobProgress, type StoredJob } from './jobs';
-import { parseFilter, questionWhere, type ListSource } from './list';
+import { whereOf, type ListSource } from './list';
 import type { SignedIn } from './passwords';
 import type { StoredRecord } from './records';
 import { proveSigner } from './signing';
@@ -88,7 +88,7 @@ async function chosen(tx: Db | Tx, projectId: number, selection: Selection): Pro
   const source = await needKind(selection.kind).list(tx, projectId, selection);
   if (selection.keys === undefined && selection.filter === undefined)
     throw new Refusal('invalid', { fields: [{ path: 'selection', text: 'Name the records, or the filter that finds them.' }] });
-  const where = questionWhere(source, parseFilter(selection.filter));
+  const where = await whereOf(tx, projectId, source, selection.filter);
   const byKey = selection.keys && inArray(records.key, selection.keys.length ? [...new Set(selection.keys)] : ['']);
   const [rows] = (await tx.execute(
     sql`select ${records.id} as id, ${records.key} as k, ${records.title} as title, ${records.revision} as revision, ${records.state} as state ${source.from} where ${and(where, byKey)} order by ${records.keyPrefix}, ${records.keyNumber} limit ${mostRecords + 1}`,

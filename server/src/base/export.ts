@@ -6,11 +6,12 @@ import ExcelJS from 'exceljs';
 import type { FastifyInstance } from 'fastify';
 import { z } from 'zod';
 import type { Db } from './database';
+import { Refusal } from './errors';
 import { listFields } from './fields';
 import { callerOf, type AppContext } from './http';
 import { allRows, type ListSource } from './list';
 
-const question = listQuery.pick({ filter: true, sort: true }).extend({
+const question = listQuery.pick({ filter: true, sort: true, columns: true }).extend({
   format: z.enum(['csv', 'xlsx', 'json']).default('csv'),
   build: z.string().max(60).optional(),
   specification: z.string().max(60).optional(),
@@ -46,16 +47,12 @@ export function serveExport(app: FastifyInstance, context: AppContext, name: str
     },
     async (request, reply) => {
       const { membership } = callerOf(request);
-      const { format, filter, sort, ...asked } = request.query;
+      const { format, filter, sort, columns: wanted, ...asked } = request.query;
       const source = await list.source(membership.projectId, asked);
       const own = (await listFields(db, membership.projectId)).filter((field) => field.kind === list.kind && !field.retired);
-      const columns = [...list.columns, ...own.map((field) => field.name)];
-      const cells = (row: Readonly<Record<string, unknown>>): Cell[] => [
-        ...list.columns.map((column) => cellOf(row[column])),
-        ...own.map((field) => cellOf((row['own'] as Record<string, unknown> | undefined)?.[String(field.id)])),
-      ];
+      const { names: columns, cells } = chosenColumns(list.columns, own, wanted);
       const query = { ...(filter ? { filter } : {}), ...(sort ? { sort } : {}) };
-      const rows = allRows(db, source, query, (from, ids) => list.load(from as Db, ids)) as AsyncGenerator<
+      const rows = allRows(db, membership.projectId, source, query, (from, ids) => list.load(from as Db, ids)) as AsyncGenerator<
         Record<string, unknown> & { id: number }
       >;
       // The first row is read before anything is answered, so that a filter that is refused is refused as everywhere.
@@ -71,6 +68,29 @@ export function serveExport(app: FastifyInstance, context: AppContext, name: str
       return reply.type('application/vnd.openxmlformats-officedocument.spreadsheetml.sheet').send(asXlsx(name, columns, all(), cells));
     },
   );
+}
+
+/** The columns of an export: all of the list and the project's own, or just those that are named, in that order. */
+function chosenColumns(
+  columns: readonly string[],
+  own: readonly { readonly id: number; readonly name: string }[],
+  wanted: string | undefined,
+): { names: string[]; cells: (row: Readonly<Record<string, unknown>>) => Cell[] } {
+  const all = new Map<string, { name: string; read: (row: Readonly<Record<string, unknown>>) => unknown }>([
+    ...columns.map((column) => [column, { name: column, read: (row: Readonly<Record<string, unknown>>) => row[column] }] as const),
+    ...own.map(
+      ({ id, name }) =>
+        [
+          `own:${id}`,
+          { name, read: (row: Readonly<Record<string, unknown>>) => (row['own'] as Record<string, unknown> | undefined)?.[String(id)] },
+        ] as const,
+    ),
+  ]);
+  const names = wanted === undefined ? [...all.keys()] : wanted.split(',');
+  const strange = names.find((name) => !all.has(name));
+  if (strange !== undefined) throw new Refusal('invalid', { fields: [{ path: 'columns', text: `There is no column “${strange}” here.` }] });
+  const chosen = names.flatMap((name) => all.get(name) ?? []);
+  return { names: chosen.map(({ name }) => name), cells: (row) => chosen.map(({ read }) => cellOf(read(row))) };
 }
 
 async function* asJson(rows: AsyncGenerator<Record<string, unknown> & { id: number }>): AsyncGenerator<string> {

@@ -27,6 +27,8 @@ export * from './ledger';
 export * from './readers';
 export * from './events';
 export * from './people';
+export * from './past';
+export * from './trace-kinds';
 export * from './traces';
 export * from './project';
 export * from './review';

@@ -1,15 +1,18 @@
 import { filterSchema, type Filter, type ListQuery, type Page } from '@contract/base';
+import { findPassage, type FoundPassage } from '@core/base';
 import { and, asc, desc, eq, gt, gte, inArray, isNull, like, lt, lte, not, or, sql, type SQL } from 'drizzle-orm';
 import type { MySqlColumn } from 'drizzle-orm/mysql-core';
 import type { Db, Tx } from './database';
 import { Refusal } from './errors';
 import { ledgerHead } from './ledger';
-import { records } from './tables';
+import { fields, records } from './tables';
 
 /** A field that lists are filtered, sorted and grouped by. */
 export interface ListField {
   readonly value: SQL | MySqlColumn;
   readonly type: 'text' | 'number' | 'yesNo';
+  /** Where it holds several values: the JSON list of them. */
+  readonly list?: SQL;
 }
 
 /** How records of one kind are asked for: the tables that its fields stand in, and the fields by name. */
@@ -19,6 +22,7 @@ export interface ListSource {
   readonly fields: Readonly<Record<string, ListField>>;
   /** Column that the words of a filter are searched in, with a FULLTEXT index on it. */
   readonly words: MySqlColumn;
+  readonly projectId: number;
   /** Always holds: project, kind. */
   readonly where: SQL;
   readonly sort: string;
@@ -39,7 +43,7 @@ export const recordFields: Readonly<Record<string, ListField>> = {
 
 const invalid = (text: string): Refusal => new Refusal('invalid', { detail: text, fields: [{ path: 'filter', text }] });
 
-export function parseFilter(text: string | undefined): Filter | undefined {
+function parseFilter(text: string | undefined): Filter | undefined {
   if (!text) return undefined;
   let value: unknown;
   try {
@@ -52,9 +56,35 @@ export function parseFilter(text: string | undefined): Filter | undefined {
   return parsed.data;
 }
 
+/** The project's own fields, as far as a question names any: by what they hold. */
+async function withOwnFields(
+  db: Db | Tx,
+  source: ListSource,
+  projectId: number,
+  texts: readonly (string | undefined)[],
+): Promise<ListSource> {
+  const ids = [...new Set(texts.flatMap((text) => [...(text ?? '').matchAll(/own:(\d{1,15})/g)].map(([, id]) => Number(id))))];
+  if (!ids.length) return source;
+  const rows = await db
+    .select({ id: fields.id, definition: fields.definition })
+    .from(fields)
+    .where(and(eq(fields.projectId, projectId), inArray(fields.id, ids)));
+  const own = rows.map(({ id, definition: { type } }): [string, ListField] => {
+    const path = `$."${id}"`;
+    const text = sql`json_value(${records.own}, ${path})`;
+    if (type === 'number') return [`own:${id}`, { value: sql`cast(${text} as double)`, type: 'number' }];
+    if (type === 'yesNo') return [`own:${id}`, { value: sql`(${text} = '1')`, type: 'yesNo' }];
+    if (type === 'choices')
+      return [
+        `own:${id}`,
+        { value: sql`json_query(${records.own}, ${path})`, type: 'text', list: sql`json_query(${records.own}, ${path})` },
+      ];
+    return [`own:${id}`, { value: text, type: 'text' }];
+  });
+  return { ...source, fields: { ...source.fields, ...Object.fromEntries(own) } };
+}
+
 function needField(source: ListSource, name: string): ListField {
-  const own = /^own:(\d{1,15})$/.exec(name);
-  if (own) return { value: sql`json_value(${records.own}, ${`$."${own[1]}"`})`, type: 'text' };
   const field = Object.hasOwn(source.fields, name) ? source.fields[name] : undefined;
   if (!field) throw invalid(`There is no field “${name}” here.`);
   return field;
@@ -63,7 +93,11 @@ function needField(source: ListSource, name: string): ListField {
 const keyLike = /^[A-Za-z][A-Za-z0-9]*(?:-[A-Za-z0-9]+)*-\d{1,9}$/;
 
 /** Words of three letters and more by the index, as beginnings; shorter ones by looking. A key finds itself, and what names it. */
-export function wordsFound(column: MySqlColumn, text: string, key?: MySqlColumn): SQL | undefined {
+export function wordsFound(
+  column: MySqlColumn,
+  text: string,
+  named: (key: string) => SQL = (key) => sql`match(${column}) against (${`"${key}"`} in boolean mode)`,
+): SQL | undefined {
   const tokens = text.trim().split(/\s+/).slice(0, 12);
   const keys = tokens.filter((token) => keyLike.test(token));
   const words = tokens
@@ -73,12 +107,15 @@ export function wordsFound(column: MySqlColumn, text: string, key?: MySqlColumn)
   const parts: SQL[] = [];
   if (long.length) parts.push(sql`match(${column}) against (${long.map((word) => `+${word}*`).join(' ')} in boolean mode)`);
   for (const word of words) if (word.length < 3) parts.push(like(column, `%${word}%`));
-  for (const token of keys) {
-    const named = sql`match(${column}) against (${`"${token}"`} in boolean mode)`;
-    parts.push(key ? (or(like(key, `${token.toUpperCase()}%`), named) ?? named) : named);
-  }
+  parts.push(...keys.map(named));
   return and(...parts);
 }
+
+/** Records of a key, or of one that begins so, and those that name it: each by its own index. */
+const namedRecords =
+  (projectId: number) =>
+  (key: string): SQL =>
+    sql`${records.id} in (select k.id from ${records} k where k.project_id = ${projectId} and k.record_key like ${`${key.toUpperCase()}%`} union select t.id from ${records} t where t.project_id = ${projectId} and match(t.words) against (${`"${key}"`} in boolean mode))`;
 
 function condition(source: ListSource, filter: Filter): SQL | undefined {
   if ('and' in filter) return and(...filter.and.map((f) => condition(source, f)));
@@ -87,9 +124,13 @@ function condition(source: ListSource, filter: Filter): SQL | undefined {
     const inner = condition(source, filter.not);
     return inner ? not(sql`ifnull(${inner}, false)`) : sql`false`;
   }
-  if ('words' in filter) return wordsFound(source.words, filter.words, records.key);
-  const { value } = needField(source, filter.field);
+  if ('words' in filter) return wordsFound(source.words, filter.words, namedRecords(source.projectId));
+  const { value, list } = needField(source, filter.field);
   if ('is' in filter) {
+    if (list !== undefined) {
+      const some = filter.is.filter((v) => v !== null).map((v) => sql`json_contains(${list}, ${JSON.stringify(v)})`);
+      return or(...some, ...(filter.is.includes(null) ? [sql`ifnull(json_length(${list}), 0) = 0`] : []));
+    }
     const values = filter.is.filter((v) => v !== null).map((v) => (typeof v === 'boolean' ? Number(v) : v));
     const some = values.length ? inArray(value as MySqlColumn, values) : undefined;
     return filter.is.includes(null) ? or(isNull(value), some) : some;
@@ -151,9 +192,14 @@ function behind(orders: readonly Order[], place: Place): SQL | undefined {
   );
 }
 
-/** The SQL of a question without its page: for counts, exports and bulk acts alike. */
-export function questionWhere(source: ListSource, filter: Filter | undefined): SQL {
+/** The SQL of a question without its page. */
+function questionWhere(source: ListSource, filter: Filter | undefined): SQL {
   return and(source.where, filter && condition(source, filter)) ?? source.where;
+}
+
+/** The same for whoever does something with all that a filter finds. */
+export async function whereOf(tx: Db | Tx, projectId: number, source: ListSource, filter: string | undefined): Promise<SQL> {
+  return questionWhere(await withOwnFields(tx, source, projectId, [filter]), parseFilter(filter));
 }
 
 /** Ids of a page of the question, in order, with what comes behind it. */
@@ -189,11 +235,12 @@ async function pageIds(
 export async function listPage<R extends { readonly id: number }>(
   db: Db,
   projectId: number,
-  source: ListSource,
+  plain: ListSource,
   query: ListQuery,
   load: (tx: Tx, ids: readonly number[]) => Promise<readonly R[]>,
 ): Promise<Page<Omit<R, 'id'>>> {
   return db.transaction(async (tx) => {
+    const source = await withOwnFields(tx, plain, projectId, [query.filter, query.sort, query.groups]);
     const { ids, next } = await pageIds(tx, source, query);
     const rows = new Map((await load(tx, ids)).map((row) => [row.id, row]));
     const where = questionWhere(source, parseFilter(query.filter));
@@ -206,12 +253,14 @@ export async function listPage<R extends { readonly id: number }>(
         const row = rows.get(id);
         if (!row) return [];
         const { id: _, ...shown } = row;
-        return [shown];
+        return [wanted(shown, query.columns)];
       }),
       next,
       total: counted === null ? null : Number(counted),
       seq: await ledgerHead(tx, projectId),
     };
+    const searched = wordsOf(parseFilter(query.filter));
+    if (searched) Object.assign(page, { found: await passages(tx, ids, searched) });
     if (!query.groups) return page;
     const { value } = needField(source, query.groups);
     const [groups] = (await tx.execute(
@@ -221,13 +270,46 @@ export async function listPage<R extends { readonly id: number }>(
   });
 }
 
+/** The columns that are wanted of a row, and its key. */
+function wanted<R extends object>(row: R, columns: string | undefined): R {
+  if (columns === undefined) return row;
+  const names = new Set(['key', ...columns.split(',')]);
+  return Object.fromEntries(Object.entries(row).filter(([name]) => names.has(name))) as R;
+}
+
+/** The words that a filter searches for, all together. */
+function wordsOf(filter: Filter | undefined): string {
+  if (!filter) return '';
+  if ('words' in filter) return filter.words;
+  if ('and' in filter) return filter.and.map(wordsOf).join(' ').trim();
+  if ('or' in filter) return filter.or.map(wordsOf).join(' ').trim();
+  return '';
+}
+
+/** Where in their text the words of a search were found, by key. */
+async function passages(tx: Tx, ids: readonly number[], words: string): Promise<Record<string, FoundPassage>> {
+  if (!ids.length) return {};
+  const rows = await tx
+    .select({ key: records.key, words: records.words })
+    .from(records)
+    .where(inArray(records.id, [...ids]));
+  return Object.fromEntries(
+    rows.flatMap((row) => {
+      const passage = findPassage(row.words, words);
+      return passage ? [[row.key, passage]] : [];
+    }),
+  );
+}
+
 /** All rows of a question, page by page: what an export streams. */
 export async function* allRows<R extends { readonly id: number }>(
   db: Db,
-  source: ListSource,
+  projectId: number,
+  plain: ListSource,
   query: Pick<ListQuery, 'filter' | 'sort'>,
   load: (db: Db, ids: readonly number[]) => Promise<readonly R[]>,
 ): AsyncGenerator<R> {
+  const source = await withOwnFields(db, plain, projectId, [query.filter, query.sort]);
   for (let after: string | undefined; ;) {
     const { ids, next } = await pageIds(db, source, { ...query, ...(after ? { after } : {}), limit: 500 });
     const rows = new Map((await load(db, ids)).map((row) => [row.id, row]));

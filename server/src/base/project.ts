@@ -6,10 +6,11 @@ import { account } from './accounted';
 import type { Db, Tx } from './database';
 import { Refusal } from './errors';
 import { ledgerHead } from './ledger';
+import { recordId, recordsThen } from './past';
 import { insertRecord, lockRecord, recordRows } from './records';
 import { proveSigner, putSignature } from './signing';
 import { builds, memberships, people, projects, records, traceKinds } from './tables';
-import { usualTraceKinds } from './traces';
+import { usualTraceKinds } from './trace-kinds';
 import { write, type Actor } from './writing';
 import { recordFormat, textHash, envelope2, type Json } from '@core/base';
 
@@ -175,7 +176,11 @@ export async function setProfile(db: Db, actor: Actor, { basedOn, profile, reaso
   return getProject(db, actor.projectId);
 }
 
-export async function profileOf(db: Db | Tx, projectId: number): Promise<StandardProfile> {
+export async function profileOf(db: Db | Tx, projectId: number, asOf?: number | null): Promise<StandardProfile> {
+  const id = asOf == null ? undefined : await recordId(db, projectId, projectKey);
+  const then = id === undefined || asOf == null ? undefined : (await recordsThen(db, [id], asOf)).get(id);
+  const profileThen = then?.snapshot['profile'];
+  if (profileThen) return profileThen as StandardProfile;
   const [{ profile }] = await db.select({ profile: projects.profile }).from(projects).where(eq(projects.id, projectId));
   return profile;
 }

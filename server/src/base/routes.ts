@@ -27,7 +27,7 @@ import { accountOf, checkPassword, hashPassword, needGoodPassword, type SignedIn
 import { changePerson, invitePerson, listPeople, setOwnPassword } from './people';
 import { addToken, endToken, listTokens } from './tokens';
 import { addProject, getProject, setMember, setProfile } from './project';
-import { listTraceKinds, saveTraceKind } from './traces';
+import { listTraceKinds, saveTraceKind } from './trace-kinds';
 import { uploads, type Upload } from './uploads';
 
 export function baseRoutes(app: FastifyInstance, context: AppContext, signInLimit: number): void {

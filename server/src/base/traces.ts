@@ -1,13 +1,15 @@
-import type { TraceKind, TraceRow } from '@contract/base';
+import type { TraceRow } from '@contract/base';
 import { suspectEnds } from '@core/design';
-import { and, asc, eq, gt, inArray, isNull, lte, or, sql, type SQL } from 'drizzle-orm';
+import { and, asc, eq, inArray, isNull, lte, or, sql } from 'drizzle-orm';
 import { alias } from 'drizzle-orm/mysql-core';
 import { account } from './accounted';
 import type { Db, Tx } from './database';
 import { Refusal } from './errors';
+import { recordsThen, standing } from './past';
 import { findRecord, plainKey, type StoredRecord } from './records';
-import { records, revisions, traceConfirmations, traceKinds, traces } from './tables';
+import { records, traceConfirmations, traces } from './tables';
 import type { Touches } from './touches';
+import { listTraceKinds } from './trace-kinds';
 import { write, type Actor, type Writing } from './writing';
 
 export type StoredTrace = typeof traces.$inferSelect;
@@ -33,71 +35,8 @@ export const traceRows = account({
   ],
 });
 
-/** The kinds of trace with which every project begins; a project may name its own beside them. */
-export const usualTraceKinds: readonly TraceKind[] = [
-  {
-    name: 'parent',
-    forward: 'is derived from',
-    backward: 'has derived',
-    fromKinds: ['requirement'],
-    toKinds: ['requirement'],
-    circles: false,
-  },
-  { name: 'verifies', forward: 'verifies', backward: 'is verified by', fromKinds: ['case'], toKinds: ['requirement'], circles: false },
-  {
-    name: 'foundAgainst',
-    forward: 'was found against',
-    backward: 'has problem',
-    fromKinds: ['problem'],
-    toKinds: ['requirement'],
-    circles: true,
-  },
-  {
-    name: 'relates',
-    forward: 'relates to',
-    backward: 'relates to',
-    fromKinds: ['requirement', 'case', 'problem', 'round', 'build', 'specification'],
-    toKinds: ['requirement', 'case', 'problem', 'round', 'build', 'specification'],
-    circles: true,
-  },
-];
-
-export async function listTraceKinds(db: Db | Tx, projectId: number): Promise<TraceKind[]> {
-  const rows = await db.select().from(traceKinds).where(eq(traceKinds.projectId, projectId)).orderBy(asc(traceKinds.name));
-  return rows.map(({ projectId: _, fromKinds, toKinds, ...kind }) => ({ ...kind, fromKinds: [...fromKinds], toKinds: [...toKinds] }));
-}
-
-/** Names a kind of trace, or changes how one is told. What an existing one joins is changed only while no trace of it stands. */
-export function saveTraceKind(db: Db, actor: Actor, kind: TraceKind): Promise<TraceKind[]> {
-  return write(db, actor, async (w) => {
-    const known = (await listTraceKinds(w.tx, actor.projectId)).find((k) => k.name === kind.name);
-    const moved = known && JSON.stringify([known.fromKinds, known.toKinds]) !== JSON.stringify([kind.fromKinds, kind.toKinds]);
-    if (moved) {
-      const [used] = await w.tx
-        .select({ id: traces.id })
-        .from(traces)
-        .where(and(eq(traces.projectId, actor.projectId), eq(traces.kind, kind.name), isNull(traces.removedAt)))
-        .limit(1);
-      if (used) throw new Refusal('stateForbids', { detail: `Traces of the kind “${kind.name}” stand: what it joins cannot change.` });
-    }
-    const { forward, backward, fromKinds, toKinds, circles } = kind;
-    await w.tx
-      .insert(traceKinds)
-      .values({ projectId: actor.projectId, ...kind })
-      .onDuplicateKeyUpdate({ set: { forward, backward, fromKinds, toKinds, circles } });
-    w.log({ action: 'kind of trace set', kind: 'project', key: kind.name, before: known ?? null, after: kind });
-    return listTraceKinds(w.tx, actor.projectId);
-  });
-}
-
 const fromEnd = alias(records, 'from_end');
 const toEnd = alias(records, 'to_end');
-
-/** Traces that stand now, or that stood at a ledger number. */
-export const standing = (asOf?: number): SQL | undefined =>
-  asOf === undefined
-    ? isNull(traces.removedAt)
-    : and(lte(traces.seq, asOf), or(isNull(traces.removedAt), gt(sql`ifnull(${traces.removedSeq}, 0)`, asOf)));
 
 /** The traces at records, either way, with both ends; as of a ledger number, those of then, as they were confirmed then. */
 export async function tracesAt(db: Db | Tx, recordIds: readonly number[], asOf?: number): Promise<TraceRow[]> {
@@ -129,7 +68,12 @@ export async function tracesAt(db: Db | Tx, recordIds: readonly number[], asOf?:
           reason: last.reason,
         }
       : { ...trace, confirmedBy: null, confirmedAt: null };
-    return asTrace(past, { ...from, ...then.get(from.id) }, { ...to, ...then.get(to.id) });
+    const end = (e: End): End => {
+      const old = then.get(e.id);
+      const title = old?.snapshot['title'];
+      return old ? { ...e, revision: old.revision, state: old.state, ...(typeof title === 'string' ? { title } : {}) } : e;
+    };
+    return asTrace(past, end(from), end(to));
   });
 }
 
@@ -145,25 +89,6 @@ async function confirmedThen(
     .where(and(inArray(traceConfirmations.traceId, [...ids]), lte(traceConfirmations.seq, asOf)))
     .orderBy(asc(traceConfirmations.seq), asc(traceConfirmations.id));
   return new Map(rows.map((row) => [row.traceId, row]));
-}
-
-/** Revision, state and title of records as of a ledger number; those that were not there yet are left out. */
-async function recordsThen(
-  db: Db | Tx,
-  ids: readonly number[],
-  asOf: number,
-): Promise<Map<number, { revision: number; state: string; title?: string }>> {
-  const rows = await db
-    .select({ recordId: revisions.recordId, revision: revisions.revision, state: revisions.state, snapshot: revisions.snapshot })
-    .from(revisions)
-    .where(and(inArray(revisions.recordId, [...ids]), lte(revisions.seq, asOf)))
-    .orderBy(asc(revisions.seq));
-  return new Map(
-    rows.map(({ recordId, revision, state, snapshot }) => {
-      const title = snapshot['title'];
-      return [recordId, { revision, state, ...(typeof title === 'string' ? { title } : {}) }];
-    }),
-  );
 }
 
 const endColumns = (end: typeof fromEnd | typeof toEnd) => ({

@@ -112,6 +112,7 @@ export function caseList(projectId: number): ListSource {
       },
       runs: { value: sql`(select count(*) from runs u where u.case_id = ${records.id})`, type: 'number' },
     },
+    projectId,
     words: records.words,
     where: and(eq(records.projectId, projectId), eq(records.kind, 'case')) as ListSource['where'],
     sort: 'key',

@@ -11,7 +11,7 @@ import {
 } from '@core/measure';
 import { and, asc, eq, inArray, isNull, or } from 'drizzle-orm';
 import { alias } from 'drizzle-orm/mysql-core';
-import { needBuild, profileOf, records, Refusal, traces, write, type Actor, type Db, type StoredBuild, type Tx } from '../base';
+import { needBuild, profileOf, records, Refusal, standing, traces, write, type Actor, type Db, type StoredBuild, type Tx } from '../base';
 import { needRequirement } from '../specify';
 import { CreditReader, rulesOf, type CreditedSource } from './credit';
 import { insertCodeTraces } from './load-sources';
@@ -56,6 +56,7 @@ async function contextOf(
   profile: Awaited<ReturnType<typeof profileOf>>,
   requirementIds: readonly number[],
   caseIds: readonly number[],
+  asOf: number | null,
 ): Promise<CreditContext> {
   const { credit } = profile;
   const wide = credit?.childCases || credit?.parentCases;
@@ -70,12 +71,7 @@ async function contextOf(
       .innerJoin(fromEnd, eq(fromEnd.id, traces.fromId))
       .innerJoin(toEnd, eq(toEnd.id, traces.toId))
       .where(
-        and(
-          eq(traces.projectId, projectId),
-          eq(traces.kind, kind),
-          isNull(traces.removedAt),
-          ...(kind === 'verifies' && !wide ? [or(...ends)] : []),
-        ),
+        and(eq(traces.projectId, projectId), eq(traces.kind, kind), standing(asOf), ...(kind === 'verifies' && !wide ? [or(...ends)] : [])),
       );
   const verifies = new Map<string, Set<string>>();
   if (wide || ends.length)
@@ -97,20 +93,21 @@ async function openFile(db: Db, projectId: number, build: StoredBuild, path: str
       .from(sources)
       .where(and(eq(sources.buildId, build.id), eq(sources.path, path), isNull(sources.supersededAt)));
     if (!row) throw new Refusal('notFound', { detail: `The build ${build.name} has no source file ${path}.` });
-    const profile = await profileOf(tx, projectId);
+    const profile = await profileOf(tx, projectId, build.closedSeq);
     const named = await tx
       .select({ id: codeTraces.requirementId })
       .from(codeTraces)
       .where(and(eq(codeTraces.buildId, build.id), eq(codeTraces.path, path), isNull(codeTraces.removedAt)));
-    const reader = new CreditReader(tx, projectId, build.id, profile, { casesOf: () => new Set<string>() });
+    const reader = new CreditReader(tx, projectId, build.id, profile, { casesOf: () => new Set<string>() }, build.closedSeq);
     const context = await contextOf(
       tx,
       projectId,
       profile,
       named.flatMap(({ id }) => id ?? []),
       [...(await reader.measuredCases())],
+      build.closedSeq,
     );
-    const judged = new CreditReader(tx, projectId, build.id, profile, rulesOf(profile, context));
+    const judged = new CreditReader(tx, projectId, build.id, profile, rulesOf(profile, context), build.closedSeq);
     const [source] = await judged.filesOf([row.id]);
     return { source, context, text: row.text, sha256: row.sha256 };
   });
@@ -247,9 +244,9 @@ export async function requirementCode(db: Db, projectId: number, build: StoredBu
       .from(codeTraces)
       .where(and(eq(codeTraces.buildId, build.id), eq(codeTraces.requirementId, record.id), isNull(codeTraces.removedAt)))
       .limit(500);
-    const profile = await profileOf(tx, projectId);
-    const rules = rulesOf(profile, await contextOf(tx, projectId, profile, [record.id], []));
-    const reader = new CreditReader(tx, projectId, build.id, profile, rules);
+    const profile = await profileOf(tx, projectId, build.closedSeq);
+    const rules = rulesOf(profile, await contextOf(tx, projectId, profile, [record.id], [], build.closedSeq));
+    const reader = new CreditReader(tx, projectId, build.id, profile, rules, build.closedSeq);
     const known = await reader.sources();
     const files = await reader.filesOf(named.flatMap(({ path }) => known.get(path)?.id ?? []));
     const cases = rules.casesOf([record.key]);

@@ -20,7 +20,7 @@ import {
 } from '@core/measure';
 import { creditingRuns, policiesOf, type CordCase, type StandardProfile, type TracedUnit } from '@core/prove';
 import { and, asc, eq, inArray, isNull, sql } from 'drizzle-orm';
-import { records, type Db, type Tx } from '../base';
+import { records, recordsThen, type Db, type Tx } from '../base';
 import { cases } from '../design';
 import { judgedRuns, type JudgedRun } from '../run';
 import { partHits } from './store';
@@ -64,6 +64,8 @@ export class CreditReader {
     private readonly buildId: number,
     private readonly profile: StandardProfile,
     private readonly rules: CreditRules,
+    /** For a closed build: cases are those of its closing. */
+    private readonly asOf: number | null = null,
   ) {}
 
   /** Source files of the build by their paths. */
@@ -119,7 +121,9 @@ export class CreditReader {
 
   /** Which measurements belong to a result that gives credit. */
   private counts(): Promise<(m: Directory) => boolean> {
-    this.counting ??= this.measuredCases().then((ids) => countingRule(this.tx, this.projectId, this.buildId, this.profile, [...ids]));
+    this.counting ??= this.measuredCases().then((ids) =>
+      countingRule(this.tx, this.projectId, this.buildId, this.profile, [...ids], this.asOf),
+    );
     return this.counting;
   }
 
@@ -285,7 +289,9 @@ async function countingRule(
   buildId: number,
   profile: StandardProfile,
   caseIds: readonly number[],
+  asOf: number | null,
 ): Promise<(m: Directory) => boolean> {
+  const then = asOf === null ? undefined : await recordsThen(tx, caseIds, asOf);
   const runs = groupBy(await judgedRuns(tx, projectId, buildId, caseIds), (run) => run.caseId);
   const deviations = profile.credit?.deviations ?? true;
   const crediting = new Map<number, JudgedRun[]>();
@@ -295,14 +301,16 @@ async function countingRule(
       .from(cases)
       .innerJoin(records, eq(records.id, cases.id))
       .where(inArray(cases.id, caseIds.slice(at, at + 1000)))) {
+      const old = then?.get(row.id);
+      const rows = old ? ((old.snapshot['rows'] ?? null) as typeof row.rows) : row.rows;
       const c: CordCase = {
         key: row.key,
-        revision: row.revision,
+        revision: old?.revision ?? row.revision,
         approved: true,
         author: '',
         approvals: [],
         unapprovedCalls: [],
-        ...(row.rows?.length ? { rows: row.rows.map((r) => r.name) } : {}),
+        ...(rows?.length ? { rows: rows.map((r) => r.name) } : {}),
       };
       crediting.set(row.id, creditingRuns(runs.get(row.id) ?? [], c, policiesOf(profile), deviations) as JudgedRun[]);
     }

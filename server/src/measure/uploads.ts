@@ -29,6 +29,7 @@ export function uploadList(projectId: number, buildId: number): ListSource {
   return {
     from: sql`from ${records} join ${uploads} on ${uploads.id} = ${records.id}`,
     fields: recordFields,
+    projectId,
     words: records.words,
     where: and(eq(records.projectId, projectId), eq(records.kind, 'upload'), eq(uploads.buildId, buildId)) as SQL,
     sort: '-createdAt',

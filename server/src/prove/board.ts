@@ -90,7 +90,13 @@ export async function getBoard(context: AppContext, projectId: number, query: Bo
     if (then) return pageThen(then, query, boardRow);
     const [projection] = await tx.select().from(projections).where(eq(projections.buildId, build.id));
     const totals = projection?.totals ?? boardTotals([]);
-    const words = query.q.trim() ? wordsFound(cords.words, query.q, cords.key) : undefined;
+    const words = query.q.trim()
+      ? wordsFound(
+          cords.words,
+          query.q,
+          (key) => sql`(${cords.key} like ${`${key.toUpperCase()}%`} or match(${cords.words}) against (${`"${key}"`} in boolean mode))`,
+        )
+      : undefined;
     const where = and(eq(cords.buildId, build.id), chosen(query.filter), words);
     const order = orders[query.sort];
     const rows = await tx

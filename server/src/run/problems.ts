@@ -100,6 +100,7 @@ export function problemList(projectId: number): ListSource {
       blocking: { value: problems.blocking, type: 'yesNo' },
       build: { value: sql`br.record_key`, type: 'text' },
     },
+    projectId,
     words: records.words,
     where: and(eq(records.projectId, projectId), eq(records.kind, 'problem')) as SQL,
     sort: '-createdAt',

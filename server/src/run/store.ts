@@ -232,6 +232,7 @@ export function runList(projectId: number, buildId: number | undefined): ListSou
         type: 'yesNo',
       },
     },
+    projectId,
     words: records.words,
     where: and(
       eq(records.projectId, projectId),
@@ -343,6 +344,7 @@ export function roundList(projectId: number, buildId: number): ListSource {
   return {
     from: sql`from ${records} join ${rounds} on ${rounds.id} = ${records.id}`,
     fields: { ...recordFields, configuration: { value: rounds.configuration, type: 'text' } },
+    projectId,
     words: records.words,
     where: and(eq(records.projectId, projectId), eq(records.kind, 'round'), eq(rounds.buildId, buildId)) as SQL,
     sort: '-createdAt',

@@ -122,6 +122,7 @@ export function requirementList(projectId: number, specificationId: number | und
       'trace.cases': { value: tracesTo('verifies'), type: 'number' },
       'trace.problems': { value: tracesTo('foundAgainst'), type: 'number' },
     },
+    projectId,
     words: records.words,
     where: and(
       eq(records.projectId, projectId),
