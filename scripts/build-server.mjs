@@ -29,6 +29,7 @@ export async function buildServer() {
     entryPoints: {
       main: 'server/src/main.ts',
       jobs: 'server/src/job-worker.ts',
+      parse: 'server/src/parse-worker.ts',
       'key-rotate': 'server/src/key-rotate.ts',
       projector: 'server/src/prove/projector-worker.ts',
       migrate: 'server/src/migrate.ts',

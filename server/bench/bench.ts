@@ -5,7 +5,7 @@ import { perMetric } from '@core/measure';
 import { boardTotals, iec61508, judgeCords, summariseCode, type CordInput } from '@core/prove';
 import { addressFromEnvironment } from '../src/address';
 import { buildApp } from '../src/app';
-import { LedgerReaders, openDatabase } from '../src/base';
+import { LedgerReaders, parseHere, openDatabase } from '../src/base';
 import { localDrive, ProjectionService, Projector } from '../src/prove';
 import { bulkProject } from './bulk';
 import { designing } from './design';
@@ -102,7 +102,7 @@ async function listing(): Promise<void> {
   const projector = new Projector(database.db, now);
   const projections = new ProjectionService(database.db, projector, localDrive(projector));
   const app = await buildApp({
-    context: { database, now, secureCookies: false, readers: new LedgerReaders(database.db), projections },
+    context: { database, now, secureCookies: false, readers: new LedgerReaders(database.db), projections, parse: parseHere },
     signInLimit: 1000,
   });
   const address = await app.listen({ host: '127.0.0.1', port: 0 });

@@ -10,6 +10,7 @@ import {
   addProject,
   LedgerReaders,
   openDatabase,
+  parseHere,
   people,
   setMember,
   type Actor,
@@ -109,6 +110,7 @@ export function contextOf(database: Database, now: () => Date = () => new Date()
     now,
     secureCookies: false,
     readers: new LedgerReaders(database.db),
+    parse: parseHere,
     projections: new ProjectionService(database.db, projector, localDrive(projector)),
   };
 }

@@ -7,6 +7,7 @@ import { Piscina } from 'piscina';
 import { buildApp } from './app';
 import { JobRunner, LedgerReaders, newestBuilds, openDatabase, type Database, type DatabaseAddress } from './base';
 import { inThreads } from './job-threads';
+import { parseThreads } from './parse-threads';
 import { ProjectionService, Projector, workerDrive } from './prove';
 
 export interface Running {
@@ -43,8 +44,9 @@ export async function startServer(options: {
       (text) => log.warn?.(undefined, text),
     ),
   );
+  const parsing = parseThreads(join(here, 'parse.js'));
   const app = await buildApp({
-    context: { database, now, secureCookies: options.secureCookies, readers, projections },
+    context: { database, now, secureCookies: options.secureCookies, readers, projections, parse: parsing.parse },
     ...(existsSync(join(webRoot, 'index.html')) ? { webRoot } : {}),
     ...(options.trustProxy ? { trustProxy: options.trustProxy } : {}),
     ...(options.signInLimit ? { signInLimit: options.signInLimit } : {}),
@@ -75,6 +77,7 @@ export async function startServer(options: {
       await runner.stop();
       await projections.stop();
       await threads.destroy();
+      await parsing.stop();
       await database.close();
     },
   };

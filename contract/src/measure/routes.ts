@@ -116,6 +116,10 @@ const loadQuery = z.object({
   from: path.optional(),
   to: path.optional(),
   ignoreCase: z.enum(['yes', 'no']).optional(),
+  /** Says what would be stored, and stores nothing. */
+  preview: z.enum(['yes', 'no']).optional(),
+  /** What files are bound to, said by hand: a JSON object of file names, each with the key of a run or case, or empty for nobody. */
+  bind: z.string().max(100_000).optional(),
   /** Files that have come in parts, by their ids, separated by commas; the request then has no body. */
   incoming: z.string().max(4000).optional(),
   /** Binds all that is loaded to this run; else names of tests and files say to what each belongs. */
@@ -132,7 +136,8 @@ export const loadCoverage = endpoint('POST', '/projects/:project/builds/:build/c
   answer: loadAnswerSchema,
 });
 export const loadSources = endpoint('POST', '/projects/:project/builds/:build/sources', {
-  summary: 'Load the source tree of a build (multipart, one ZIP of at most 32 MiB)',
+  summary:
+    'Load the source tree of a build (multipart, one ZIP of at most 32 MiB, and where signed runs rest on the sources that it has, the fields “reason” and “password” before it)',
   may: ['author', 'tester'],
   params: inBuild,
   multipart: true,

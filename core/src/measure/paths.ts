@@ -43,5 +43,23 @@ export function caseOfTestName(test: string, keys: ReadonlySet<string>): string 
       .split(/[\\/]/)
       .pop() ?? '';
   const bare = name.replace(/(\.(gcov|json|xml|txt|out|cov|tap|gz))+$/i, '');
-  return [name, bare, bare.replaceAll('_', '-'), bare.toUpperCase().replaceAll('_', '-')].find((key) => keys.has(key));
+  const exact = [name, bare, bare.replaceAll('_', '-'), bare.toUpperCase().replaceAll('_', '-')].find((key) => keys.has(key));
+  return exact ?? onlyKeyIn(name, keys);
+}
+
+/** The one known key that stands in a name, whatever stands around it; undefined where none or several do. */
+function onlyKeyIn(name: string, keys: ReadonlySet<string>): string | undefined {
+  const words = name.toUpperCase().replaceAll('_', '-').slice(0, 400);
+  const found = new Set<string>();
+  for (const match of words.matchAll(/[A-Z]/g)) {
+    if (match.index > 0 && /[A-Z0-9]/.test(words[match.index - 1])) continue;
+    // The longest key that begins here and is not cut in the middle of a number.
+    for (let end = Math.min(words.length, match.index + 60); end > match.index; end--) {
+      const key = words.slice(match.index, end);
+      if (!keys.has(key) || /[A-Z0-9]/.test(words[end] ?? '')) continue;
+      found.add(key);
+      break;
+    }
+  }
+  return found.size === 1 ? [...found][0] : undefined;
 }

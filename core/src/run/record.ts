@@ -58,6 +58,7 @@ export const signatureMeanings = [
   'reviewed',
   'carried over',
   'deviation accepted',
+  'sources exchanged',
   'set aside',
   'returned',
   'approved',

@@ -9,6 +9,7 @@ import { findMember, findProgram, findSession, type Membership } from './access'
 import type { Database, Tx } from './database';
 import { sha256Of } from './digest';
 import { Refusal } from './errors';
+import type { Parse } from './parsing';
 import type { LedgerReaders } from './readers';
 import type { SignedIn } from './passwords';
 import { operations } from './tables';
@@ -40,6 +41,8 @@ export interface AppContext {
   readonly secureCookies: boolean;
   readonly readers: LedgerReaders;
   readonly projections: Projections;
+  /** Parses what comes from outside, beside this thread. */
+  readonly parse: Parse;
 }
 
 /** A request after validation and authorisation. */

@@ -20,6 +20,7 @@ export * from './passwords';
 export * from './access';
 export * from './tokens';
 export * from './incoming';
+export * from './parsing';
 export * from './list';
 export * from './http';
 export * from './uploads';

@@ -5,6 +5,8 @@ export interface Upload {
   readonly name: string;
   readonly mime: string;
   readonly bytes: Buffer;
+  /** Plain fields that came before it. */
+  readonly fields?: Readonly<Record<string, string>>;
 }
 
 /**
@@ -24,7 +26,12 @@ export async function* uploads(
     });
   let any = false;
   let total = 0;
-  for await (const part of request.files({ limits: { fileSize: limits.fileSize, files: limits.files } })) {
+  const fields: Record<string, string> = {};
+  for await (const part of request.parts({ limits: { fileSize: limits.fileSize, files: limits.files, fields: 10, fieldSize: 4000 } })) {
+    if (part.type === 'field') {
+      fields[part.fieldname] = String(part.value);
+      continue;
+    }
     const chunks: Buffer[] = [];
     for await (const chunk of part.file) {
       chunks.push(chunk as Buffer);
@@ -35,7 +42,7 @@ export async function* uploads(
     if (part.file.truncated)
       throw new Refusal('tooLarge', { detail: `${part.filename} is larger than ${mib(limits.fileSize)}. Nothing was stored.` });
     any = true;
-    yield { name: safeName(part.filename), mime: part.mimetype, bytes: Buffer.concat(chunks) };
+    yield { name: safeName(part.filename), mime: part.mimetype, bytes: Buffer.concat(chunks), fields };
   }
   if (!any) throw new Refusal('invalid', { detail: 'The upload holds no file.' });
 }

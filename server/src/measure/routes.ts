@@ -25,14 +25,18 @@ export function measureRoutes(app: FastifyInstance, context: AppContext): void {
     const arrived = query.incoming?.split(',').filter(Boolean) ?? [];
     const files: Upload[] = await arrivedFiles(db, actor.projectId, actor.login, arrived);
     if (!arrived.length) for await (const file of uploads(request, { fileSize: 64 << 20, files: 2000, total: 256 << 20 })) files.push(file);
-    const answer = await loadCoverage(db, actor, params.build, files, query);
-    await dropIncoming(db, actor.projectId, actor.login, arrived);
+    const answer = await loadCoverage(db, actor, params.build, files, query, context.parse);
+    if (query.preview !== 'yes') await dropIncoming(db, actor.projectId, actor.login, arrived);
     return answer;
   });
   serve(app, context, contract.loadSources, async ({ actor, params, request }) => {
     await needBuild(db, actor.projectId, params.build);
     for await (const file of uploads(request, { fileSize: 32 << 20, files: 1, total: 32 << 20 }))
-      return loadSources(db, actor, params.build, file);
+      return loadSources(db, actor, params.build, file, {
+        reason: file.fields?.['reason'],
+        password: file.fields?.['password'],
+        parse: context.parse,
+      });
     throw new Refusal('invalid');
   });
   serve(app, context, contract.getCode, async ({ membership: { projectId }, params, query }) => {

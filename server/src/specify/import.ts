@@ -1,6 +1,13 @@
 import type { OwnValue } from '@contract/base';
 import { compareKeys, groupBy, sha256Hex, writeCsv } from '@core/base';
-import { previewRequirements, type ColumnMapping, type ExistingRequirement, type ImportedRequirement } from '@core/specify';
+import {
+  previewRequirements,
+  type ColumnMapping,
+  type ExistingRequirement,
+  type ImportContext,
+  type ImportedRequirement,
+  type ImportPreview,
+} from '@core/specify';
 import { and, asc, eq, inArray, isNull, max } from 'drizzle-orm';
 import { alias } from 'drizzle-orm/mysql-core';
 import {
@@ -10,6 +17,8 @@ import {
   listFields,
   lockRecord,
   noteKeys,
+  parseHere,
+  parseWork,
   profileOf,
   recordRows,
   records,
@@ -22,6 +31,7 @@ import {
   type Actor,
   type Db,
   type NewRecord,
+  type Parse,
   type StoredRecord,
   type Tx,
   type Writing,
@@ -33,6 +43,13 @@ import { requirements } from './tables';
 
 const batch = 500;
 type End = Pick<StoredRecord, 'id' | 'kind' | 'key' | 'title' | 'revision' | 'state'>;
+
+/** A table as the preview in the browser reads it. */
+const parseTable = parseWork(
+  'requirements',
+  ({ csv, mapping, context }: { csv: string; mapping: ColumnMapping; context: ImportContext }): ImportPreview =>
+    previewRequirements(csv, mapping, context),
+);
 
 /** What was written: new requirements, changed ones, and how many were the same already. */
 export interface Imported {
@@ -82,6 +99,7 @@ export function importRequirements(
   db: Db,
   actor: Actor,
   input: { specification: string; fileName: string; csv: string; mapping: ColumnMapping },
+  parse: Parse = parseHere,
 ): Promise<Imported> {
   return write(db, actor, async (w) => {
     const { projectId } = actor;
@@ -90,7 +108,11 @@ export function importRequirements(
     const fields = (await listFields(w.tx, projectId))
       .filter((field) => field.kind === 'requirement' && !field.retired)
       .map(({ id, name, definition: { type, choices } }) => ({ id, name, type, choices }));
-    const preview = previewRequirements(input.csv, input.mapping, { existing: await existing(w.tx, projectId), levels, fields });
+    const preview = await parseTable(parse, {
+      csv: input.csv,
+      mapping: input.mapping,
+      context: { existing: await existing(w.tx, projectId), levels, fields },
+    });
     const errors = preview.findings.filter((finding) => finding.severity === 'error');
     if (errors.length) throw new Refusal('importErrors', { findings: [...errors] });
     if (!preview.rows.length) throw new Refusal('importErrors', { detail: 'The table has no rows.' });

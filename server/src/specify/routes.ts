@@ -67,7 +67,7 @@ export function specifyRoutes(app: FastifyInstance, context: AppContext): void {
     confirmTrace(db, actor, params.id, body, (ids, tx) => ownWorkAllowed(tx, actor.projectId, ids)),
   );
   serve(app, context, base.removeTrace, ({ actor, params, query }) => removeTrace(db, actor, params.id, query.reason));
-  serve(app, context, contract.importRequirements, ({ actor, body }) => importRequirements(db, actor, body));
+  serve(app, context, contract.importRequirements, ({ actor, body }) => importRequirements(db, actor, body, context.parse));
   app.get<{ Params: { project: string }; Querystring: { specification?: string } }>(
     '/api/projects/:project/requirements.csv',
     { config: { may: 'member' }, schema: { summary: 'The requirements as CSV', tags: ['Specify'] } },

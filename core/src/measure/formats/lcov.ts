@@ -303,7 +303,7 @@ export class LcovReader implements CoverageReader {
     for (const [tag, metric, lane] of sums) {
       const told = this.sums.get(tag);
       if (told !== undefined && told !== totals[metric][lane])
-        this.fault('warning', `${tag} says ${told} for ${this.path}, but ${totals[metric][lane]} were counted: the count holds.`);
+        this.fault('error', `${tag} says ${told} for ${this.path}, but ${totals[metric][lane]} were counted: the file contradicts itself.`);
     }
   }
 

@@ -1,0 +1,7 @@
+import { doParse, type Carried } from './base';
+import './rooms';
+
+/** Parses what came from outside in this thread. */
+export default function parse({ name, input }: { name: string; input: unknown }): Carried {
+  return doParse(name, input);
+}
