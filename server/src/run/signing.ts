@@ -224,12 +224,18 @@ async function refuseDecision(w: Writing, { run, record, caseNow }: StoredRun, c
   const no = (detail: string): Refusal => new Refusal('stateForbids', { detail });
   const { key } = record;
   const { login } = w.actor;
-  if (choice === 'bringBack') {
-    if (run.withdrawnAt === null) throw no(`${key} is not withdrawn.`);
+  if (choice === 'bringBack' && run.withdrawnAt === null) throw no(`${key} is not withdrawn.`);
+  if (choice !== 'bringBack' && run.withdrawnAt !== null) throw no(`${key} is withdrawn.`);
+  if (choice === 'withdraw' || choice === 'bringBack') {
+    if (run.verdict === null) return;
+    // What has a result is taken out of sight, or brought back, by somebody else: else a failure is the tester's own to hide.
+    w.needRole('reviewer');
+    if (run.tester === login)
+      throw new Refusal('selfReview', {
+        detail: `You recorded ${key}: a reviewer ${choice === 'withdraw' ? 'withdraws it' : 'brings it back'}.`,
+      });
     return;
   }
-  if (run.withdrawnAt !== null) throw no(`${key} is withdrawn.`);
-  if (choice === 'withdraw') return;
   if (run.supersededById !== null) throw no(`${key} is superseded by a newer run already.`);
   if (run.verdict === null) throw new Refusal('notFinished', { detail: `${key} is not recorded yet: there is nothing to decide.` });
   if ((choice === 'carryOver' || choice === 'rerun') && c.record.state !== 'approved')

@@ -2,7 +2,20 @@ import { provideZonelessChangeDetection, type ApplicationConfig } from '@angular
 import { provideRouter, withComponentInputBinding, type Routes } from '@angular/router';
 import { provideEffects } from '@ngrx/effects';
 import { provideStore } from '@ngrx/store';
-import { baseCommands, baseFeature, effectsOf, peekCommands, peekFeature, requestsFeature, Shell, signedIn } from './base';
+import {
+  baseCommands,
+  baseFeature,
+  bulkCalls,
+  bulkFeature,
+  effectsOf,
+  peekCommands,
+  peekFeature,
+  recordCommands,
+  recordFeature,
+  requestsFeature,
+  Shell,
+  signedIn,
+} from './base';
 import { proveRoutes } from './prove';
 
 /** What the first screen needs comes with the first load; every other room when it is entered. */
@@ -49,7 +62,9 @@ export const appConfig: ApplicationConfig = {
       [requestsFeature.name]: requestsFeature.reducer,
       [baseFeature.name]: baseFeature.reducer,
       [peekFeature.name]: peekFeature.reducer,
+      [recordFeature.name]: recordFeature.reducer,
+      [bulkFeature.name]: bulkFeature.reducer,
     }),
-    provideEffects(effectsOf(baseCommands), effectsOf(peekCommands)),
+    provideEffects(effectsOf(baseCommands), effectsOf(peekCommands), effectsOf(recordCommands), effectsOf(bulkCalls)),
   ],
 };

@@ -19,6 +19,7 @@ import {
   onAction,
   ProblemNote,
   RecordLink,
+  RecordPanels,
   selectRequest,
   useDeviceMemory,
   useProject,
@@ -32,7 +33,7 @@ import { specifyCommands, specifyFeature } from './state';
 /** One requirement, on one page: its text, where it comes from, its history, and everything that proves it. */
 @Component({
   selector: 'cp-requirement-record',
-  imports: [DatePipe, FormsModule, MatButtonModule, Icon, ProblemNote, RecordLink, WordsDiff, RequirementForm, RequirementProof],
+  imports: [DatePipe, FormsModule, MatButtonModule, Icon, ProblemNote, RecordLink, WordsDiff, RecordPanels, RequirementForm, RequirementProof],
   changeDetection: ChangeDetectionStrategy.OnPush,
   templateUrl: './requirement-record.html',
   styles: `
@@ -53,10 +54,6 @@ import { specifyCommands, specifyFeature } from './state';
       gap: 10px;
       align-items: center;
       padding: 4px 0;
-    }
-    .revision {
-      padding: 10px 0;
-      border-top: 1px solid var(--hairline);
     }
     .versions {
       display: grid;
@@ -79,11 +76,9 @@ export class RequirementRecord {
   private readonly router = inject(Router);
   private readonly route = inject(ActivatedRoute);
   private readonly detail = this.store.selectSignal(specifyFeature.selectDetail);
-  protected readonly history = this.store.selectSignal(specifyFeature.selectHistory);
   protected readonly saving = this.store.selectSignal(selectRequest(specifyCommands.saveRequirement.name));
   protected readonly shown = computed(() => (this.detail()?.key === this.key() ? this.detail() : null));
   protected readonly editing = signal(false);
-  protected readonly historyOpen = signal(false);
   protected readonly parentKey = signal('');
   protected readonly caseKey = signal('');
   protected readonly fields = requirementFields;
@@ -120,7 +115,6 @@ export class RequirementRecord {
     effect(() => {
       const key = this.key();
       untracked(() => {
-        this.historyOpen.set(false);
         this.editing.set(this.route.snapshot.queryParamMap.has('edit') || this.drafts.read(key) !== undefined);
         this.store.dispatch(forgetProblem({ name: this.names.save }));
       });
@@ -136,7 +130,6 @@ export class RequirementRecord {
 
   private read(at: { project: string; key: string }): void {
     this.store.dispatch(specifyCommands.getRequirement.start(at));
-    if (this.historyOpen()) this.store.dispatch(specifyCommands.history.start(at));
   }
 
   protected save(content: RequirementContent, basedOn: number): void {
@@ -233,20 +226,6 @@ export class RequirementRecord {
 
   protected designCase(): void {
     void this.router.navigate(['/', this.scope.slug(), 'design'], { queryParams: { for: this.key() } });
-  }
-
-  protected toggleHistory(): void {
-    this.historyOpen.update((open) => !open);
-    if (this.historyOpen()) this.store.dispatch(specifyCommands.history.start({ project: this.scope.slug(), key: this.key() }));
-  }
-
-  protected before(index: number, field: keyof RequirementContent): string {
-    return String(this.history()[index + 1]?.snapshot[field] ?? '');
-  }
-
-  protected changedFields(index: number): readonly (typeof requirementFields)[number][] {
-    const [now, before] = [this.history()[index]?.snapshot, this.history()[index + 1]?.snapshot];
-    return before && now ? requirementFields.filter(({ name }) => now[name] !== before[name]) : [];
   }
 
   protected text(value: unknown): string {

@@ -1,0 +1,140 @@
+import { DatePipe } from '@angular/common';
+import { ChangeDetectionStrategy, Component, computed, input, signal } from '@angular/core';
+import { FormsModule } from '@angular/forms';
+import { MatButtonModule } from '@angular/material/button';
+import type { Comment } from '@contract/base';
+import { onAction, useProject } from '../live';
+import { ProblemNote } from '../ui/problem-note';
+import { recordCommands, recordFeature } from './state';
+
+/** Typed text as the paragraphs that are stored. */
+export function paragraphsOf(text: string): string {
+  const escaped = text.trim().replace(/[&<>"]/g, (c) => `&#${c.charCodeAt(0)};`);
+  return escaped
+    .split(/\n{2,}/)
+    .map((part) => `<p>${part.replaceAll('\n', '<br>')}</p>`)
+    .join('');
+}
+
+/** What people say about a record: threads, with answers below them; @name tells somebody. */
+@Component({
+  selector: 'cp-comments-panel',
+  imports: [DatePipe, FormsModule, MatButtonModule, ProblemNote],
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  template: `
+    <cp-problem [of]="names.add" /><cp-problem [of]="names.resolve" />
+    @for (thread of threads(); track thread.first.id) {
+      <section class="thread" [class.done]="thread.first.resolvedAt">
+        @for (c of thread.all; track c.id) {
+          <div class="comment" [class.answer]="c.parent !== null">
+            <span class="small"
+              ><b>{{ c.by }}</b> <span class="second">{{ c.at | date: 'yyyy-MM-dd HH:mm' }}</span></span
+            >
+            <p class="words">{{ c.text }}</p>
+          </div>
+        }
+        <div class="row">
+          @if (thread.first.resolvedAt) {
+            <span class="second small grow">resolved by {{ thread.first.resolvedBy }}</span>
+          } @else if (maySay()) {
+            <button class="chip" type="button" (click)="answering.set(thread.first.id)">Answer</button>
+          }
+          @if (maySay()) {
+            <button class="chip" type="button" (click)="resolve(thread.first)">
+              {{ thread.first.resolvedAt ? 'Open again' : 'Resolve' }}
+            </button>
+          }
+        </div>
+      </section>
+    } @empty {
+      <p class="second">Nobody has said anything yet.</p>
+    }
+    @if (maySay()) {
+      <form class="stack-s" (ngSubmit)="say()">
+        <label class="field"
+          ><span>{{ answering() === null ? 'Say something; @name tells somebody' : 'Your answer' }}</span
+          ><textarea
+            class="in"
+            rows="3"
+            name="words"
+            [ngModel]="words()"
+            (ngModelChange)="words.set($event)"
+            (keydown.control.enter)="say()"
+          ></textarea>
+        </label>
+        <div class="row">
+          <button mat-stroked-button type="submit" [disabled]="!words().trim()">
+            {{ answering() === null ? 'Comment' : 'Answer' }}
+          </button>
+          @if (answering() !== null) {
+            <button mat-button type="button" (click)="answering.set(null)">Not an answer</button>
+          }
+          <span class="second small">Ctrl+Enter sends</span>
+        </div>
+      </form>
+    }
+  `,
+  styles: `
+    :host {
+      display: grid;
+      gap: 10px;
+    }
+    .thread {
+      border-left: 3px solid var(--hairline);
+      padding: 2px 0 2px 12px;
+      display: grid;
+      gap: 8px;
+    }
+    .thread.done {
+      opacity: 0.75;
+    }
+    .answer {
+      margin-left: 16px;
+    }
+    .words {
+      white-space: pre-wrap;
+      overflow-wrap: anywhere;
+    }
+  `,
+})
+export class CommentsPanel {
+  readonly key = input.required<string>();
+  private readonly scope = useProject();
+  private readonly store = this.scope.store;
+  private readonly comments = this.store.selectSignal(recordFeature.selectComments);
+  protected readonly names = { add: recordCommands.addComment.name, resolve: recordCommands.resolveComment.name };
+  protected readonly words = signal('');
+  protected readonly answering = signal<number | null>(null);
+  protected readonly maySay = computed(() => this.scope.roles().some((role) => role !== 'auditor'));
+  protected readonly threads = computed(() =>
+    this.comments()
+      .filter((c) => c.parent === null)
+      .map((first) => ({ first, all: [first, ...this.comments().filter((c) => c.parent === first.id)] })),
+  );
+
+  constructor() {
+    // What was typed goes only once it is stored.
+    onAction(recordCommands.addComment.done, () => {
+      this.words.set('');
+      this.answering.set(null);
+    });
+  }
+
+  protected say(): void {
+    if (!this.words().trim()) return;
+    this.store.dispatch(
+      recordCommands.addComment.start({
+        project: this.scope.slug(),
+        key: this.key(),
+        html: paragraphsOf(this.words()),
+        parent: this.answering(),
+      }),
+    );
+  }
+
+  protected resolve({ id, resolvedAt }: Comment): void {
+    this.store.dispatch(
+      recordCommands.resolveComment.start({ project: this.scope.slug(), key: this.key(), id, resolved: resolvedAt === null }),
+    );
+  }
+}

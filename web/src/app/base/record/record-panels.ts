@@ -1,0 +1,164 @@
+import { DatePipe } from '@angular/common';
+import { ChangeDetectionStrategy, Component, computed, effect, input, signal, untracked } from '@angular/core';
+import { onChanged, useProject } from '../live';
+import { Icon } from '../ui/icon';
+import { CommentsPanel } from './comments-panel';
+import { FilesPanel } from './files-panel';
+import { HistoryPanel } from './history-panel';
+import { recordCommands, recordFeature, recordOpened } from './state';
+
+const panels = ['comments', 'files', 'history', 'activity'] as const;
+type Panel = (typeof panels)[number];
+const words: Record<Panel, string> = { comments: 'Comments', files: 'Files', history: 'History', activity: 'Activity' };
+/** A word that one is here, so often; half a minute without one ends it. */
+const presentEvery = 12_000;
+
+/** What every record has besides its content, whatever its kind: comments, files, history, activity; who follows it, and who is here. */
+@Component({
+  selector: 'cp-record-panels',
+  imports: [DatePipe, Icon, CommentsPanel, FilesPanel, HistoryPanel],
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  template: `
+    <section class="sheet pad stack" aria-label="About this record">
+      <div class="row">
+        <div class="row grow" role="tablist" aria-label="About this record" (keydown)="move($event)">
+          @for (p of panels; track p) {
+            <button
+              class="chip"
+              type="button"
+              role="tab"
+              [id]="'tab-' + p"
+              [attr.aria-selected]="panel() === p"
+              [attr.aria-controls]="'panel-' + p"
+              [class.on]="panel() === p"
+              [tabindex]="panel() === p ? 0 : -1"
+              (click)="open(p)"
+            >
+              {{ words[p] }}{{ count(p) }}
+            </button>
+          }
+        </div>
+        @if (present().length) {
+          <span class="second small" role="status">Also here: {{ here() }}</span>
+        }
+        <button class="chip" type="button" [attr.aria-pressed]="following()" (click)="follow()">
+          <cp-icon name="notifications" /> {{ following() ? 'You follow it' : 'Follow' }}
+        </button>
+      </div>
+      <div role="tabpanel" [id]="'panel-' + panel()" [attr.aria-labelledby]="'tab-' + panel()">
+        @switch (panel()) {
+          @case ('comments') {
+            <cp-comments-panel [key]="key()" />
+          }
+          @case ('files') {
+            <cp-files-panel [key]="key()" />
+          }
+          @case ('history') {
+            <cp-history-panel />
+          }
+          @case ('activity') {
+            @for (entry of activity(); track entry.seq) {
+              <div class="entry">
+                <span class="second small when">{{ entry.at | date: 'yyyy-MM-dd HH:mm' }}</span>
+                <span
+                  ><b>{{ entry.who }}</b
+                  >: {{ entry.action }}</span
+                >
+                <span class="second small">entry {{ entry.seq }}</span>
+              </div>
+            } @empty {
+              <p class="second">Nothing happened to it yet.</p>
+            }
+          }
+        }
+      </div>
+    </section>
+  `,
+  styles: `
+    .entry {
+      display: grid;
+      grid-template-columns: 130px 1fr auto;
+      gap: 10px;
+      padding: 5px 0;
+      border-top: 1px solid var(--hairline);
+    }
+    .entry:first-child {
+      border-top: 0;
+    }
+  `,
+})
+export class RecordPanels {
+  readonly key = input.required<string>();
+  private readonly scope = useProject();
+  private readonly store = this.scope.store;
+  private readonly state = this.store.selectSignal(recordFeature.selectRecordState);
+  protected readonly panels = panels;
+  protected readonly words = words;
+  protected readonly panel = signal<Panel>('comments');
+  protected readonly activity = computed(() => this.state().activity);
+  protected readonly present = computed(() => this.state().present);
+  protected readonly following = computed(() => this.state().following);
+  protected readonly here = computed(() =>
+    this.present()
+      .map((p) => (p.field ? `${p.printedName} (writing in ${p.field})` : p.printedName))
+      .join(', '),
+  );
+
+  constructor() {
+    effect((onCleanup) => {
+      const at = { project: this.scope.slug(), key: this.key() };
+      untracked(() => {
+        this.store.dispatch(recordOpened({ key: at.key }));
+        this.store.dispatch(recordCommands.getRecord.start(at));
+        this.store.dispatch(recordCommands.listComments.start(at));
+        this.store.dispatch(recordCommands.listFiles.start(at));
+        this.read(this.panel());
+        this.store.dispatch(recordCommands.presence.start(at));
+      });
+      const timer = setInterval(() => this.store.dispatch(recordCommands.presence.start(at)), presentEvery);
+      onCleanup(() => {
+        clearInterval(timer);
+        this.store.dispatch(recordCommands.presence.start({ ...at, here: false }));
+      });
+    });
+    onChanged(['requirement', 'case', 'run', 'problem', 'round', 'build', 'specification', 'upload'], (keys) => {
+      if (keys && !keys.includes(this.key())) return;
+      const at = { project: this.scope.slug(), key: this.key() };
+      this.store.dispatch(recordCommands.listComments.start(at));
+      this.store.dispatch(recordCommands.listFiles.start(at));
+      this.read(this.panel());
+    });
+  }
+
+  protected count(panel: Panel): string {
+    const { comments, files } = this.state();
+    const open = comments.filter((c) => c.parent === null && c.resolvedAt === null).length;
+    const n = panel === 'comments' ? open : panel === 'files' ? files.length : 0;
+    return n ? ` ${n}` : '';
+  }
+
+  protected open(panel: Panel): void {
+    this.panel.set(panel);
+    this.read(panel);
+  }
+
+  /** What only some look at is read when they do. */
+  private read(panel: Panel): void {
+    const project = this.scope.slug();
+    if (panel === 'history') this.store.dispatch(recordCommands.history.start({ project, key: this.key() }));
+    if (panel === 'activity') this.store.dispatch(recordCommands.activity.start({ project, q: this.key(), limit: 50 }));
+  }
+
+  protected move(event: KeyboardEvent): void {
+    const step = event.key === 'ArrowRight' ? 1 : event.key === 'ArrowLeft' ? -1 : 0;
+    if (!step) return;
+    event.preventDefault();
+    const next = panels[(panels.indexOf(this.panel()) + step + panels.length) % panels.length];
+    this.open(next);
+    document.getElementById(`tab-${next}`)?.focus();
+  }
+
+  protected follow(): void {
+    this.store.dispatch(recordCommands.follow.start({ project: this.scope.slug(), key: this.key(), follow: !this.following() }));
+  }
+}

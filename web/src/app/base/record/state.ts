@@ -1,0 +1,57 @@
+import { createAction, createFeature, createReducer, on, props } from '@ngrx/store';
+import * as contract from '@contract/base';
+import type { Attachment, Comment, LedgerRow, PresentPerson, Revision } from '@contract/base';
+import { command } from '../command';
+
+export const recordCommands = {
+  getRecord: command('[Record] get', contract.getRecord),
+  history: command('[Record] history', contract.recordHistory),
+  listComments: command('[Record] list comments', contract.listComments),
+  addComment: command('[Record] comment', contract.addComment),
+  resolveComment: command('[Record] resolve comment', contract.resolveComment),
+  listFiles: command('[Record] list files', contract.listAttachments),
+  addFiles: command('[Record] add files', contract.addAttachments),
+  removeFile: command('[Record] remove file', contract.removeAttachment),
+  activity: command('[Record] activity', contract.listLedger),
+  follow: command('[Record] follow', contract.setFollowing),
+  presence: command('[Record] presence', contract.setPresence),
+};
+
+/** Another record was opened: what is shown of the one before is not this one's. */
+export const recordOpened = createAction('[Record] opened', props<{ key: string }>());
+
+export interface RecordState {
+  readonly key: string;
+  readonly comments: readonly Comment[];
+  readonly files: readonly Attachment[];
+  readonly history: readonly Revision[];
+  readonly activity: readonly LedgerRow[];
+  readonly present: readonly PresentPerson[];
+  readonly following: boolean;
+}
+const first: RecordState = { key: '', comments: [], files: [], history: [], activity: [], present: [], following: false };
+
+const c = recordCommands;
+/** What every record has besides its own content, for the one that is open. Answers about another record are not its. */
+export const recordFeature = createFeature({
+  name: 'record',
+  reducer: createReducer(
+    first,
+    on(recordOpened, (state, { key }): RecordState => (state.key === key ? state : { ...first, key })),
+    on(c.getRecord.done, (state, { input, answer }) => mine(state, input, { following: answer.following })),
+    on(c.history.done, (state, { input, answer }) => mine(state, input, { history: answer })),
+    on(c.listComments.done, (state, { input, answer }) => mine(state, input, { comments: answer })),
+    on(c.addComment.done, (state, { input, answer }) => mine(state, input, { comments: [...state.comments, answer] })),
+    on(c.resolveComment.done, (state, { input, answer }) =>
+      mine(state, input, { comments: state.comments.map((comment) => (comment.id === answer.id ? answer : comment)) }),
+    ),
+    on(c.listFiles.done, c.addFiles.done, (state, { input, answer }) => mine(state, input, { files: answer })),
+    on(c.removeFile.done, (state, { input }) => mine(state, input, { files: state.files.filter((file) => file.id !== input.id) })),
+    on(c.activity.done, (state, { input, answer }) => (input.q === state.key ? { ...state, activity: answer.entries } : state)),
+    on(c.follow.done, (state, { input, answer }) => mine(state, input, { following: answer.following })),
+    on(c.presence.done, (state, { input, answer }) => mine(state, input, { present: answer })),
+  ),
+});
+
+const mine = (state: RecordState, { key }: { key: string }, change: Partial<RecordState>): RecordState =>
+  key === state.key ? { ...state, ...change } : state;
