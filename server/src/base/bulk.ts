@@ -24,6 +24,8 @@ export interface BulkHow {
   readonly reason: string;
   /** Who signs, where the act is a signature; the signer's roles were judged before. */
   readonly signer: SignedIn | undefined;
+  /** It takes back what another act did. */
+  readonly takesBack?: true;
 }
 
 /** What an act did to one record: in words, and the act that takes it back. */
@@ -250,7 +252,12 @@ async function workOff(w: Writing, bulkId: number, kind: VersionedKind, how: Bul
     // An undo does to each record what takes back what was done to it.
     const own = item.undo ?? act;
     const tried = await w.attempt(async () =>
-      needKind(kind).act(w, await lockChosen(w, { id: item.recordId, revision: item.revision, state: item.state }), own, how),
+      needKind(kind).act(
+        w,
+        await lockChosen(w, { id: item.recordId, revision: item.revision, state: item.state }),
+        own,
+        item.undo ? { ...how, takesBack: true } : how,
+      ),
     );
     if ('refusal' in tried)
       await w.tx

@@ -20,6 +20,8 @@ export * from './record/state';
 export * from './record/record-panels';
 export * from './bulk/state';
 export * from './bulk/bulk-panel';
+export * from './bulk/choices';
+export * from './picking';
 export * from './approval';
 export * from './trace-words';
 export * from './list-keys';

@@ -19,6 +19,7 @@ import {
   onChanged,
   ProblemNote,
   RecordLink,
+  RecordPanels,
   selectRequest,
   useDeviceMemory,
   useProject,
@@ -59,10 +60,10 @@ const outline = (content: CaseContent): string =>
     ),
   ].join('\n');
 
-/** One verification case: what it shows, its steps, what it verifies, its runs and its history. */
+/** One verification case: what it shows, its steps, what it verifies, its runs, and what is said of it. */
 @Component({
   selector: 'cp-case-record',
-  imports: [DatePipe, FormsModule, MatButtonModule, Icon, ProblemNote, RecordLink, WordsDiff, RowsEditor, StepsEditor],
+  imports: [DatePipe, FormsModule, MatButtonModule, Icon, ProblemNote, RecordLink, RecordPanels, WordsDiff, RowsEditor, StepsEditor],
   changeDetection: ChangeDetectionStrategy.OnPush,
   templateUrl: './case-record.html',
   styles: `
@@ -105,11 +106,9 @@ export class CaseRecord {
   private readonly router = inject(Router);
   private readonly route = inject(ActivatedRoute);
   private readonly detail = this.store.selectSignal(designFeature.selectDetail);
-  protected readonly history = this.store.selectSignal(designFeature.selectHistory);
   protected readonly saving = this.store.selectSignal(selectRequest(designCommands.saveCase.name));
   protected readonly shown = computed(() => (this.detail()?.key === this.key() ? this.detail() : null));
   protected readonly editing = signal(false);
-  protected readonly historyOpen = signal(false);
   protected readonly requirementKey = signal('');
   protected readonly draft = signal<CaseContent | null>(null);
   private readonly base = signal('');
@@ -148,7 +147,6 @@ export class CaseRecord {
       if (!shown || this.edited === shown.key) return;
       this.edited = shown.key;
       untracked(() => {
-        this.historyOpen.set(false);
         this.store.dispatch(forgetProblem({ name: this.names.save }));
         this.begin(this.route.snapshot.queryParamMap.has('edit') || this.drafts.read(shown.key) !== undefined);
       });
@@ -222,7 +220,6 @@ export class CaseRecord {
 
   private read(at: { project: string; key: string }): void {
     this.store.dispatch(designCommands.getCase.start(at));
-    if (this.historyOpen()) this.store.dispatch(designCommands.history.start(at));
   }
 
   /** A reviewer approves what somebody else wrote. */
@@ -277,16 +274,6 @@ export class CaseRecord {
       text: `${trace.from} to ${trace.to}: the case is approved, so the ledger keeps why.`,
       confirm: 'Take it back',
     }).subscribe(take);
-  }
-
-  protected toggleHistory(): void {
-    this.historyOpen.update((open) => !open);
-    if (this.historyOpen()) this.store.dispatch(designCommands.history.start({ project: this.scope.slug(), key: this.key() }));
-  }
-
-  protected outlineOf(index: number): string {
-    const revision = this.history()[index];
-    return revision ? outline(revision.snapshot as unknown as CaseContent) : '';
   }
 
   protected plan(): void {

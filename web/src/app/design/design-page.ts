@@ -4,7 +4,21 @@ import { MatButtonModule } from '@angular/material/button';
 import { Router } from '@angular/router';
 import { compareKeys } from '@core/base';
 import { emptyCase, plainContent } from '@core/design';
-import { ExportMenu, Icon, keysFilter, onAction, onChanged, ProblemNote, useProject, listMove, showRow } from '../base';
+import type { Selection } from '@contract/base';
+import {
+  BulkPanel,
+  ExportMenu,
+  Icon,
+  keysFilter,
+  listMove,
+  onAction,
+  onChanged,
+  ProblemNote,
+  reviewChoices,
+  showRow,
+  usePicking,
+  useProject,
+} from '../base';
 import { CaseRecord } from './case-record';
 import { designCommands, designFeature } from './state';
 
@@ -20,7 +34,7 @@ const rowHeight = 50;
 /** Design: the verification cases on the left, the chosen one beside them. */
 @Component({
   selector: 'cp-design-page',
-  imports: [ScrollingModule, MatButtonModule, ExportMenu, Icon, ProblemNote, CaseRecord],
+  imports: [ScrollingModule, MatButtonModule, BulkPanel, ExportMenu, Icon, ProblemNote, CaseRecord],
   changeDetection: ChangeDetectionStrategy.OnPush,
   template: `
     <div class="panes">
@@ -51,13 +65,15 @@ const rowHeight = 50;
         /></label>
         <div class="row">
           <span class="second small grow" role="status"
-            >{{ rows().length }} of {{ cases().length }}{{ picked().size ? ', ' + picked().size + ' chosen' : '' }}</span
+            >{{ rows().length }} of {{ cases().length }}{{ picking.shown().length ? ', ' + picking.shown().length + ' chosen' : '' }}</span
           >
-          @if (picked().size) {
+          @if (picking.shown().length) {
             <button class="chip" type="button" (click)="plan()"><cp-icon name="play_arrow" /> Plan a round</button
-            ><button class="chip" type="button" (click)="picked.set(none)">Choose none</button>
+            ><button class="chip" type="button" [attr.aria-pressed]="acting()" (click)="acting.set(!acting())">
+              <cp-icon name="checklist" /> Act on them</button
+            ><button class="chip" type="button" (click)="pickNone()">Choose none</button>
           } @else {
-            <button class="chip" type="button" (click)="pickAll()">Choose all shown</button>
+            <button class="chip" type="button" (click)="picking.all()">Choose all shown</button>
           }
           <cp-export-menu list="cases" [shown]="shownKeys()" [total]="cases().length" />
         </div>
@@ -68,7 +84,7 @@ const rowHeight = 50;
             tabindex="0"
             role="listbox"
             aria-multiselectable="true"
-            aria-label="Cases: arrows move, Enter opens, Space chooses"
+            aria-label="Cases: arrows move, Enter opens, Space chooses, with Shift a stretch"
             (keydown)="keys($event)"
           >
             <div
@@ -76,14 +92,14 @@ const rowHeight = 50;
               role="option"
               tabindex="-1"
               class="item"
-              [attr.aria-selected]="picked().has(c.key)"
+              [attr.aria-selected]="picking.has(c.key)"
               [class.on]="c.key === record()"
               [class.at]="i === at()"
               (click)="pressed($event, c.key, i)"
               (keydown.enter)="open(c.key, i)"
             >
               <span class="box" aria-hidden="true">
-                @if (picked().has(c.key)) {
+                @if (picking.has(c.key)) {
                   <cp-icon name="check" />
                 }
               </span>
@@ -110,7 +126,9 @@ const rowHeight = 50;
         <cp-problem [of]="addName" />
       </section>
       <section class="pane" aria-label="Case">
-        @if (record(); as key) {
+        @if (acting() && picking.shown().length) {
+          <cp-bulk-panel [of]="selection()" [choices]="choices()" (closed)="acting.set(false)" />
+        } @else if (record(); as key) {
           <cp-case-record [key]="key" />
         } @else {
           <div class="empty">
@@ -204,8 +222,6 @@ export class DesignPage {
   protected readonly view = signal<(typeof views)[number][0]>('all');
   protected readonly words = signal('');
   protected readonly at = signal(0);
-  protected readonly none: ReadonlySet<string> = new Set();
-  protected readonly picked = signal<ReadonlySet<string>>(this.none);
   protected readonly addName = designCommands.addCase.name;
   protected readonly author = computed(() => this.scope.roles().includes('author'));
   private readonly inView = computed(() => ({
@@ -223,6 +239,10 @@ export class DesignPage {
     return [...rows].sort((a, b) => compareKeys(a.key, b.key));
   });
   protected readonly shownKeys = computed(() => this.rows().map((row) => row.key));
+  protected readonly picking = usePicking(this.shownKeys);
+  protected readonly acting = signal(false);
+  protected readonly selection = computed((): Selection => ({ kind: 'case', keys: [...this.picking.shown()] }));
+  protected readonly choices = computed(() => reviewChoices(this.scope.roles()));
 
   constructor() {
     effect(() => {
@@ -254,37 +274,36 @@ export class DesignPage {
 
   protected open(key: string, at: number): void {
     this.at.set(at);
+    this.acting.set(false);
     void this.router.navigate(['/', this.scope.slug(), 'design', key]);
   }
 
-  /** A press on the box chooses, anywhere else opens. */
+  /** A press on the box, or with Ctrl, chooses; with Shift a stretch; anywhere else it opens. */
   protected pressed(event: MouseEvent, key: string, at: number): void {
-    if ((event.target as HTMLElement).closest('.box')) this.toggle(key);
-    else this.open(key, at);
+    if (event.shiftKey) this.picking.stretch(at);
+    else if (event.ctrlKey || event.metaKey || (event.target as HTMLElement).closest('.box')) this.picking.toggle(key, at);
+    else return this.open(key, at);
+    this.at.set(at);
   }
 
-  protected toggle(key: string): void {
-    const next = new Set(this.picked());
-    if (!next.delete(key)) next.add(key);
-    this.picked.set(next);
-  }
-
-  protected pickAll(): void {
-    this.picked.set(new Set(this.rows().map((c) => c.key)));
+  protected pickNone(): void {
+    this.picking.none();
+    this.acting.set(false);
   }
 
   protected plan(): void {
-    void this.router.navigate(['/', this.scope.slug(), 'run'], { queryParams: { plan: [...this.picked()].join(',') } });
+    void this.router.navigate(['/', this.scope.slug(), 'run'], { queryParams: { plan: this.picking.shown().join(',') } });
   }
 
   protected keys(event: KeyboardEvent): void {
     const to = listMove(event.key, this.at(), this.rows().length - 1);
     const here = this.rows()[this.at()];
     if (to !== undefined) {
+      if (event.shiftKey) this.picking.stretch(to);
       this.at.set(to);
       showRow(this.list(), to, rowHeight);
     } else if (event.key === 'Enter' && here) this.open(here.key, this.at());
-    else if (event.key === ' ' && here) this.toggle(here.key);
+    else if (event.key === ' ' && here) this.picking.toggle(here.key, this.at());
     else return;
     event.preventDefault();
   }

@@ -1,5 +1,5 @@
 import { createFeature, createReducer, on } from '@ngrx/store';
-import { addTrace, confirmTrace, recordHistory, removeTrace, type Revision } from '@contract/base';
+import { addTrace, confirmTrace, removeTrace } from '@contract/base';
 import * as contract from '@contract/design';
 import type { CaseDetail, CaseSummary } from '@contract/design';
 import { compareKeys } from '@core/base';
@@ -8,7 +8,6 @@ import { command, noList, pagedCommand, withPage, type PagedList } from '../base
 export const designCommands = {
   listCases: pagedCommand('[Design] list cases', contract.listCases),
   getCase: command('[Design] get case', contract.getCase),
-  history: command('[Design] history', recordHistory),
   addCase: command('[Design] add case', contract.addCase),
   saveCase: command('[Design] save case', contract.saveCase),
   setState: command('[Design] set state', contract.setCaseState),
@@ -21,9 +20,8 @@ export const designCommands = {
 interface DesignState {
   readonly cases: PagedList<CaseSummary>;
   readonly detail: CaseDetail | null;
-  readonly history: readonly Revision[];
 }
-const first: DesignState = { cases: noList, detail: null, history: [] };
+const first: DesignState = { cases: noList, detail: null };
 const c = designCommands;
 
 export const designFeature = createFeature({
@@ -38,6 +36,5 @@ export const designFeature = createFeature({
       ...state,
       detail: answer,
     })),
-    on(c.history.done, (state, { answer }): DesignState => ({ ...state, history: answer })),
   ),
 });

@@ -13,6 +13,7 @@ import {
   onChanged,
   ProblemNote,
   RecordLink,
+  RecordPanels,
   SignDialog,
   useProject,
   type SignAnswer,
@@ -25,7 +26,7 @@ const empty = { title: '', description: '', blocking: true, requirements: '' };
 /** Problem reports: the list, and the chosen one beside it. */
 @Component({
   selector: 'cp-problems-page',
-  imports: [DatePipe, FormsModule, MatButtonModule, ExportMenu, Icon, ProblemNote, RecordLink],
+  imports: [DatePipe, FormsModule, MatButtonModule, ExportMenu, Icon, ProblemNote, RecordLink, RecordPanels],
   changeDetection: ChangeDetectionStrategy.OnPush,
   template: `
     <div class="panes">
@@ -155,6 +156,7 @@ const empty = { title: '', description: '', blocking: true, requirements: '' };
               }
             }
           </section>
+          <cp-record-panels [key]="p.key" />
         } @else {
           <div class="empty">
             <h2>Choose a report</h2>

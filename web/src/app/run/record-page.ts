@@ -11,6 +11,7 @@ import {
   ProblemNote,
   ReasonDialog,
   RecordLink,
+  RecordPanels,
   SignDialog,
   useProject,
   type ReasonRequest,
@@ -23,7 +24,7 @@ import { runCommands, runFeature } from './state';
 /** A run record, whole, as a reviewer signs it and an auditor reads it. */
 @Component({
   selector: 'cp-record-page',
-  imports: [DatePipe, MatButtonModule, RouterLink, Icon, ProblemNote, RecordLink],
+  imports: [DatePipe, MatButtonModule, RouterLink, Icon, ProblemNote, RecordLink, RecordPanels],
   changeDetection: ChangeDetectionStrategy.OnPush,
   templateUrl: './record-page.html',
   styles: `

@@ -4,7 +4,7 @@ import { RouterLink } from '@angular/router';
 import { createFeature, createReducer, on } from '@ngrx/store';
 import { getCord, type CordDetail } from '@contract/prove';
 import { requirementCode } from '@contract/measure';
-import { listLedger, type AnswerOf, type TraceRow } from '@contract/base';
+import { type AnswerOf, type TraceRow } from '@contract/base';
 import { getCase, type CaseDetail } from '@contract/design';
 import { getRun, type RunDetail } from '@contract/run';
 import { knots } from '@core/base';
@@ -15,18 +15,16 @@ import { actionLink, command, CordDrawing, Icon, KnotMark, recordLink, RecordLin
 export const proofCommands = {
   cord: command('[Proof] cord', getCord),
   code: command('[Proof] code', requirementCode),
-  ledger: command('[Proof] ledger', listLedger),
   case: command('[Proof] case', getCase, 'all'),
   run: command('[Proof] run', getRun, 'all'),
 };
 interface ProofState {
   readonly cord: CordDetail | null;
   readonly code: AnswerOf<typeof requirementCode> | null;
-  readonly ledger: AnswerOf<typeof listLedger>['entries'];
   readonly cases: Readonly<Record<string, CaseDetail>>;
   readonly runs: Readonly<Record<string, RunDetail>>;
 }
-const first: ProofState = { cord: null, code: null, ledger: [], cases: {}, runs: {} };
+const first: ProofState = { cord: null, code: null, cases: {}, runs: {} };
 
 export const proofFeature = createFeature({
   name: 'proof',
@@ -34,13 +32,12 @@ export const proofFeature = createFeature({
     first,
     on(proofCommands.cord.done, (state, { answer }): ProofState => ({ ...state, cord: answer })),
     on(proofCommands.code.done, (state, { answer }): ProofState => ({ ...state, code: answer })),
-    on(proofCommands.ledger.done, (state, { answer }): ProofState => ({ ...state, ledger: answer.entries })),
     on(proofCommands.case.done, (state, { answer }): ProofState => ({ ...state, cases: { ...state.cases, [answer.key]: answer } })),
     on(proofCommands.run.done, (state, { answer }): ProofState => ({ ...state, runs: { ...state.runs, [answer.key]: answer } })),
   ),
 });
 
-/** Everything that proves a requirement on the build: its cord with every reason, runs with signatures, code with coverage, what was done to it. */
+/** Everything that proves a requirement on the build: its cord with every reason, runs with signatures, code with coverage. */
 @Component({
   selector: 'cp-requirement-proof',
   imports: [DatePipe, RouterLink, CordDrawing, KnotMark, Icon, RecordLink],
@@ -118,8 +115,7 @@ export const proofFeature = createFeature({
                 <td>
                   <a [routerLink]="fileLink(u.path, u.start).path" [queryParams]="fileLink(u.path, u.start).query" class="code">{{
                     u.name
-                  }}</a>
-                  <span class="second small">{{ u.path }}</span>
+                  }}</a>&ngsp;<span class="second small">{{ u.path }}</span>
                 </td>
                 @for (m of metrics(); track m) {
                   <td class="num">{{ u.coverage[m].credited }} of {{ u.coverage[m].found }}</td>
@@ -131,7 +127,7 @@ export const proofFeature = createFeature({
                 <th scope="row">All</th>
                 @for (m of metrics(); track m) {
                   <td class="num">
-                    <b>{{ pct(t[m]) }} %</b>
+                    <b>{{ pct(t[m]) }}</b>
                   </td>
                 }
               </tr>
@@ -141,17 +137,6 @@ export const proofFeature = createFeature({
       } @else {
         <p class="second">No code is traced to it on this build.</p>
       }
-    </section>
-    <section class="sheet pad stack-s">
-      <h2>What was done to it</h2>
-      <ul>
-        @for (e of ledger(); track e.seq) {
-          <li class="small">
-            <span class="second">{{ e.at | date: 'yyyy-MM-dd HH:mm' }}</span> {{ e.who }}: {{ e.action }}
-            <span class="second">entry {{ e.seq }}</span>
-          </li>
-        }
-      </ul>
     </section>
   `,
   styles: `
@@ -192,9 +177,6 @@ export class RequirementProof {
   protected readonly words = metricWords;
   protected readonly cord = computed(() => (this.state().cord?.key === this.key() ? this.state().cord : null));
   protected readonly code = computed(() => this.state().code);
-  protected readonly ledger = computed(() =>
-    this.state().ledger.filter((entry) => entry.key === this.key() || entry.key.split(' → ').includes(this.key())),
-  );
   private readonly runKeys = computed(() =>
     this.cases().flatMap((t) =>
       (this.state().cases[t.from]?.runs ?? []).filter((run) => run.build === this.scope.build() && !run.superseded).map((run) => run.key),
@@ -210,7 +192,6 @@ export class RequirementProof {
       untracked(() => {
         this.store.dispatch(proofCommands.cord.start(at));
         this.store.dispatch(proofCommands.code.start(at));
-        this.store.dispatch(proofCommands.ledger.start({ project: at.project, q: at.key, limit: 30 }));
       });
     });
     effect(() => {
@@ -232,7 +213,8 @@ export class RequirementProof {
     return recordLink(this.scope.slug(), { kind: 'file', key: `${path}:${line}` });
   }
 
-  protected pct(coverage: Parameters<typeof ratioOf>[0]): number {
-    return percent(ratioOf(coverage, 'credited'));
+  /** Per cent; of nothing there is none. */
+  protected pct(coverage: Parameters<typeof ratioOf>[0]): string {
+    return coverage.found ? `${percent(ratioOf(coverage, 'credited'))} %` : '–';
   }
 }

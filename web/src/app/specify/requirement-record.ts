@@ -33,7 +33,18 @@ import { specifyCommands, specifyFeature } from './state';
 /** One requirement, on one page: its text, where it comes from, its history, and everything that proves it. */
 @Component({
   selector: 'cp-requirement-record',
-  imports: [DatePipe, FormsModule, MatButtonModule, Icon, ProblemNote, RecordLink, WordsDiff, RecordPanels, RequirementForm, RequirementProof],
+  imports: [
+    DatePipe,
+    FormsModule,
+    MatButtonModule,
+    Icon,
+    ProblemNote,
+    RecordLink,
+    WordsDiff,
+    RecordPanels,
+    RequirementForm,
+    RequirementProof,
+  ],
   changeDetection: ChangeDetectionStrategy.OnPush,
   templateUrl: './requirement-record.html',
   styles: `

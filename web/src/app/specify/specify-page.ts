@@ -4,8 +4,24 @@ import { FormsModule } from '@angular/forms';
 import { MatButtonModule } from '@angular/material/button';
 import { MatMenuModule } from '@angular/material/menu';
 import { Router, RouterLink } from '@angular/router';
-import { emptyRequirement, treeRows } from '@core/specify';
-import { ExportMenu, Icon, keysFilter, onAction, onChanged, ProblemNote, useProject, listMove, showRow } from '../base';
+import { emptyRequirement, treeRows, verificationMethods } from '@core/specify';
+import type { Selection } from '@contract/base';
+import {
+  BulkPanel,
+  ExportMenu,
+  Icon,
+  keysFilter,
+  listMove,
+  onAction,
+  onChanged,
+  ProblemNote,
+  reviewChoices,
+  setChoice,
+  showRow,
+  usePicking,
+  useProject,
+  type BulkChoice,
+} from '../base';
 import { RequirementRecord } from './requirement-record';
 import { specifyCommands, specifyFeature } from './state';
 
@@ -14,7 +30,18 @@ const rowHeight = 40;
 /** Specify: a specification's tree on the left, the chosen requirement beside it. */
 @Component({
   selector: 'cp-specify-page',
-  imports: [ScrollingModule, FormsModule, RouterLink, MatMenuModule, MatButtonModule, ExportMenu, Icon, ProblemNote, RequirementRecord],
+  imports: [
+    ScrollingModule,
+    FormsModule,
+    RouterLink,
+    MatMenuModule,
+    MatButtonModule,
+    BulkPanel,
+    ExportMenu,
+    Icon,
+    ProblemNote,
+    RequirementRecord,
+  ],
   changeDetection: ChangeDetectionStrategy.OnPush,
   template: `
     <div class="panes">
@@ -77,14 +104,27 @@ const rowHeight = 40;
             [value]="words()"
             (input)="words.set(wordsBox.value)"
         /></label>
-        <span class="second small" role="status">{{ rows().length }} of {{ all().length }}</span>
+        <div class="row">
+          <span class="second small grow" role="status"
+            >{{ rows().length }} of {{ all().length }}{{ picking.shown().length ? ', ' + picking.shown().length + ' chosen' : '' }}</span
+          >
+          @if (picking.shown().length) {
+            <button class="chip" type="button" [attr.aria-pressed]="acting()" (click)="acting.set(!acting())">
+              <cp-icon name="checklist" /> Act on them
+            </button>
+            <button class="chip" type="button" (click)="pickNone()">Choose none</button>
+          } @else if (rows().length) {
+            <button class="chip" type="button" (click)="picking.all()">Choose all shown</button>
+          }
+        </div>
         @if (rows().length) {
           <cdk-virtual-scroll-viewport
             [itemSize]="rowHeight"
             class="tree"
             tabindex="0"
             role="tree"
-            aria-label="Requirements: arrows move, Enter opens"
+            aria-multiselectable="true"
+            aria-label="Requirements: arrows move, Enter opens, Space chooses, with Shift a stretch"
             (keydown)="keys($event)"
           >
             <div
@@ -92,13 +132,15 @@ const rowHeight = 40;
               role="treeitem"
               tabindex="-1"
               [attr.aria-level]="row.depth + 1"
-              [attr.aria-selected]="row.item.key === shownKey()"
+              [attr.aria-selected]="picking.has(row.item.key)"
+              [attr.aria-current]="row.item.key === shownKey() ? 'true' : null"
               class="item"
+              [class.picked]="picking.has(row.item.key)"
               [class.on]="row.item.key === shownKey()"
               [class.at]="i === at()"
               [class.heading]="row.item.kind === 'heading'"
               [style.padding-left.px]="8 + row.depth * 16"
-              (click)="open(row.item.key, i)"
+              (click)="pressed($event, row.item.key, i)"
               (keydown.enter)="open(row.item.key, i)"
             >
               <b class="key">{{ row.item.key }}</b><span class="name">{{ row.item.title }}</span>
@@ -119,7 +161,9 @@ const rowHeight = 40;
         <cp-problem [of]="names.add" />
       </section>
       <section class="pane" aria-label="Requirement">
-        @if (shownKey(); as key) {
+        @if (acting() && picking.shown().length) {
+          <cp-bulk-panel [of]="selection()" [choices]="choices()" (closed)="acting.set(false)" />
+        } @else if (shownKey(); as key) {
           <cp-requirement-record [key]="key" />
         } @else {
           <div class="empty">
@@ -167,6 +211,9 @@ const rowHeight = 40;
     }
     .item.at {
       box-shadow: inset 2px 0 0 var(--hairline-strong);
+    }
+    .item.picked {
+      box-shadow: inset 3px 0 0 var(--cord);
     }
     .item.on {
       background: var(--pick);
@@ -225,6 +272,26 @@ export class SpecifyPage {
       : rows;
   });
 
+  protected readonly picking = usePicking(computed(() => this.keysOf(this.rows())));
+  protected readonly acting = signal(false);
+  protected readonly selection = computed((): Selection => ({ kind: 'requirement', keys: [...this.picking.shown()] }));
+  protected readonly choices = computed((): BulkChoice[] => [
+    ...reviewChoices(this.scope.roles()),
+    ...(this.author()
+      ? [
+          ...(this.scope.project()?.profile.levels ?? []).map((level) => setChoice('level', 'Level', level)),
+          ...verificationMethods.map((method) => setChoice('method', 'Method', method)),
+          ...this.specifications()
+            .filter((s) => s.key !== this.specification())
+            .map((s): BulkChoice => ({
+              words: `Move to ${s.title}`,
+              act: { act: 'move', specification: s.key, under: null },
+              asks: 'nothing',
+            })),
+        ]
+      : []),
+  ]);
+
   constructor() {
     effect(() => {
       const project = this.scope.slug();
@@ -256,18 +323,38 @@ export class SpecifyPage {
     });
   }
 
+  /** Ctrl adds to what is chosen, Shift a stretch; a plain press opens. */
+  protected pressed(event: MouseEvent, key: string, at: number): void {
+    if (event.shiftKey) this.picking.stretch(at);
+    else if (event.ctrlKey || event.metaKey) this.picking.toggle(key, at);
+    else return this.open(key, at);
+    this.at.set(at);
+  }
+
+  protected pickNone(): void {
+    this.picking.none();
+    this.acting.set(false);
+  }
+
   protected open(key: string, at: number): void {
+    this.acting.set(false);
     this.at.set(at);
     void this.router.navigate(['/', this.scope.slug(), 'specify', 'requirement', key]);
   }
 
   protected keys(event: KeyboardEvent): void {
     const to = listMove(event.key, this.at(), this.rows().length - 1);
+    const here = this.rows()[this.at()];
     if (to !== undefined) {
       event.preventDefault();
+      if (event.shiftKey) this.picking.stretch(to);
       this.at.set(to);
       showRow(this.view(), to, rowHeight);
-    } else if (event.key === 'Enter' && this.rows()[this.at()]) this.open(this.rows()[this.at()].item.key, this.at());
+    } else if (event.key === 'Enter' && here) this.open(here.item.key, this.at());
+    else if (event.key === ' ' && here) {
+      event.preventDefault();
+      this.picking.toggle(here.item.key, this.at());
+    }
   }
 
   protected begin(): void {

@@ -1,5 +1,5 @@
 import { createFeature, createReducer, on } from '@ngrx/store';
-import { addTrace, confirmTrace, recordHistory, removeTrace, type Revision } from '@contract/base';
+import { addTrace, confirmTrace, removeTrace } from '@contract/base';
 import * as contract from '@contract/specify';
 import type { Requirement, RequirementDetail, Specification } from '@contract/specify';
 import { compareKeys } from '@core/base';
@@ -10,7 +10,6 @@ export const specifyCommands = {
   addSpecification: command('[Specify] add specification', contract.addSpecification),
   listRequirements: pagedCommand('[Specify] list requirements', contract.listRequirements),
   getRequirement: command('[Specify] get requirement', contract.getRequirement),
-  history: command('[Specify] history', recordHistory),
   addRequirement: command('[Specify] add requirement', contract.addRequirement),
   saveRequirement: command('[Specify] save requirement', contract.saveRequirement),
   placeRequirement: command('[Specify] place requirement', contract.placeRequirement),
@@ -26,9 +25,8 @@ interface SpecifyState {
   readonly specifications: readonly Specification[];
   readonly requirements: PagedList<Requirement>;
   readonly detail: RequirementDetail | null;
-  readonly history: readonly Revision[];
 }
-const first: SpecifyState = { specifications: [], requirements: noList, detail: null, history: [] };
+const first: SpecifyState = { specifications: [], requirements: noList, detail: null };
 const c = specifyCommands;
 
 const byKey = (a: Requirement, b: Requirement): number => compareKeys(a.key, b.key);
@@ -59,6 +57,5 @@ export const specifyFeature = createFeature({
       c.approve.done,
       (state, { answer }): SpecifyState => ({ ...state, detail: answer, requirements: withRow(state.requirements, answer) }),
     ),
-    on(c.history.done, (state, { answer }): SpecifyState => ({ ...state, history: answer })),
   ),
 });

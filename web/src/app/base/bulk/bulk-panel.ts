@@ -50,15 +50,19 @@ export interface BulkChoice {
       } @else {
         <div class="row" role="group" aria-label="What is done">
           @for (choice of choices(); track choice.words) {
-            <button class="chip" type="button" [attr.aria-pressed]="chosen() === choice" (click)="choose(choice)">{{ choice.words }}</button>
+            <button class="chip" type="button" [attr.aria-pressed]="chosen() === choice" (click)="choose(choice)">
+              {{ choice.words }}
+            </button>
           }
         </div>
         <cp-problem [of]="names.preview" /><cp-problem [of]="names.do" />
         @if (chosen(); as choice) {
           @if (preview(); as p) {
             <p role="status">
-              <strong>{{ p.changed }} would change</strong
-              >@if (p.refused) {, <strong class="t-broken">{{ p.refused }} would be refused</strong>}.
+              <strong>{{ p.changed }} would change{{ p.refused ? ', ' : '.' }}</strong>
+              @if (p.refused) {
+                <strong class="t-broken">{{ p.refused }} would be refused.</strong>
+              }
             </p>
             <div class="items">
               @for (item of p.items; track item.key) {

@@ -28,7 +28,8 @@ export function paragraphsOf(text: string): string {
         @for (c of thread.all; track c.id) {
           <div class="comment" [class.answer]="c.parent !== null">
             <span class="small"
-              ><b>{{ c.by }}</b> <span class="second">{{ c.at | date: 'yyyy-MM-dd HH:mm' }}</span></span
+              ><b>{{ c.by }}</b
+              >&ngsp;<span class="second">{{ c.at | date: 'yyyy-MM-dd HH:mm' }}</span></span
             >
             <p class="words">{{ c.text }}</p>
           </div>

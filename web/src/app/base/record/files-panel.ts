@@ -29,7 +29,9 @@ export const sizeWords = (bytes: number): string =>
           <code class="second small">SHA-256 {{ f.sha256.slice(0, 16) }}…</code>
         </div>
         @if (mayAdd()) {
-          <button class="chip" type="button" (click)="remove(f.id)">Take off<span class="hidden-visually"> {{ f.name }}</span></button>
+          <button class="chip" type="button" (click)="remove(f.id)">
+            Take off<span class="hidden-visually"> {{ f.name }}</span>
+          </button>
         }
       </div>
     } @empty {

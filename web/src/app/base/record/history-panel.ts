@@ -52,8 +52,7 @@ export function changesBetween(before: Revision | undefined, after: Revision): F
         }
         @for (change of r.changes; track change.name) {
           <div>
-            <span class="second small">{{ change.name }}</span
-            ><br /><cp-words-diff [before]="change.before" [after]="change.after" />
+            <span class="second small">{{ change.name }}</span><br /><cp-words-diff [before]="change.before" [after]="change.after" />
           </div>
         }
       </section>

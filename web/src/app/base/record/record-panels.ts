@@ -95,7 +95,9 @@ export class RecordPanels {
   protected readonly panels = panels;
   protected readonly words = words;
   protected readonly panel = signal<Panel>('comments');
-  protected readonly activity = computed(() => this.state().activity);
+  protected readonly activity = computed(() =>
+    this.state().activity.filter((entry) => entry.key === this.key() || entry.key.split(' → ').includes(this.key())),
+  );
   protected readonly present = computed(() => this.state().present);
   protected readonly following = computed(() => this.state().following);
   protected readonly here = computed(() =>

@@ -1,0 +1,173 @@
+import * as contract from '@contract/base';
+import { passwordFault, passwordStrength } from '@contract/base';
+import { mount, openWeb } from '../testing';
+import { SetPassword } from '../set-password';
+import { SignIn } from '../sign-in';
+import { AccountPanel, deviceWords } from './account-panel';
+import { AccountsPanel } from './accounts-panel';
+import { ProgramsPanel } from './programs-panel';
+
+const person = (login: string, more = {}) => ({ login, printedName: `Person ${login}`, installation: false, disabled: false, ...more });
+const session = (more = {}) => ({ person: person('ada'), projects: [], setPassword: false, tried: 0, ...more });
+
+describe('accounts of the installation', () => {
+  it('are made and reset with a one-time code that is shown once', async () => {
+    const { api } = openWeb(['administrator']);
+    api
+      .on(contract.listPeople, () => [person('tom')])
+      .on(contract.addPerson, ({ login }) => ({ person: person(String(login)), code: 'first-code' }))
+      .on(contract.changePerson, ({ login }) => ({ person: person(String(login), { disabled: true }), code: 'reset-code' }));
+    const panel = await mount(AccountsPanel);
+    await panel.write(/Printed name/, 'New One');
+    await panel.write(/Sign-in name/, 'new.one');
+    await panel.press(/Make the account/);
+    expect(api.of(contract.addPerson)[0]).toEqual({ login: 'new.one', printedName: 'New One' });
+    expect(panel.text()).toContain('One-time code for new.one');
+    expect(panel.text()).toContain('first-code');
+    await panel.press(/I have it/);
+    expect(panel.text()).not.toContain('first-code');
+    await panel.press(/Reset the password of Person tom/);
+    expect(api.of(contract.changePerson)[0]).toEqual({ login: 'tom', reset: true });
+    expect(panel.text()).toContain('reset-code');
+    await panel.press(/Enable Person tom/);
+    expect(api.of(contract.changePerson)[1]).toEqual({ login: 'tom', disabled: false });
+  });
+
+  it('say why something was refused', async () => {
+    const { api } = openWeb(['administrator']);
+    api.on(contract.listPeople, () => [person('ada')]).refuse(contract.changePerson, { detail: 'This is the last administrator.' });
+    const panel = await mount(AccountsPanel);
+    await panel.press(/Disable/);
+    expect(panel.text()).toContain('This is the last administrator.');
+  });
+});
+
+describe('accounts of programs', () => {
+  const token = (more = {}) => ({
+    id: 3,
+    name: 'rig',
+    roles: ['tester'],
+    createdBy: 'ada',
+    createdAt: '2026-01-01T00:00:00.000Z',
+    expiresAt: '2026-06-01T00:00:00.000Z',
+    endedAt: null,
+    ...more,
+  });
+  it('are made by an administrator, the secret shown once, and ended', async () => {
+    const { api } = openWeb(['administrator']);
+    api
+      .on(contract.listTokens, () => [token()])
+      .on(contract.addToken, ({ name }) => ({ token: token({ id: 4, name }), secret: 'cord_secret' }))
+      .on(contract.endToken, () => ({ ok: true }));
+    const panel = await mount(ProgramsPanel);
+    await panel.write(/^Name/, 'build-server');
+    await panel.write(/May act as/, 'author');
+    await panel.press(/Make the token/);
+    expect(api.of(contract.addToken)[0]).toEqual({ project: 'demo', name: 'build-server', roles: ['author'], days: 90 });
+    expect(panel.text()).toContain('cord_secret');
+    await panel.press(/End rig/);
+    expect(api.of(contract.endToken)[0]['id']).toBe(3);
+    expect(panel.text()).toContain('ended');
+  });
+  it('are only looked at by an auditor', async () => {
+    const { api } = openWeb(['auditor']);
+    api.on(contract.listTokens, () => [token()]);
+    const panel = await mount(ProgramsPanel);
+    expect(panel.text()).toContain('rig');
+    expect(panel.all('button').length).toBe(0);
+  });
+});
+
+describe('one’s own account', () => {
+  const mine = (id: string, here: boolean) => ({
+    id,
+    here,
+    device: 'Mozilla/5.0 (X11; Linux x86_64) Chrome/130.0 Safari/537.36',
+    createdAt: '2026-01-01T00:00:00.000Z',
+    seenAt: '2026-01-01T00:00:00.000Z',
+  });
+  it('changes the password only to a good one, and says so', async () => {
+    const { api } = openWeb(['tester']);
+    api.on(contract.listSessions, () => [mine('a', true)]).on(contract.changePassword, () => ({ ok: true }));
+    const panel = await mount(AccountPanel);
+    await panel.write(/Present password/, 'the old one');
+    await panel.write(/New password/, 'short');
+    expect(panel.text()).toContain('At least 12 characters.');
+    expect(panel.button(/Change it/).disabled).toBeTrue();
+    await panel.write(/New password/, 'three blue valves');
+    await panel.press(/Change it/);
+    expect(api.of(contract.changePassword)[0]).toEqual({ present: 'the old one', password: 'three blue valves' });
+    expect(panel.text()).toContain('All your other sessions have ended.');
+  });
+  it('lists sessions by device and ends another one', async () => {
+    const { api } = openWeb(['tester']);
+    api.on(contract.listSessions, () => [mine('a', true), mine('b', false)]).on(contract.endSession, () => [mine('a', true)]);
+    const panel = await mount(AccountPanel);
+    expect(panel.text()).toContain('Chrome 130 on Linux');
+    await panel.press(/End it/);
+    expect(api.of(contract.endSession)[0]).toEqual({ id: 'b' });
+    expect(panel.text()).not.toContain('End it');
+  });
+  it('names devices as people know them', () => {
+    expect(deviceWords('Mozilla/5.0 (iPad; CPU OS 17_0) Safari/604.1')).toBe('Safari 604 on iPad');
+    expect(deviceWords('Mozilla/5.0 (Windows NT 10.0) Chrome/1.0 Edg/129.0')).toContain('Windows');
+    expect(deviceWords('')).toBe('an unknown device');
+  });
+});
+
+describe('signing in', () => {
+  it('sends the name in small letters, and says what was wrong', async () => {
+    const { api } = openWeb([]);
+    api.on(contract.getSetup, () => ({ needed: false })).refuse(contract.signIn, { title: 'Name or password is wrong.' });
+    const page = await mount(SignIn);
+    await page.write(/Sign-in name/, ' Ada ');
+    await page.write(/Password/, 'x');
+    await page.press(/Sign in/);
+    expect(api.of(contract.signIn)[0]).toEqual({ login: 'ada', password: 'x' });
+    expect(page.text()).toContain('Name or password is wrong.');
+  });
+  it('makes the first administrator of a new installation', async () => {
+    const { api } = openWeb([]);
+    api.on(contract.getSetup, () => ({ needed: true })).on(contract.setUp, () => session());
+    const page = await mount(SignIn);
+    await page.write(/One-time code/, 'abc');
+    await page.write(/Your name/, 'Ada Lund');
+    await page.write(/Sign-in name/, 'ada');
+    await page.write(/Password/, 'three blue valves');
+    await page.press(/Make the administrator/);
+    expect(api.of(contract.setUp)[0]).toEqual({ code: 'abc', printedName: 'Ada Lund', login: 'ada', password: 'three blue valves' });
+  });
+  it('with a one-time code goes on only once a password of one’s own is set', async () => {
+    const { api } = openWeb([]);
+    api.on(contract.changePassword, () => ({ ok: true })).on(contract.getSession, () => session());
+    const page = await mount(SetPassword);
+    await page.write(/one-time code/, 'the-code');
+    await page.write(/New password/, 'Ada Lund 2026');
+    expect(page.text()).toContain('Not your own name.');
+    expect(page.button(/Set it/).disabled).toBeTrue();
+    await page.write(/New password/, 'three blue valves');
+    await page.press(/Set it/);
+    expect(api.of(contract.changePassword)[0]).toEqual({ present: 'the-code', password: 'three blue valves' });
+    expect(api.of(contract.getSession).length).toBe(1);
+  });
+});
+
+describe('a password', () => {
+  const ada = { login: 'ada.lund', printedName: 'Ada Lund' };
+  it('is judged by length, variety, commonness and the person’s own name', () => {
+    expect(passwordFault('eleven char', ada)).toContain('At least 12');
+    expect(passwordFault('x'.repeat(201) + 'abcdef', ada)).toContain('At most 200');
+    expect(passwordFault('abababababab', ada)).toContain('Too few');
+    expect(passwordFault('Ada-Lund-1977', ada)).toBe('Not your own name.');
+    expect(passwordFault('correcthorsebattery', ada, (word) => word === 'correcthorsebattery')).toContain('commonest');
+    expect(passwordFault('three blue valves', ada)).toBeUndefined();
+    expect(passwordFault('日本語のパスワードは長い', ada)).toBeUndefined();
+  });
+  it('is the stronger the longer and the more various it is', () => {
+    const strengths = ['', 'abc', 'abcdefgh', 'abcdefghijkl', 'aB3-efGh1jKl'].map(passwordStrength);
+    expect([...strengths].sort()).toEqual(strengths);
+    expect(strengths[0]).toBe(0);
+    expect(strengths[4]).toBe(3);
+    expect(passwordStrength('three blue valves, and 1 gauge')).toBe(4);
+  });
+});

@@ -1,0 +1,163 @@
+import { provideZonelessChangeDetection, type Provider, type EnvironmentProviders, type Type } from '@angular/core';
+import { TestBed, type ComponentFixture } from '@angular/core/testing';
+import { provideRouter } from '@angular/router';
+import { provideEffects } from '@ngrx/effects';
+import { provideState, provideStore, Store, type FeatureSlice } from '@ngrx/store';
+import type { Endpoint, ProblemDetails } from '@contract/base';
+import type { Role } from '@core/base';
+import { Api, ApiFailure } from './api';
+import { bulkCalls, bulkFeature } from './bulk/state';
+import { effectsOf, requestsFeature } from './command';
+import { recordCommands, recordFeature } from './record/state';
+import { baseActions, baseCommands, baseFeature } from './state';
+import { peekCommands, peekFeature } from './ui/peek';
+
+/** What was asked of the server. */
+export interface Asked {
+  readonly endpoint: Endpoint;
+  readonly input: Record<string, unknown>;
+  readonly files: readonly File[] | undefined;
+}
+
+/** A server of which a test says what it answers, and sees what it was asked. */
+export class FakeApi {
+  readonly asked: Asked[] = [];
+  private readonly answers = new Map<Endpoint, (input: Record<string, unknown>) => unknown>();
+
+  on(endpoint: Endpoint, answer: (input: Record<string, unknown>) => unknown): this {
+    this.answers.set(endpoint, answer);
+    return this;
+  }
+
+  refuse(endpoint: Endpoint, problem: Partial<ProblemDetails>): this {
+    return this.on(endpoint, () => {
+      throw new ApiFailure({ type: '', title: 'refused', status: 400, code: 'invalid', ...problem });
+    });
+  }
+
+  async call(endpoint: Endpoint, input: Record<string, unknown>, files?: readonly File[]): Promise<unknown> {
+    this.asked.push({ endpoint, input, files });
+    await Promise.resolve();
+    const answer = this.answers.get(endpoint);
+    if (!answer) throw new ApiFailure({ type: '', title: `no answer to ${endpoint.path}`, status: 404, code: 'notFound' });
+    return answer(input);
+  }
+
+  of(endpoint: Endpoint): Record<string, unknown>[] {
+    return this.asked.filter((a) => a.endpoint === endpoint).map((a) => a.input);
+  }
+}
+
+/** The application's store and a signed-in person in a project, over a server of the test's own. */
+export function openWeb(
+  roles: readonly Role[],
+  features: readonly { feature: FeatureSlice<unknown>; effects: Parameters<typeof effectsOf>[0] }[] = [],
+) {
+  const api = new FakeApi();
+  const providers: (Provider | EnvironmentProviders)[] = [
+    provideZonelessChangeDetection(),
+    provideRouter([]),
+    provideStore({
+      [requestsFeature.name]: requestsFeature.reducer,
+      [baseFeature.name]: baseFeature.reducer,
+      [peekFeature.name]: peekFeature.reducer,
+      [recordFeature.name]: recordFeature.reducer,
+      [bulkFeature.name]: bulkFeature.reducer,
+    }),
+    provideEffects(effectsOf(baseCommands), effectsOf(peekCommands), effectsOf(recordCommands), effectsOf(bulkCalls)),
+    ...features.flatMap(({ feature, effects }) => [provideState(feature), provideEffects(effectsOf(effects))]),
+    { provide: Api, useValue: api },
+  ];
+  TestBed.configureTestingModule({ providers });
+  const store = TestBed.inject(Store);
+  const person = { login: 'ada', printedName: 'Ada Lund', installation: false, disabled: false };
+  const session = { person, projects: [{ slug: 'demo', name: 'Demo', roles: [...roles] }], setPassword: false, tried: 0 };
+  store.dispatch(baseCommands.getSession.done({ input: {}, answer: session, command: '', phase: 'done' }));
+  const project = {
+    slug: 'demo',
+    name: 'Demo',
+    level: 'SIL 3',
+    revision: 1,
+    profile: { standard: 'IEC 61508', levels: ['SIL 2', 'SIL 3'], targets: {}, reviewAt: [], note: '' },
+    builds: [{ name: '1.0', description: '', createdAt: '', closedAt: null }],
+    members: [{ login: 'ada', printedName: 'Ada Lund', roles: [...roles] }],
+    seq: 7,
+  };
+  store.dispatch(baseCommands.getProject.done({ input: { project: 'demo' }, answer: project, command: '', phase: 'done' }));
+  return { api, store };
+}
+
+export async function mount<T>(component: Type<T>, inputs: Readonly<Record<string, unknown>> = {}): Promise<Mounted<T>> {
+  const fixture = TestBed.createComponent(component);
+  for (const [name, value] of Object.entries(inputs)) fixture.componentRef.setInput(name, value);
+  const mounted = new Mounted(fixture);
+  await mounted.settled();
+  return mounted;
+}
+
+/** A component as a person uses it: by what stands on it. */
+export class Mounted<T> {
+  readonly element: HTMLElement;
+
+  constructor(readonly fixture: ComponentFixture<T>) {
+    this.element = fixture.nativeElement as HTMLElement;
+  }
+
+  /** Waits until what was asked is answered and shown. */
+  async settled(): Promise<void> {
+    for (let i = 0; i < 4; i++) {
+      await this.fixture.whenStable();
+      await new Promise((resolve) => setTimeout(resolve));
+    }
+    this.fixture.detectChanges();
+  }
+
+  text(): string {
+    return (this.element.textContent ?? '').replace(/\s+/g, ' ').trim();
+  }
+
+  all<E extends HTMLElement>(selector: string): E[] {
+    return [...this.element.querySelectorAll<E>(selector)];
+  }
+
+  one<E extends HTMLElement>(selector: string): E {
+    const [found] = this.all<E>(selector);
+    if (!found) throw new Error(`nothing is ${selector} in: ${this.text().slice(0, 300)}`);
+    return found;
+  }
+
+  button(words: RegExp): HTMLButtonElement {
+    const found = this.all<HTMLButtonElement>('button').find((b) =>
+      words.test(`${b.textContent ?? ''} ${b.getAttribute('aria-label') ?? ''}`),
+    );
+    if (!found) throw new Error(`no button says ${words} in: ${this.text().slice(0, 300)}`);
+    return found;
+  }
+
+  async press(words: RegExp): Promise<void> {
+    const button = this.button(words);
+    if (button.disabled) throw new Error(`the button ${words} cannot be pressed`);
+    button.click();
+    await this.settled();
+  }
+
+  /** Types into the field whose label says so. */
+  async write(label: RegExp, value: string): Promise<void> {
+    const field = this.all<HTMLLabelElement>('label').find((l) => label.test(l.textContent ?? ''));
+    const box = field?.querySelector<HTMLInputElement | HTMLTextAreaElement | HTMLSelectElement>('input, textarea, select');
+    if (!box) throw new Error(`no field is called ${label} in: ${this.text().slice(0, 300)}`);
+    box.value = value;
+    box.dispatchEvent(new Event(box instanceof HTMLSelectElement ? 'change' : 'input', { bubbles: true }));
+    await this.settled();
+  }
+
+  async key(target: HTMLElement, name: string, more: KeyboardEventInit = {}): Promise<void> {
+    target.dispatchEvent(new KeyboardEvent('keydown', { key: name, bubbles: true, cancelable: true, ...more }));
+    await this.settled();
+  }
+}
+
+/** Tells the open screens what somebody did. */
+export function hear(store: Store, kind: string, key: string, action = 'changed'): void {
+  store.dispatch(baseActions.liveNews({ entries: [{ seq: 99, who: 'tom', action, kind, key }], judged: [] }));
+}
