@@ -17,7 +17,8 @@ export async function reviewedAct(
   switch (act.act) {
     case 'state': {
       if (record.state === act.state) throw new Refusal('stateForbids', { detail: `It is in ${act.state} already.` });
-      if (record.state === 'approved' && !takesBack) throw new Refusal('stateForbids', { detail: 'It is approved: a new revision is reviewed.' });
+      if (record.state === 'approved' && !takesBack)
+        throw new Refusal('stateForbids', { detail: 'It is approved: a new revision is reviewed.' });
       await changeReviewState(w, await reviewed(), act.state);
       const back = record.state === 'draft' || record.state === 'review' ? record.state : null;
       return { words: `${record.state} → ${act.state}`, undo: back && { act: 'state', state: back } };

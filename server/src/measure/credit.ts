@@ -242,7 +242,7 @@ export class CreditReader {
       tool: string;
     }[] = [];
     for (const { m, part } of parts) {
-      const found = await partHits(this.tx, m.id, part, () => bytes(m, part));
+      const found = await partHits(this.tx, m, part, () => bytes(m, part));
       hits.push({ ...found, caseKey: m.caseId === null ? '' : (keys.get(m.caseId) ?? ''), counts: counts(m), tool: m.tool });
     }
     if (!hits.length) return { path, table: emptyTable, units, byCase: [] };

@@ -129,12 +129,13 @@ export async function pointTable(db: Db | Tx, hash: string): Promise<PointTable>
 /** What a part of a measurement hit; `bytes` reads it where it is not known. */
 export async function partHits(
   db: Db | Tx,
-  measurementId: number,
+  { id, loadedAt }: { readonly id: number; readonly loadedAt: string },
   part: MeasuredPart,
   bytes: () => Promise<Buffer>,
 ): Promise<{ table: PointTable; bits: Uint32Array; vectors: readonly DecisionVectors[] }> {
   const table = await pointTable(db, part.table);
-  const name = `${measurementId}:${part.at}`;
+  // With its time: a database that was put back from a copy gives its numbers out again.
+  const name = `${id}:${part.at}:${loadedAt}`;
   const known = hitCache.get(name);
   if (known) return { table, ...known };
   const hits = unpackBits(table, await bytes());

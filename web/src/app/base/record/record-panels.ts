@@ -21,7 +21,7 @@ const presentEvery = 12_000;
   template: `
     <section class="sheet pad stack" aria-label="About this record">
       <div class="row">
-        <div class="row grow" role="tablist" aria-label="About this record" (keydown)="move($event)">
+        <div class="row grow" role="tablist" aria-label="About this record">
           @for (p of panels; track p) {
             <button
               class="chip"
@@ -33,6 +33,7 @@ const presentEvery = 12_000;
               [class.on]="panel() === p"
               [tabindex]="panel() === p ? 0 : -1"
               (click)="open(p)"
+              (keydown)="move($event)"
             >
               {{ words[p] }}{{ count(p) }}
             </button>

@@ -1,0 +1,209 @@
+import * as measure from '@contract/measure';
+import * as run from '@contract/run';
+import { zipSync } from 'fflate';
+import { openLies, type Lies } from './lies';
+import { password } from './support';
+
+/**
+ * Attempts to get a sound cord, a higher figure or a signature that is not deserved. Each says what is refused, or what the cord says
+ * instead: one that succeeds fails the build.
+ */
+describe('a lie', () => {
+  let p: Lies['p'];
+  let next: Lies['next'];
+  let requirement: Lies['requirement'];
+  let aCase: Lies['aCase'];
+  let planned: Lies['planned'];
+  let record: Lies['record'];
+  let signBoth: Lies['signBoth'];
+  let cord: Lies['cord'];
+  let revise: Lies['revise'];
+  let proved: Lies['proved'];
+  let code: Lies['code'];
+  beforeAll(
+    async () => void ({ p, next, requirement, aCase, planned, record, signBoth, cord, revise, proved, code } = await openLies()),
+    60_000,
+  );
+  afterAll(() => p.close());
+
+  describe('about what was measured:', () => {
+    const source = (key: string, other = ''): string =>
+      `/* @req ${key}${other ? `, ${other}` : ''} */\nint f(int a)\n{\n  if (a)\n    return 1;\n  return 0;\n}\n/* done */\n`;
+    const info = (hits: string, test = ''): Buffer => Buffer.from(`TN:${test}\nSF:/b/src/f.c\nFN:2,f\nFNDA:1,f\n${hits}end_of_record\n`);
+    const all = 'DA:2,1\nDA:4,1\nDA:5,1\nDA:6,1\nBRDA:4,0,0,1\nBRDA:4,0,1,1\n';
+    const half = 'DA:2,1\nDA:4,1\nDA:5,0\nDA:6,1\nBRDA:4,0,0,1\nBRDA:4,0,1,0\n';
+    const load = (build: string, name: string, bytes: Buffer, query = '') =>
+      p.upload('tester', `/builds/${build}/coverage${query}`, [{ name, bytes }]);
+    const sources = (build: string, text: string, fields = '') =>
+      p.upload('author', `/builds/${build}/sources${fields}`, [
+        { name: 's.zip', bytes: Buffer.from(zipSync({ 'src/f.c': Buffer.from(text) })) },
+      ]);
+    /** A requirement with code, a case, and a signed pass on a build of its own. */
+    const measured = async (level = 'SIL 2') => {
+      const build = `6.${next()}`;
+      await p.call('author', run.addBuild, { name: build, description: '' });
+      const r = await requirement({ notInCode: false, notInCodeRationale: '', level });
+      const c = await aCase([r]);
+      const key = await planned(c, { build });
+      await sources(build, source(r));
+      await record(key);
+      await signBoth(key);
+      return { build, r, c, key };
+    };
+    const knot = async (r: string, build: string): Promise<string> => (await cord(r, build))['measure'];
+
+    it('(the honest way is sound)', async () => {
+      const { build, r, c } = await measured();
+      expect((await load(build, `${c}.info`, info(all))).status).toBe(200);
+      expect(await knot(r, build)).toBe('sound');
+    });
+    it('nothing measured at all', async () => {
+      const { build, r } = await measured();
+      expect(await knot(r, build)).toBe('waiting');
+    });
+    it('the half of the branches', async () => {
+      const { build, r, c } = await measured();
+      await load(build, `${c}.info`, info(half));
+      expect(await knot(r, build)).toBe('broken');
+    });
+    it('lines without any branch, where branches are asked for', async () => {
+      const { build, r, c } = await measured('SIL 3');
+      await load(build, `${c}.info`, info('DA:2,1\nDA:4,1\nDA:5,1\nDA:6,1\n'));
+      expect(await knot(r, build)).not.toBe('sound');
+    });
+    it('what the failed run had reached, after a rerun that reached less', async () => {
+      const { build, r, c, key } = await measured();
+      await load(build, `${c}.info`, info(all), `?run=${key}`);
+      const again = await planned(c, { build, reason: 'once more' });
+      await record(again);
+      await signBoth(again);
+      expect(await knot(r, build)).not.toBe('sound');
+    });
+    it('what another requirement’s case reached in code that both share', async () => {
+      const { build, r, c } = await measured();
+      const other = await requirement({ notInCode: false, notInCodeRationale: '' });
+      const otherCase = await aCase([other]);
+      const key = await planned(otherCase, { build });
+      await record(key);
+      await signBoth(key);
+      await sources(build, source(r, other), '');
+      await load(build, `${c}.info`, info(half));
+      await load(build, `${otherCase}.info`, info(all));
+      expect(await knot(r, build)).not.toBe('sound');
+    });
+    it('what an older revision of the case reached', async () => {
+      const { build, r, c } = await measured();
+      await load(build, `${c}.info`, info(all));
+      await revise(c);
+      await p.approve(c);
+      const again = await planned(c, { build, reason: 'new revision' });
+      await record(again);
+      await signBoth(again);
+      expect(await knot(r, build)).not.toBe('sound');
+    });
+    it('a run that nobody signed, or that failed', async () => {
+      const { build, r } = await measured();
+      const second = await aCase([r]);
+      const key = await planned(second, { build });
+      await record(key, 'fail');
+      await load(build, `${second}.info`, info(all));
+      expect((await cord(r, build))['run']).toBe('broken');
+      expect(await knot(r, build)).not.toBe('sound');
+    });
+    it('a measurement bound to nobody', async () => {
+      const { build, r, c } = await measured();
+      await load(build, 'x.info', info(all), `?bind=${encodeURIComponent(JSON.stringify({ 'x.info': '' }))}`);
+      expect(await knot(r, build)).toBe('waiting');
+      expect(c).toBeTruthy();
+    });
+    it('a name that fits nothing, or two', async () => {
+      const { build, c } = await measured();
+      expect((await load(build, 'anything.info', info(all))).status).toBe(422);
+      expect((await load(build, `${c}_C-001.info`, info(all))).status).toBe(422);
+      expect((await load(build, `run_${c}_gcov.info`, info(all))).status).toBe(200);
+    });
+    it('two files of one tool for one case about one source', async () => {
+      const { build, c } = await measured();
+      const files = [
+        { name: `a_${c}.info`, bytes: info(half) },
+        { name: `b_${c}.info`, bytes: info(all) },
+      ];
+      const answer = await p.upload('tester', `/builds/${build}/coverage`, files);
+      expect(answer.problem.findings?.[0].text).toContain('choose one');
+    });
+    it('lines past the end of the source', async () => {
+      const { build, c } = await measured();
+      const answer = await load(build, `${c}.info`, info(`${all}DA:900,1\n`));
+      expect(answer.problem.findings?.[0].text).toContain('line 900');
+    });
+    it('points on blank lines and in comments', async () => {
+      const { build, r, c } = await measured();
+      const more = await load(build, `${c}.info`, info(`${half}DA:1,1\nDA:8,1\nBRDA:8,0,0,9\nBRDA:8,0,1,9\n`));
+      expect(JSON.stringify(more.body['findings'])).toContain('does not count');
+      expect(await knot(r, build)).toBe('broken');
+    });
+    it('sums that contradict what was counted', async () => {
+      const { build, c } = await measured();
+      const answer = await load(build, `${c}.info`, info(`${half}LF:4\nLH:4\nBRF:2\nBRH:2\n`));
+      expect(answer.problem.findings?.map((f) => f.text).join()).toContain('contradicts itself');
+    });
+    it('a file that is cut off, kept in part', async () => {
+      const { build, r, c } = await measured();
+      const cut = Buffer.concat([info(all), Buffer.from('TN:\nSF:/b/src/g.c\nDA:1,1\n')]);
+      expect((await load(build, `${c}.info`, cut)).status).toBe(422);
+      await load(build, `${c}.info`, cut, '?faults=keepGood');
+      expect(await knot(r, build)).not.toBe('sound');
+    });
+    it('exchanging the sources after measuring', async () => {
+      const { build, r, c } = await measured();
+      await load(build, `${c}.info`, info(all));
+      expect((await sources(build, source(r).replace('return 0', 'return 2'))).status).toBe(400);
+      expect(await knot(r, build)).toBe('sound');
+    });
+    it('an upload that was withdrawn, or withdrawing one without a signature', async () => {
+      const { build, r, c } = await measured();
+      const key = String((await load(build, `${c}.info`, info(all))).body['upload']);
+      const withdraw = { key, withdrawn: true, reason: 'wrong program', password };
+      expect(code(await p.call('tester', measure.withdrawUpload, { ...withdraw, password: 'wrong' }))).toBe('signaturePassword');
+      await p.call('tester', measure.withdrawUpload, withdraw);
+      expect(await knot(r, build)).toBe('waiting');
+    });
+    it('“not in code” beside code that names it', async () => {
+      const build = `5.${next()}`;
+      await p.call('author', run.addBuild, { name: build, description: '' });
+      const { r, c } = await proved();
+      await sources(build, source(r));
+      const key = await planned(c, { build });
+      await record(key);
+      await signBoth(key);
+      expect(await knot(r, build)).toBe('broken');
+    });
+    it('a second function that was never loaded', async () => {
+      const { build, r, c } = await measured();
+      await load(build, `${c}.info`, info(all));
+      const later = `4.${next()}`;
+      await p.call('author', run.addBuild, { name: later, description: '' });
+      const two = Buffer.from(zipSync({ 'src/f.c': Buffer.from(source(r)), 'src/g.c': Buffer.from(source(r).replace(' f(', ' g(')) }));
+      await p.upload('author', `/builds/${later}/sources`, [{ name: 's.zip', bytes: two }]);
+      const key = await planned(c, { build: later });
+      await record(key);
+      await signBoth(key);
+      await load(later, `${c}.info`, info(all));
+      expect(await knot(r, later)).toBe('waiting');
+    });
+    it('saying by hand that other code implements it, as a tester', async () => {
+      const { build, r } = await measured();
+      const trace = { build, path: 'src/f.c', unit: 'f', requirement: r, traced: true };
+      expect(code(await p.call('tester', measure.traceCode, trace))).toBe('forbidden');
+    });
+    it('a packed file that is damaged, or grows without end', async () => {
+      const { gzipSync } = await import('node:zlib');
+      const { build, c } = await measured();
+      const packed = gzipSync(info(all));
+      packed[packed.length - 6] ^= 0xff;
+      expect((await load(build, `${c}.info.gz`, packed)).problem.findings?.[0].text).toContain('check sum');
+      const bomb = await load(build, `${c}.info.gz`, gzipSync(Buffer.alloc(64 << 20, 'DA:1,1\n')));
+      expect(bomb.problem.findings?.[0].text).toContain('unpacks to more than');
+    });
+  });
+});
