@@ -31,6 +31,7 @@ export async function buildServer() {
       jobs: 'server/src/job-worker.ts',
       parse: 'server/src/parse-worker.ts',
       'key-rotate': 'server/src/key-rotate.ts',
+      admin: 'server/src/admin.ts',
       projector: 'server/src/prove/projector-worker.ts',
       migrate: 'server/src/migrate.ts',
       'project-again': 'server/src/project-again.ts',

@@ -2,7 +2,7 @@ import * as base from '@contract/base';
 import * as run from '@contract/run';
 import * as specify from '@contract/specify';
 import { buildApp } from '../src/app';
-import { addToken, accountOf, countOne, offerSetup, Turnstile } from '../src/base';
+import { addToken, accountOf, countOne, offerSetup, SharedCounts, Turnstile } from '../src/base';
 import { content, contextOf, openProject, openSite, password, type Project } from './support';
 
 type Answer = { statusCode: number; json<T>(): T; headers: Record<string, unknown>; cookies: { name: string; value: string }[] };
@@ -318,5 +318,28 @@ describe('limits', () => {
     expect(answers.filter((a) => a === undefined).length).toBeGreaterThan(0);
     expect(answers.filter((a) => a === 'done').length).toBeGreaterThanOrEqual(5);
     expect(accountOf(' Ada ')).toBe('ada');
+  });
+
+  it('count requests on each node and put them together every second', async () => {
+    const site = await openSite();
+    const now = new Date('2026-05-01T10:00:00.000Z');
+    let at = now;
+    const [one, two] = [new SharedCounts(site.database.db, () => at), new SharedCounts(site.database.db, () => at)];
+    for (let i = 0; i < 5; i++) one.add('10.0.0.1', 60_000);
+    for (let i = 0; i < 7; i++) two.add('10.0.0.1', 60_000);
+    expect(two.add('10.0.0.1', 60_000).current).toBe(8);
+    await one.sync();
+    await two.sync();
+    expect(two.add('10.0.0.1', 60_000).current).toBe(14);
+    await one.sync();
+    expect(one.add('10.0.0.2', 60_000).current).toBe(1);
+    one.add('10.0.0.1', 60_000);
+    await one.sync();
+    expect(one.add('10.0.0.1', 60_000).current).toBe(15);
+    at = new Date(now.getTime() + 61_000);
+    expect(one.add('10.0.0.1', 60_000).current).toBe(1);
+    one.stop();
+    two.stop();
+    await site.close();
   });
 });

@@ -138,7 +138,12 @@ export async function openProject(): Promise<Project> {
   const { db } = site.database;
   const now = (): Date => new Date();
   const context = contextOf(site.database, now);
-  const app = await buildApp({ context, signInLimit: 10_000, logger: process.env['CORD_SPEC_LOG'] ? { level: 'error' } : false });
+  const app = await buildApp({
+    context,
+    signInLimit: 10_000,
+    requestLimit: 10_000_000,
+    logger: process.env['CORD_SPEC_LOG'] ? { level: 'error' } : false,
+  });
   await app.ready();
   for (const [login, roles] of Object.entries(cast))
     await addPerson(

@@ -13,7 +13,7 @@ import swaggerUi from '@fastify/swagger-ui';
 import Fastify, { type FastifyError, type FastifyInstance, type FastifyServerOptions } from 'fastify';
 import { hasZodFastifySchemaValidationErrors, jsonSchemaTransform, validatorCompiler } from 'fastify-type-provider-zod';
 import { sql } from 'drizzle-orm';
-import { baseRoutes, guardRoutes, isLost, Refusal, type AppContext } from './base';
+import { baseRoutes, guardRoutes, isLost, Refusal, SharedCounts, type AppContext } from './base';
 import { designRoutes } from './design';
 import { measureRoutes } from './measure';
 import { proveRoutes } from './prove';
@@ -29,9 +29,18 @@ export interface AppOptions {
   readonly trustProxy?: string;
   /** Sign-in attempts a minute and address. */
   readonly signInLimit?: number;
+  /** Requests a minute and address. */
+  readonly requestLimit?: number;
 }
 
-export async function buildApp({ context, webRoot, logger = false, signInLimit = 20, trustProxy }: AppOptions): Promise<FastifyInstance> {
+export async function buildApp({
+  context,
+  webRoot,
+  logger = false,
+  signInLimit = 20,
+  requestLimit = 3000,
+  trustProxy,
+}: AppOptions): Promise<FastifyInstance> {
   const app = Fastify({
     logger,
     bodyLimit: 1 << 20,
@@ -52,7 +61,15 @@ export async function buildApp({ context, webRoot, logger = false, signInLimit =
     brotliOptions: { params: { [constants.BROTLI_PARAM_QUALITY]: 4 } },
     customTypes: /^(text\/(?!event-stream)|application\/(json|problem\+json|javascript)|image\/svg)/,
   });
-  await app.register(rateLimit, { global: true, max: 3000, timeWindow: '1 minute', errorResponseBuilder: () => new Refusal('tooMany') });
+  const counts = new SharedCounts(context.database.db, context.now);
+  app.addHook('onClose', async () => counts.stop());
+  await app.register(rateLimit, {
+    global: true,
+    max: requestLimit,
+    timeWindow: requestWindow,
+    errorResponseBuilder: () => new Refusal('tooMany'),
+    store: sharedStore(counts),
+  });
   await app.register(helmet, {
     // The nonce belongs to the page; script comes from our own files only.
     contentSecurityPolicy: {
@@ -87,10 +104,14 @@ export async function buildApp({ context, webRoot, logger = false, signInLimit =
   });
   await app.register(swaggerUi, { routePrefix: '/api/docs', staticCSP: true });
 
-  checkOrigins(app);
+  checkOrigins(app, context.secureCookies);
   guardRoutes(app, context);
   cutSlowBodies(app);
   answerErrors(app);
+  // Answers are for who asked, now.
+  app.addHook('onSend', async (request, reply) => {
+    if (request.url.startsWith('/api/') && !reply.hasHeader('cache-control')) void reply.header('cache-control', 'no-store');
+  });
   app.addHook('onResponse', async (request, reply) => {
     if (request.url.startsWith('/api') && !request.url.startsWith('/api/docs'))
       request.log.info(
@@ -132,13 +153,29 @@ export async function buildApp({ context, webRoot, logger = false, signInLimit =
   return app;
 }
 
+const requestWindow = 60_000;
+
+/** The limiter's store, over all nodes. */
+function sharedStore(counts: SharedCounts) {
+  return class Store {
+    incr(name: string, answer: (error: Error | null, count?: { current: number; ttl: number }) => void): void {
+      answer(null, counts.add(name, requestWindow));
+    }
+
+    child(): Store {
+      return this;
+    }
+  };
+}
+
 /** A state-changing request must come from our own pages: browsers always send Origin with those. */
-function checkOrigins(app: FastifyInstance): void {
+function checkOrigins(app: FastifyInstance, secure: boolean): void {
   app.addHook('onRequest', async (request) => {
     if (request.method === 'GET' || request.method === 'HEAD' || request.method === 'OPTIONS') return;
     const { origin, host } = request.headers;
     const site = request.headers['sec-fetch-site'];
-    if (origin !== undefined ? originHost(origin) !== host : site !== undefined && site !== 'same-origin') throw new Refusal('wrongOrigin');
+    if (origin !== undefined ? !isOwn(origin, host, secure) : site !== undefined && site !== 'same-origin')
+      throw new Refusal('wrongOrigin');
   });
 }
 
@@ -168,8 +205,11 @@ function cutSlowBodies(app: FastifyInstance): void {
   });
 }
 
-function originHost(origin: string): string | undefined {
-  return URL.canParse(origin) ? new URL(origin).host : undefined;
+/** Is an origin this application's own: the same host, and behind TLS the same scheme? */
+function isOwn(origin: string, host: string | undefined, secure: boolean): boolean {
+  if (!URL.canParse(origin)) return false;
+  const { protocol, host: from } = new URL(origin);
+  return from === host && (!secure || protocol === 'https:');
 }
 
 function answerErrors(app: FastifyInstance): void {
@@ -177,6 +217,9 @@ function answerErrors(app: FastifyInstance): void {
     const refusal = asRefusal(error);
     if (refusal.code === 'internal') request.log.error({ err: error }, 'internal error');
     const details = refusal.details();
+    // The database comes back, or the window of a limit ends: when to ask again.
+    if (details.status === 503) void reply.header('retry-after', '2');
+    if (details.status === 429) void reply.header('retry-after', '60');
     return reply.code(details.status).type('application/problem+json; charset=utf-8').send(JSON.stringify(details));
   });
 }

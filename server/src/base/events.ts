@@ -1,7 +1,7 @@
 import type { FastifyInstance } from 'fastify';
 import { findMember } from './access';
 import { Refusal } from './errors';
-import { callerOf, sessionCookie, type AppContext } from './http';
+import { callerOf, sessionCookieName, type AppContext } from './http';
 import { ledgerEntries } from './ledger';
 import type { EntryEvent, JudgedEvent } from './readers';
 
@@ -48,7 +48,7 @@ export function serveEvents(app: FastifyInstance, context: AppContext): void {
     const judged = (event: JudgedEvent): void => void raw.write(`event: judged\ndata: ${JSON.stringify(event)}\n\n`);
     let catching = true;
     const listening = await context.readers.listen(projectId, { entry: (event) => (catching ? held.push(event) : tell(event)), judged });
-    const session = request.cookies[sessionCookie] ?? '';
+    const session = request.cookies[sessionCookieName(context)] ?? '';
     const check = setInterval(() => {
       findMember(db, session, slug, context.now)
         .then((found) => found?.membership ?? raw.end())

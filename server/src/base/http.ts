@@ -15,7 +15,9 @@ import type { SignedIn } from './passwords';
 import { operations } from './tables';
 import type { Actor } from './writing';
 
-export const sessionCookie = 'cord_session';
+/** Behind TLS the name itself says that no other host or path may set it. */
+export const sessionCookieName = ({ secureCookies }: Pick<AppContext, 'secureCookies'>): string =>
+  secureCookies ? '__Host-cord_session' : 'cord_session';
 /** By it an account's device is known again. */
 export const deviceCookieName = (login: string): string => `cord_device_${sha256Of(login).slice(0, 12)}`;
 /** The number of the ledger entry that a request wrote, so that its client can ask for lists that are not older. */
@@ -105,7 +107,7 @@ const bearer = /^Bearer (cord_[\w-]{20,60})$/;
 /** Who asks, and what they are in the project of the path; refuses what `may` does not allow. */
 async function authorise(context: AppContext, may: May, request: FastifyRequest): Promise<Caller> {
   if (may === 'anyone') return { person: nobody, membership: nowhere };
-  const id = request.cookies[sessionCookie];
+  const id = request.cookies[sessionCookieName(context)];
   const { db } = context.database;
   if (may === 'signedIn' || may === 'installation' || may === 'settingPassword') {
     const person = id ? await findSession(db, id, context.now) : undefined;

@@ -16,6 +16,7 @@ export * from './blobs';
 export * from './files';
 export * from './limits';
 export * from './turnstile';
+export * from './rate-store';
 export * from './passwords';
 export * from './access';
 export * from './tokens';

@@ -13,7 +13,7 @@ import {
   useSetupCode,
 } from './access';
 import { serveEvents } from './events';
-import { callerOf, deviceCookieName, serve, sessionCookie, type AppContext } from './http';
+import { callerOf, deviceCookieName, serve, sessionCookieName, type AppContext } from './http';
 import { beginIncoming, dropIncoming, getIncoming, takePart } from './incoming';
 import { closeBuild } from './builds';
 import { bulkWithItems, doBulk, listBulk, previewBulk, undoBulk } from './bulk';
@@ -35,14 +35,14 @@ export function baseRoutes(app: FastifyInstance, context: AppContext, signInLimi
   const enter = async (request: FastifyRequest, reply: FastifyReply, person: SignedIn): Promise<contract.Session> => {
     const id = await openSession(db, person, context.now, request.headers['user-agent'] ?? '');
     const cookie = { path: '/', httpOnly: true, sameSite: 'strict', secure: context.secureCookies } as const;
-    reply.setCookie(sessionCookie, id, cookie);
+    reply.setCookie(sessionCookieName(context), id, cookie);
     reply.setCookie(deviceCookieName(person.login), await deviceCookie(db, person.login), { ...cookie, maxAge: 365 * 24 * 3600 });
     return describeSession(db, person, context.now());
   };
   // Guessing is slowed by address, over all nodes, on top of what counts by account.
   const slowDown = (request: FastifyRequest): Promise<void> =>
     refuseTooMany(db, { name: `signIn:${request.ip}`, most: signInLimit, seconds: 60 }, context.now());
-  const session = (request: FastifyRequest): string => request.cookies[sessionCookie] ?? '';
+  const session = (request: FastifyRequest): string => request.cookies[sessionCookieName(context)] ?? '';
   serve(app, context, contract.signIn, async ({ body, request, reply }) => {
     await slowDown(request);
     const account = accountOf(body.login);
@@ -64,7 +64,7 @@ export function baseRoutes(app: FastifyInstance, context: AppContext, signInLimi
   serve(app, context, contract.getSession, ({ person }) => describeSession(db, person, context.now()));
   serve(app, context, contract.signOut, async ({ person, request, reply }) => {
     await closeSession(db, session(request), person, context.now);
-    reply.clearCookie(sessionCookie, { path: '/' });
+    reply.clearCookie(sessionCookieName(context), { path: '/' });
     return { ok: true as const };
   });
   serve(app, context, contract.listSessions, ({ person, request }) => listSessions(db, person.id, session(request), context.now()));

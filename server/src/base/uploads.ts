@@ -17,6 +17,20 @@ export async function* uploads(
   request: FastifyRequest,
   limits: { readonly fileSize: number; readonly files: number; readonly total: number },
 ): AsyncGenerator<Upload> {
+  try {
+    yield* partsOf(request, limits);
+  } catch (error) {
+    // Limits of the reader have codes of their own; what is left is a body that is cut off or no multipart at all.
+    const { code } = error as { code?: string };
+    if (error instanceof Refusal || code?.startsWith('FST_')) throw error;
+    throw new Refusal('invalid', { detail: `The upload cannot be read: ${(error as Error).message.slice(0, 200)}. Nothing was stored.` });
+  }
+}
+
+async function* partsOf(
+  request: FastifyRequest,
+  limits: { readonly fileSize: number; readonly files: number; readonly total: number },
+): AsyncGenerator<Upload> {
   if (!request.isMultipart()) throw new Refusal('invalid', { detail: 'The upload must be multipart/form-data.' });
   const declared = Number(request.headers['content-length'] ?? 0);
   const allowed = limits.total + (1 << 20);
