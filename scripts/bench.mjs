@@ -10,7 +10,10 @@ needModules();
 const { buildAll } = await import('./build.mjs');
 const { bundle } = await import('./build-server.mjs');
 buildAll();
-await bundle({ entryPoints: { bench: 'server/bench/bench.ts', memory: 'server/bench/memory.ts' }, outdir: 'dist/bench' });
+await bundle({
+  entryPoints: { bench: 'server/bench/bench.ts', ground: 'server/bench/ground.ts', memory: 'server/bench/memory.ts' },
+  outdir: 'dist/bench',
+});
 const database = await freshDatabase('bench');
 try {
   const env = await prepareDatabase(database, 'bench', root);
@@ -20,6 +23,11 @@ try {
     env: { ...process.env, ...env, NODE_NO_WARNINGS: '1' },
   });
   await browse(env);
+  spawnSync(process.execPath, [join(root, 'dist/bench/ground.js')], {
+    cwd: root,
+    stdio: 'inherit',
+    env: { ...process.env, ...(await prepareDatabase(database, 'ground', root)), NODE_NO_WARNINGS: '1' },
+  });
 } finally {
   await database.stop();
 }

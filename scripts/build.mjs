@@ -1,4 +1,5 @@
 // Builds the server and the web application, each only where its sources changed since the last build.
+import { execFileSync } from 'node:child_process';
 import { createHash } from 'node:crypto';
 import { existsSync, mkdirSync, readdirSync, readFileSync, rmSync, statSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
@@ -36,6 +37,7 @@ const parts = [
     sources: [...shared, 'web', 'angular.json'],
     build: () => {
       run('npx', ['ng', 'build', '--progress=false']);
+      writeFileSync(join(root, 'dist', 'web', 'sbom.cdx.json'), partsList());
       compressAll(join(root, 'dist', 'web'));
     },
   },
@@ -49,6 +51,16 @@ function compressAll(folder) {
     writeFileSync(`${file}.br`, brotliCompressSync(bytes, { params: { [constants.BROTLI_PARAM_SIZE_HINT]: bytes.length } }));
     writeFileSync(`${file}.gz`, gzipSync(bytes, { level: 9 }));
   }
+}
+
+/** What ships, with versions and licences, as CycloneDX. */
+function partsList() {
+  return execFileSync('npm', ['sbom', '--sbom-format=cyclonedx', '--omit=dev'], {
+    cwd: root,
+    encoding: 'utf8',
+    maxBuffer: 64 << 20,
+    stdio: ['ignore', 'pipe', 'ignore'],
+  });
 }
 
 export function buildAll() {

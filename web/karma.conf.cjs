@@ -20,4 +20,8 @@ module.exports = (config) =>
       },
     },
     restartOnFileChange: false,
+    // Ten thousand random projects are judged in one go: a busy browser is not a dead one.
+    pingTimeout: 60_000,
+    browserDisconnectTimeout: 60_000,
+    browserNoActivityTimeout: 240_000,
   });

@@ -29,6 +29,8 @@ export const root = process.cwd();
 export const password = 'spec-password';
 const { CORD_TEST_PORT, CORD_TEST_USER = '', CORD_TEST_PASSWORD = '', CORD_TEST_APP_PASSWORD = '' } = process.env;
 const port = Number(CORD_TEST_PORT);
+// A fresh database takes its time on a busy machine.
+jasmine.DEFAULT_TIMEOUT_INTERVAL = 60_000;
 let count = 0;
 process.env['CORD_KEY_SECRET'] ??= 'a-secret-for-the-specs';
 

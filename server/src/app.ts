@@ -10,7 +10,7 @@ import rateLimit from '@fastify/rate-limit';
 import fastifyStatic from '@fastify/static';
 import swagger from '@fastify/swagger';
 import swaggerUi from '@fastify/swagger-ui';
-import Fastify, { type FastifyError, type FastifyInstance, type FastifyServerOptions } from 'fastify';
+import Fastify, { LogController, type FastifyError, type FastifyInstance, type FastifyServerOptions } from 'fastify';
 import { hasZodFastifySchemaValidationErrors, jsonSchemaTransform, validatorCompiler } from 'fastify-type-provider-zod';
 import { sql } from 'drizzle-orm';
 import { baseRoutes, guardRoutes, isLost, Refusal, SharedCounts, type AppContext } from './base';
@@ -45,7 +45,7 @@ export async function buildApp({
     logger,
     bodyLimit: 1 << 20,
     routerOptions: { maxParamLength: 300 },
-    disableRequestLogging: true,
+    logController: new LogController({ disableRequestLogging: true }),
     trustProxy: trustProxy ?? false,
   });
   app.setValidatorCompiler(validatorCompiler);

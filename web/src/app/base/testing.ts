@@ -1,4 +1,4 @@
-import { provideZonelessChangeDetection, type Provider, type EnvironmentProviders, type Type } from '@angular/core';
+import { Component, provideZonelessChangeDetection, type Provider, type EnvironmentProviders, type Type } from '@angular/core';
 import { TestBed, type ComponentFixture } from '@angular/core/testing';
 import { provideRouter } from '@angular/router';
 import { provideEffects } from '@ngrx/effects';
@@ -48,15 +48,20 @@ export class FakeApi {
   }
 }
 
+@Component({ selector: 'cp-nowhere', template: '' })
+class Nowhere {}
+
 /** The application's store and a signed-in person in a project, over a server of the test's own. */
 export function openWeb(
   roles: readonly Role[],
   features: readonly { feature: FeatureSlice<unknown>; effects: Parameters<typeof effectsOf>[0] }[] = [],
+  more: readonly Provider[] = [],
 ) {
   const api = new FakeApi();
   const providers: (Provider | EnvironmentProviders)[] = [
     provideZonelessChangeDetection(),
-    provideRouter([]),
+    provideRouter([{ path: '**', component: Nowhere }]),
+    ...more,
     provideStore({
       [requestsFeature.name]: requestsFeature.reducer,
       [baseFeature.name]: baseFeature.reducer,

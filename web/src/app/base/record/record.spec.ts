@@ -153,10 +153,10 @@ describe('what a record has besides its content', () => {
 
   it('is walked through by arrow keys, as tabs are', async () => {
     await open();
-    await page.key(page.one('[role=tablist]'), 'ArrowRight');
+    await page.key(page.one('[role=tab][aria-selected=true]'), 'ArrowRight');
     expect(page.one('[aria-selected=true]').textContent).toContain('Files');
-    await page.key(page.one('[role=tablist]'), 'ArrowLeft');
-    await page.key(page.one('[role=tablist]'), 'ArrowLeft');
+    await page.key(page.one('[role=tab][aria-selected=true]'), 'ArrowLeft');
+    await page.key(page.one('[role=tab][aria-selected=true]'), 'ArrowLeft');
     expect(page.one('[aria-selected=true]').textContent).toContain('Activity');
     expect(page.all('[role=tab]').filter((tab) => tab.tabIndex === 0).length).toBe(1);
   });

@@ -1,0 +1,86 @@
+import * as base from '@contract/base';
+import * as contract from '@contract/run';
+import type { Problem } from '@contract/run';
+import { MatDialog } from '@angular/material/dialog';
+import { TestBed } from '@angular/core/testing';
+import { of } from 'rxjs';
+import { FakeApi, mount, openWeb, type Mounted } from '../base/testing';
+import { ProblemsPage } from './problems-page';
+import { runCommands, runFeature } from './state';
+
+const report = (n: number, more: Partial<Problem> = {}): Problem =>
+  ({
+    key: `PR-00${n}`,
+    title: `Report ${n}`,
+    description: 'It stuck.',
+    state: 'open',
+    blocking: true,
+    build: '1.0',
+    fixedIn: null,
+    run: null,
+    step: null,
+    caseKey: null,
+    requirements: ['BRK-001'],
+    raisedBy: 'tom',
+    raisedAt: '2026-03-01T10:00:00.000Z',
+    closedReason: '',
+    revision: 1,
+    ...more,
+  }) as Problem;
+
+describe('problem reports', () => {
+  let api: FakeApi;
+  let page: Mounted<ProblemsPage>;
+  const open = async (roles: Parameters<typeof openWeb>[0], reports: Problem[], key?: string): Promise<void> => {
+    ({ api } = openWeb(roles, [{ feature: runFeature, effects: runCommands }] as never));
+    api
+      .on(contract.listProblems, () => ({ rows: reports, next: null, total: reports.length, seq: 1 }))
+      .on(base.getRecord, () => ({ following: false, record: {}, snapshot: null, traces: [], signatures: [], externalIds: [] }))
+      .on(base.listComments, () => [])
+      .on(base.listAttachments, () => [])
+      .on(base.setPresence, () => []);
+    page = await mount(ProblemsPage, key ? { key } : {});
+  };
+
+  it('show the open ones first, and count each view', async () => {
+    await open(['tester'], [report(1), report(2, { state: 'closed' })]);
+    expect(page.button(/^open/).textContent).toContain('open 1');
+    expect(page.text()).not.toContain('Report 2');
+    await page.press(/^all/);
+    expect(page.text()).toContain('Report 2');
+  });
+
+  it('are raised with the requirements that they stand against, however they are typed', async () => {
+    await open(['tester'], []);
+    api.on(contract.addProblem, () => report(3));
+    await page.press(/Report/);
+    await page.write(/^Title/, 'It stuck');
+    await page.write(/Requirements/, 'brk-001, BRK-002;brk-3');
+    await page.press(/Raise it/);
+    expect(api.of(contract.addProblem)[0]).toEqual(
+      jasmine.objectContaining({ title: 'It stuck', build: '1.0', blocking: true, requirements: ['BRK-001', 'BRK-002', 'BRK-3'] }),
+    );
+  });
+
+  it('are closed with a reason; while the run that showed it fails, with a signature', async () => {
+    await open(['tester'], [report(1, { run: 'RUN-001' })], 'PR-001');
+    expect(page.button(/Close it/).disabled).toBeTrue();
+    await page.write(/Why it can be closed/, 'cable replaced');
+    api.refuse(contract.saveProblem, { detail: 'RUN-001 still fails.', fields: [{ path: 'password', text: 'sign' }] });
+    const asked = spyOn(TestBed.inject(MatDialog), 'open').and.returnValue({
+      afterClosed: () => of({ password: 'a pass-phrase', reason: '', acceptDeviation: false }),
+    } as never);
+    await page.press(/Close it/);
+    expect(asked).toHaveBeenCalled();
+    expect(api.of(contract.saveProblem).map((i) => [i['state'], i['closedReason'], i['password']])).toEqual([
+      ['closed', 'cable replaced', ''],
+      ['closed', 'cable replaced', 'a pass-phrase'],
+    ]);
+  });
+
+  it('are only read by an auditor', async () => {
+    await open(['auditor'], [report(1)], 'PR-001');
+    expect(page.text()).toContain('It stuck.');
+    expect(page.text()).not.toContain('Close it');
+  });
+});
