@@ -17,7 +17,7 @@ export const unpacked = (...path: string[]): string => gunzipSync(fixture(...pat
 export interface Read extends LoadedFile {
   readonly files: ReadonlyMap<string, FileMeasurement>;
   readonly tests: readonly string[];
-  readonly told: readonly TestResult[];
+  readonly given: readonly TestResult[];
 }
 
 /** Reads one file as the application does, in chunks of `size` bytes; sections of one source file are merged. */
@@ -25,18 +25,18 @@ export function readCoverage(bytes: Uint8Array | string, size = 4096, onFault: O
   const data = typeof bytes === 'string' ? new TextEncoder().encode(bytes) : bytes;
   const parts = new Map<string, FileMeasurement[]>();
   const tests: string[] = [];
-  const told: TestResult[] = [];
+  const given: TestResult[] = [];
   const load = new CoverageLoad(
     {
       section: ({ test, file }) => {
         tests.push(test);
         parts.set(file.path, [...(parts.get(file.path) ?? []), file]);
       },
-      result: (result) => told.push(result),
+      result: (result) => given.push(result),
     },
     onFault,
   );
   for (let at = 0; at < data.length; at += size) load.push(data.subarray(at, at + size));
   const done = load.finish();
-  return { ...done, tests, told, files: new Map([...parts].map(([path, list]) => [path, mergeFile(path, list)])) };
+  return { ...done, tests, given, files: new Map([...parts].map(([path, list]) => [path, mergeFile(path, list)])) };
 }

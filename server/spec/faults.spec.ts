@@ -187,7 +187,7 @@ describe('faults', () => {
     // A database of its own, so that it can be stopped.
     const folder = mkdtempSync(join(tmpdir(), 'cord-db-'));
     const { startDatabase, prepareDatabase } = (await import(pathToFileURL(join(root, 'scripts/database.mjs')).href)) as {
-      startDatabase(folder: string, told?: { port: number }): Promise<{ port: number; stop(): Promise<void> }>;
+      startDatabase(folder: string, given?: { port: number }): Promise<{ port: number; stop(): Promise<void> }>;
       prepareDatabase(database: object, name: string, root: string): Promise<Record<string, string>>;
     };
     let database = await startDatabase(folder);

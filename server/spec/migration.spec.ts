@@ -49,10 +49,10 @@ describe('a database of the first release', () => {
 
   it('keeps every signature, and each still is under the text that was signed', async () => {
     const { db } = site.database;
-    const kept = await db.select().from(base.signatures).orderBy(base.signatures.id);
+    const retained = await db.select().from(base.signatures).orderBy(base.signatures.id);
     expect(before.length).toBe(190);
-    expect(kept.map(({ id, hash }) => ({ id, hash }))).toEqual(before.map(({ id, hash }) => ({ id: Number(id), hash })));
-    const ofSignature = new Map(kept.map((s) => [s.id, s.recordId]));
+    expect(retained.map(({ id, hash }) => ({ id, hash }))).toEqual(before.map(({ id, hash }) => ({ id: Number(id), hash })));
+    const ofSignature = new Map(retained.map((s) => [s.id, s.recordId]));
     const stored = await run.selectRuns(db, undefined);
     const evidence = await run.evidenceOf(
       db,

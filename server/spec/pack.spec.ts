@@ -91,8 +91,8 @@ describe('a proof pack', () => {
   it('is checked by pasting the commands of VERIFY.md, which say in every step that it holds', () => {
     expect(sh('unzip -tq pack.zip')).toContain('No errors');
     sh('mkdir pack && cd pack && unzip -oq ../pack.zip');
-    const told = pasted(join(folder, 'pack'));
-    expect(loud(told)).toEqual([]);
+    const given = pasted(join(folder, 'pack'));
+    expect(loud(given)).toEqual([]);
     for (const words of [
       'every listed file is as it was',
       'no file stands here that is not listed',
@@ -103,7 +103,7 @@ describe('a proof pack', () => {
       'every signature stands in the ledger',
       'the ledger is whole',
     ])
-      expect(told).toContain(words);
+      expect(given).toContain(words);
   });
 
   it('holds every part that its contents name', () => {

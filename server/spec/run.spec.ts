@@ -64,8 +64,8 @@ describe('Run', () => {
 
   it('plans a run for each data row, filled in, leaves out what still stands, and says when a row is gone', async () => {
     const rows = ['2.5', '3.5'].map((time, i) => ({ name: String(i + 1), values: { time } }));
-    const told = { ...caseContent('Rows'), steps: [{ action: 'Wait {{time}} s', expected: 'Alarm' }], rows };
-    const { body } = await p.call('author', design.addCase, { content: told, verifies: [] });
+    const given = { ...caseContent('Rows'), steps: [{ action: 'Wait {{time}} s', expected: 'Alarm' }], rows };
+    const { body } = await p.call('author', design.addCase, { content: given, verifies: [] });
     await p.approve(body.key);
     expect((await p.call('auditor', design.getCase, { key: body.key })).body.rows).toEqual(rows);
     const round = await plan([body.key]);
@@ -78,14 +78,14 @@ describe('Run', () => {
     // Another configuration has passed nothing.
     expect((await p.call('author', run.addRound, { ...again, configuration: 'cold' })).body.items.length).toBe(2);
     // The row is taken out of the case: its run can be carried over, not run again.
-    await p.call('author', design.saveCase, { key: body.key, basedOn: 1, content: { ...told, rows: rows.slice(1) } });
+    await p.call('author', design.saveCase, { key: body.key, basedOn: 1, content: { ...given, rows: rows.slice(1) } });
     await p.approve(body.key);
     const gone = await p.call('tester', run.decideRun, { key: round.items[0].key, choice: 'rerun', reason: 'It changed.', password });
     expect(gone.problem.detail).toContain('no data row 1 any more');
     await p.call('author', design.saveCase, {
       key: body.key,
       basedOn: 2,
-      content: { ...told, rows: undefined, steps: caseContent('x').steps },
+      content: { ...given, rows: undefined, steps: caseContent('x').steps },
     });
     expect((await p.call('auditor', design.getCase, { key: body.key })).body.rows).toBeUndefined();
   });

@@ -109,10 +109,10 @@ export class RowCheck {
 
   row(table: string, id: string, hash: string): void {
     const name = `${table} ${id}`;
-    const told = this.expected.get(name);
+    const given = this.expected.get(name);
     this.expected.delete(name);
-    if (!told || told.hash === null) this.found.push({ table, id, fault: 'inserted', seq: told?.seq ?? null });
-    else if (told.hash !== hash) this.found.push({ table, id, fault: 'changed', seq: told.seq });
+    if (!given || given.hash === null) this.found.push({ table, id, fault: 'inserted', seq: given?.seq ?? null });
+    else if (given.hash !== hash) this.found.push({ table, id, fault: 'changed', seq: given.seq });
   }
 
   /** Once all rows were given: what is changed, was removed or was put in behind the ledger's back. */

@@ -39,14 +39,14 @@ function withoutLines(file: FileMeasurement, lines: ReadonlySet<number>): FileMe
     starts[m + 1] = keep.length;
   });
   const pick = (column: Uint32Array): Uint32Array => Uint32Array.from(keep, (i) => column[i]);
-  const kept: PointTable = { starts, line: pick(table.line), a: pick(table.a), b: pick(table.b), names: table.names };
-  const moved = bitsFor(sizeOf(kept));
+  const retained: PointTable = { starts, line: pick(table.line), a: pick(table.a), b: pick(table.b), names: table.names };
+  const moved = bitsFor(sizeOf(retained));
   keep.forEach((i, to) => {
     if (hasBit(bits, i)) setBit(moved, to);
   });
   return {
     ...file,
-    table: kept,
+    table: retained,
     bits: moved,
     counts: Float64Array.from(keep, (i) => counts[i]),
     vectors: vectors.filter((vector) => !lines.has(vector.line)),

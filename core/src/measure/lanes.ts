@@ -35,11 +35,11 @@ export function lineCredits(credit: FileCredit): LineCredit[] {
       const hit = points.filter((i) => hasBit(credit.exercised, i));
       const all = worst(states);
       // A line that ran is told by the reason of what did run, unless only its missing outcome stands in the way.
-      const told = hit.length && all === 'neverHit' ? worst(states.filter((state) => state !== 'neverHit')) : all;
+      const given = hit.length && all === 'neverHit' ? worst(states.filter((state) => state !== 'neverHit')) : all;
       return {
         line,
         exercised: hit.length === 0 ? 'none' : hit.length === points.length ? 'all' : 'part',
-        state: told === 'credited' ? all : told,
+        state: given === 'credited' ? all : given,
         points: points.length,
         creditedPoints: states.filter((state) => state === 'credited').length,
         hitBy: [...new Set(hit.flatMap((i) => casesHitting(credit.file, i)))].sort(),

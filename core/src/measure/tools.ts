@@ -67,10 +67,10 @@ function withoutMetrics({ table, bits, vectors }: ToolHits, without: readonly Me
     starts[m + 1] = keep.length;
   });
   const pick = (column: Uint32Array): Uint32Array => Uint32Array.from(keep, (i) => column[i]);
-  const kept: PointTable = { starts, line: pick(table.line), a: pick(table.a), b: pick(table.b), names: table.names };
-  const moved = bitsFor(sizeOf(kept));
+  const retained: PointTable = { starts, line: pick(table.line), a: pick(table.a), b: pick(table.b), names: table.names };
+  const moved = bitsFor(sizeOf(retained));
   keep.forEach((i, to) => {
     if (hasBit(bits, i)) setBit(moved, to);
   });
-  return { table: kept, bits: moved, vectors: without.includes('mcdc') ? [] : vectors };
+  return { table: retained, bits: moved, vectors: without.includes('mcdc') ? [] : vectors };
 }

@@ -132,7 +132,7 @@ export class JobRunner {
   ) {}
 
   start(): void {
-    this.timer = setInterval(() => this.look(), 700);
+    this.timer = setInterval(() => this.poll(), 700);
   }
 
   async stop(): Promise<void> {
@@ -141,7 +141,7 @@ export class JobRunner {
     await this.busy;
   }
 
-  private look(): void {
+  private poll(): void {
     this.busy ??= this.round()
       .catch((error: unknown) => this.warn(error, 'job round failed'))
       .finally(() => (this.busy = undefined));

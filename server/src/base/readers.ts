@@ -36,7 +36,7 @@ class LedgerReader {
   private judgedId = -1;
   private reading = false;
   private again = false;
-  private readonly timer = setInterval(() => void this.look(), lookEvery);
+  private readonly timer = setInterval(() => void this.poll(), lookEvery);
   private readonly begun: Promise<void>;
 
   constructor(
@@ -62,7 +62,7 @@ class LedgerReader {
     return this.seq;
   }
 
-  async look(): Promise<void> {
+  async poll(): Promise<void> {
     if (this.reading) {
       this.again = true;
       return;
@@ -119,7 +119,7 @@ export class LedgerReaders {
 
   /** Something of the project is new: no need to wait for the next look. */
   nudge(projectId: number): void {
-    void this.readers.get(projectId)?.look();
+    void this.readers.get(projectId)?.poll();
   }
 
   /** Listens from now on; answers the number from which on it is told, and how to end. */

@@ -232,7 +232,7 @@ export class Writing {
   }
 
   private async keepSnapshots(entry: Pending, seq: number): Promise<LedgerWrite[]> {
-    const kept = entry.snapshots.map((input) => ({
+    const retained = entry.snapshots.map((input) => ({
       recordId: input.recordId,
       seq,
       projectId: this.actor.projectId,
@@ -245,8 +245,8 @@ export class Writing {
       by: this.actor.login,
       at: this.at,
     }));
-    for (let at = 0; at < kept.length; at += 500) await this.tx.insert(revisions).values(kept.slice(at, at + 500));
-    return kept.map((row) => snapshotWrite({ ...row, snapshot: row.snapshot as Json }));
+    for (let at = 0; at < retained.length; at += 500) await this.tx.insert(revisions).values(retained.slice(at, at + 500));
+    return retained.map((row) => snapshotWrite({ ...row, snapshot: row.snapshot as Json }));
   }
 }
 

@@ -122,7 +122,7 @@ async function approvalsOf(
   );
   const signed = await inBatches(ids, records.id, (where) =>
     tx
-      .select({ id: records.id, login: signatures.login, hash: signatures.hash, kept: revisions.hash })
+      .select({ id: records.id, login: signatures.login, hash: signatures.hash, retained: revisions.hash })
       .from(records)
       .innerJoin(
         signatures,
@@ -146,7 +146,7 @@ async function approvalsOf(
   );
   return groupBy(
     [
-      ...signed.map(({ id, login, hash, kept }) => ({ id, login, matches: kept === hash && !faulty.has(id) })),
+      ...signed.map(({ id, login, hash, retained }) => ({ id, login, matches: retained === hash && !faulty.has(id) })),
       ...before.map(({ id, login }) => ({ id, login, matches: !faulty.has(id) })),
     ],
     ({ id }) => id,

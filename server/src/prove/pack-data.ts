@@ -118,7 +118,7 @@ export async function addConfiguration({ tx, projectId, build, seq, out }: PackS
     .from(sources)
     .where(eq(sources.buildId, build.id))
     .orderBy(asc(sources.path), asc(sources.id));
-  const kept = await tx
+  const retained = await tx
     .select({ kind: records.kind, key: records.key, revision: records.revision, state: records.state })
     .from(records)
     .where(and(eq(records.projectId, projectId), inArray(records.kind, ['requirement', 'case'])));
@@ -140,7 +140,7 @@ export async function addConfiguration({ tx, projectId, build, seq, out }: PackS
     .where(eq(uploads.buildId, build.id))
     .orderBy(asc(uploadFiles.id));
   const byKind = groupBy(
-    kept.sort((a, b) => compareKeys(a.key, b.key)),
+    retained.sort((a, b) => compareKeys(a.key, b.key)),
     ({ kind }) => kind,
     ({ kind: _, ...rest }) => rest,
   );

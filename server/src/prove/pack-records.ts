@@ -44,12 +44,12 @@ export async function addSignedTexts({ tx, projectId, out }: PackSource): Promis
     let file = '-';
     if (kind === 'requirement' || kind === 'case') {
       const name = `signed/${key}/revision-${revision}.json`;
-      const [kept] = await tx
+      const [retained] = await tx
         .select({ snapshot: revisions.snapshot })
         .from(revisions)
         .where(and(eq(revisions.recordId, recordId), eq(revisions.revision, revision), eq(revisions.hash, hash)))
         .limit(1);
-      const text = kept && signedText(kind, key, revision, kept.snapshot);
+      const text = retained && signedText(kind, key, revision, retained.snapshot);
       if (text !== undefined && textHash(text) === hash) {
         file = name;
         if (!written.has(name)) await out.add(name, text);

@@ -403,8 +403,8 @@ function legiblePaper<T>(value: T): T {
 }
 
 /** Sets a paper: embedded fonts, selectable text, page numbers. */
-export default async function setPaper(told: SummaryPaper | RunsPaper): Promise<Uint8Array> {
-  const paper = legiblePaper(told);
+export default async function setPaper(given: SummaryPaper | RunsPaper): Promise<Uint8Array> {
+  const paper = legiblePaper(given);
   const printer = new PdfPrinter({
     Serif: family('source-serif-4', '600-normal'),
     Sans: family('source-sans-3', '600-normal'),

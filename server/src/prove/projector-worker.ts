@@ -16,7 +16,7 @@ const tidyEvery = 10 * 60_000;
 let looking: Promise<void> | undefined;
 let again = false;
 
-async function look(): Promise<void> {
+async function poll(): Promise<void> {
   do {
     again = false;
     const begun = performance.now();
@@ -31,7 +31,7 @@ async function look(): Promise<void> {
 
 function hurry(): void {
   again = true;
-  looking ??= look()
+  looking ??= poll()
     // The database is away, or two got into each other's way: the next look tries again.
     .catch((error: unknown) => {
       if (process.env['CORD_LOG'] === '1') console.error('projector', error);

@@ -93,10 +93,10 @@ export class Projector {
         .update(projections)
         .set({ seq, version: projectionVersion, ...(totals ? { totals } : {}) })
         .where(eq(projections.buildId, buildId));
-      const told = keys !== null && keys.length > namedKeys ? null : keys;
-      if (told === null || told.length || afresh)
-        await tx.insert(projectedTable).values({ projectId, buildId, seq, at: this.now().toISOString(), keys: told });
-      return { buildId, seq, keys: told };
+      const given = keys !== null && keys.length > namedKeys ? null : keys;
+      if (given === null || given.length || afresh)
+        await tx.insert(projectedTable).values({ projectId, buildId, seq, at: this.now().toISOString(), keys: given });
+      return { buildId, seq, keys: given };
     });
   }
 

@@ -29,10 +29,10 @@ describe('names in braces', () => {
   });
 
   it('that are missing, unused or of the wrong type are findings', () => {
-    const told = (rows: Record<string, string | number>[]) =>
+    const given = (rows: Record<string, string | number>[]) =>
       placeholderFindings(content, rows, [{ name: 'wind', type: 'number', classes: [] }]).map((f) => f.text);
-    expect(told([{ temp: 20, wind: 71, limit: 2.5 }])).toEqual([]);
-    expect(told([{ temp: 20, wind: 'much', other: 1 }])).toEqual([
+    expect(given([{ temp: 20, wind: 71, limit: 2.5 }])).toEqual([]);
+    expect(given([{ temp: 20, wind: 'much', other: 1 }])).toEqual([
       'Row 1 has no value for {{limit}} (step 1, expected).',
       'No text uses the column other.',
       '“much” is no number.',

@@ -21,10 +21,10 @@ export function stepsFromOutline(text: string): { readonly steps: readonly CaseS
     const bare = line.trim().replace(numbering, '');
     const numbered = bare.length < line.trim().length;
     const last = steps.at(-1);
-    const told = expectedWord.exec(bare);
-    if (last && told && (told[0].includes(':') || !numbered || indent > last.indent)) {
-      last.expected = join(last.expected, bare.slice(told[0].length));
-      listening = !bare.slice(told[0].length);
+    const given = expectedWord.exec(bare);
+    if (last && given && (given[0].includes(':') || !numbered || indent > last.indent)) {
+      last.expected = join(last.expected, bare.slice(given[0].length));
+      listening = !bare.slice(given[0].length);
       return;
     }
     if (last && !numbered && (indent > last.indent || listening)) {

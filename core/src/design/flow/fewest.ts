@@ -143,12 +143,12 @@ function feasiblePaths(
 
 /** Paths that add nothing any more, once later ones are there, are taken out. */
 function withoutIdle(g: Graph, paths: readonly Path[], criterion: FlowCriterion, wanted: number): Path[] {
-  let kept = [...paths];
+  let retained = [...paths];
   for (const path of paths) {
-    const without = kept.filter((other) => other !== path);
-    if (coverageOfPaths(g, without, criterion).covered >= wanted) kept = without;
+    const without = retained.filter((other) => other !== path);
+    if (coverageOfPaths(g, without, criterion).covered >= wanted) retained = without;
   }
-  return kept;
+  return retained;
 }
 
 /** A path with possible inputs through one target, which goes by way of others that are still missing where it can. */

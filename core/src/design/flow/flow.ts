@@ -136,7 +136,7 @@ function decisionFindings(g: Graph, node: number, say: (cell: string, text: stri
     return say(id, `The guards of ${id} have ${combinations} combinations: they were not checked against each other.`, 'warning');
   // An outcome without a guard among guarded ones is the “otherwise”.
   const otherwise = guarded.length < edges.length;
-  const told = new Set<string>();
+  const given = new Set<string>();
   for (let n = 0; n < combinations; n++) {
     let rest = n;
     const values = new Map(
@@ -148,12 +148,12 @@ function decisionFindings(g: Graph, node: number, say: (cell: string, text: stri
     const words = [...values].map(([name, value]) => `${name} = ${value}`).join(', ');
     if (taken.length > 1) {
       const both = taken.map((edge) => edge.label).join(' and ');
-      if (!told.has(both)) say(id, `Guards overlap: with ${words}, ${both} of ${id} are taken.`);
-      told.add(both);
+      if (!given.has(both)) say(id, `Guards overlap: with ${words}, ${both} of ${id} are taken.`);
+      given.add(both);
     }
-    if (!taken.length && !otherwise && !told.has('')) {
+    if (!taken.length && !otherwise && !given.has('')) {
       say(id, `The guards of ${id} leave something out: with ${words} no outcome is taken.`);
-      told.add('');
+      given.add('');
     }
   }
 }

@@ -178,11 +178,11 @@ export function listPaths(g: Graph, k: number, limit = 10_000): Listing {
     for (const e of [...g.out[top.node]].reverse()) {
       const loop = headed.get(e);
       // Loops that this edge leaves are forgotten; going back to a head leaves the loops inside.
-      const kept = new Set(parents[g.to[e]].map((p) => p.component).filter((c) => c.nodes.includes(top.node)));
+      const retained = new Set(parents[g.to[e]].map((p) => p.component).filter((c) => c.nodes.includes(top.node)));
       if (loop)
         for (const { component } of parents[g.to[e]])
-          if (component !== loop && loop.nodes.length > component.nodes.length) kept.delete(component);
-      const rounds = new Map([...top.rounds].filter(([component]) => kept.has(component)));
+          if (component !== loop && loop.nodes.length > component.nodes.length) retained.delete(component);
+      const rounds = new Map([...top.rounds].filter(([component]) => retained.has(component)));
       if (loop) {
         const taken = (rounds.get(loop) ?? 0) + 1;
         if (taken > k) continue;

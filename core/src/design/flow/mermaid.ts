@@ -83,8 +83,8 @@ export function readMermaid(text: string): { readonly flow: Flow; readonly findi
   const into = new Set(reading.edges.map((edge) => edge.to));
   const nodes = [...reading.nodes.values()].map(({ id, kind, text: words }): FlowNode => {
     const [does, expected] = words.split(/\n?expect(?:ed)?:\s*/i);
-    const told = kind === 'terminal' ? (into.has(id) ? 'end' : 'start') : kind;
-    return { id, kind: told, text: does.trim(), ...(expected ? { expected: expected.trim() } : {}) };
+    const given = kind === 'terminal' ? (into.has(id) ? 'end' : 'start') : kind;
+    return { id, kind: given, text: does.trim(), ...(expected ? { expected: expected.trim() } : {}) };
   });
   return { flow: { title, variables: reading.variables, nodes, edges: reading.edges }, findings: reading.findings };
 }

@@ -74,14 +74,14 @@ export interface Regenerated {
 export function compareCases(before: readonly PathCase[], now: readonly PathCase[]): Regenerated {
   const known = new Map(before.map((c) => [c.identity, c]));
   const wanted = new Map(now.map((c) => [c.identity, c]));
-  const told = (c: PathCase): string => JSON.stringify([c.content, Object.entries(c.row).sort(([a], [b]) => (a < b ? -1 : 1))]);
+  const given = (c: PathCase): string => JSON.stringify([c.content, Object.entries(c.row).sort(([a], [b]) => (a < b ? -1 : 1))]);
   const fresh: PathCase[] = [];
   const same: PathCase[] = [];
   const changed: { before: PathCase; now: PathCase }[] = [];
   for (const [identity, c] of wanted) {
     const old = known.get(identity);
     if (!old) fresh.push(c);
-    else if (told(old) === told(c)) same.push(c);
+    else if (given(old) === given(c)) same.push(c);
     else changed.push({ before: old, now: c });
   }
   return { fresh, changed, gone: [...known.values()].filter((c) => !wanted.has(c.identity)), same };

@@ -324,7 +324,7 @@ function finish(
 ): Combined {
   const sets = subsets(factors.length, Math.min(t, factors.length));
   const seen = new Set<string>();
-  const told = rows.map((row, r): CombinedRow => {
+  const described = rows.map((row, r): CombinedRow => {
     const fresh: string[] = [];
     let adds = 0;
     for (const set of sets) {
@@ -338,5 +338,5 @@ function finish(
   });
   const of = sets.reduce((sum, set) => sum + set.reduce((n, f) => n * factors[f].values.length, 1), 0);
   const impossible = constraints.length ? of - seen.size : 0;
-  return { rows: told, covered: seen.size, of: of - impossible, impossible };
+  return { rows: described, covered: seen.size, of: of - impossible, impossible };
 }

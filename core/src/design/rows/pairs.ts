@@ -221,13 +221,13 @@ export function pairRows(sizes: readonly number[], random: () => number): number
   let best: Int32Array[] | undefined;
   const pairCount = new Pairs(sizes).total;
   const tries = pairCount < 2000 ? 20 : pairCount < 16_000 ? greedyTries : 1;
-  let kept: Pairs | undefined;
+  let retained: Pairs | undefined;
   for (let i = 0; i < tries; i++) {
     const pairs = new Pairs(sizes);
     const rows = greedy(pairs, random, best?.length ?? Infinity);
-    if (rows) [best, kept] = [rows, pairs];
+    if (rows) [best, retained] = [rows, pairs];
   }
-  if (!best || !kept) return [];
-  const { first } = kept;
-  return shrink(kept, best, random, shrinkWork).map((row) => Array.from(row, (value, f) => value - first[f]));
+  if (!best || !retained) return [];
+  const { first } = retained;
+  return shrink(retained, best, random, shrinkWork).map((row) => Array.from(row, (value, f) => value - first[f]));
 }

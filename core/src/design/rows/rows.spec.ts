@@ -300,23 +300,23 @@ describe('state tables', () => {
 
 describe('a requirement’s own words', () => {
   it('give parameters and boundary rows, each with the words that it came from', () => {
-    const told = (text: string): unknown[] =>
+    const described = (text: string): unknown[] =>
       proposeNumbers(text).map((p) => [
         p.words,
         p.parameter.name,
         p.parameter.unit,
         p.rows.map((r) => (r.valid ? String(r.value) : `(${r.value})`)).join(' '),
       ]);
-    expect(told('shall open within 120 ms after the chain opens')).toEqual([['within 120 ms', 'time', 'ms', '119 120 (121)']]);
-    expect(told('Wind above 70 km/h limits the speed to 2.5 m/s')).toEqual([['above 70 km/h', 'speed', 'km/h', '(69) (70) 71']]);
-    expect(told('ramped at no more than 0.4 m/s2')).toEqual([['no more than 0.4 m/s2', 'acceleration', 'm/s2', '0.3 0.4 (0.5)']]);
-    expect(told('between 3 and 5 cycles')).toEqual([['between 3 and 5 cycles', 'value', 'cycles', '(2) 3 4 5 (6)']]);
-    expect(told('kept at 36.5 °C ± 0.3 °C')).toEqual([['36.5 °C ± 0.3 °C', 'temperature', '°C', '(36.1) 36.2 36.3 36.7 36.8 (36.9)']]);
-    expect(told('at least 2 and at most 4')).toEqual([
+    expect(described('shall open within 120 ms after the chain opens')).toEqual([['within 120 ms', 'time', 'ms', '119 120 (121)']]);
+    expect(described('Wind above 70 km/h limits the speed to 2.5 m/s')).toEqual([['above 70 km/h', 'speed', 'km/h', '(69) (70) 71']]);
+    expect(described('ramped at no more than 0.4 m/s2')).toEqual([['no more than 0.4 m/s2', 'acceleration', 'm/s2', '0.3 0.4 (0.5)']]);
+    expect(described('between 3 and 5 cycles')).toEqual([['between 3 and 5 cycles', 'value', 'cycles', '(2) 3 4 5 (6)']]);
+    expect(described('kept at 36.5 °C ± 0.3 °C')).toEqual([['36.5 °C ± 0.3 °C', 'temperature', '°C', '(36.1) 36.2 36.3 36.7 36.8 (36.9)']]);
+    expect(described('at least 2 and at most 4')).toEqual([
       ['at least 2', 'value', undefined, '(1) 2 3'],
       ['at most 4', 'value_2', undefined, '3 4 (5)'],
     ]);
-    expect(told('The lamp shall be green.')).toEqual([]);
+    expect(described('The lamp shall be green.')).toEqual([]);
     fc.assert(fc.property(fc.string(), (text) => void proposeNumbers(text)));
   });
 

@@ -205,8 +205,8 @@ function byTrying(wanted: Uint32Array, offers: readonly Offer[], known: number):
     }),
   );
   const inside = (a: number, b: number): boolean => offers[a].at.every((w, at) => (offers[a].words[at] & ~(whole.get(b)?.[w] ?? 0)) === 0);
-  const kept = useful.filter((a, at) => !useful.some((b, other) => a !== b && inside(a, b) && (!inside(b, a) || other < at)));
-  if (kept.length > 24) return undefined;
+  const retained = useful.filter((a, at) => !useful.some((b, other) => a !== b && inside(a, b) && (!inside(b, a) || other < at)));
+  if (retained.length > 24) return undefined;
   let best: number[] | undefined;
   let most = known;
   let steps = 0;
@@ -219,7 +219,7 @@ function byTrying(wanted: Uint32Array, offers: readonly Offer[], known: number):
     }
     if (chosen.length + 1 > most - (best ? 1 : 0)) return;
     const bit = left[first] & -left[first];
-    for (const i of kept)
+    for (const i of retained)
       if ((whole.get(i)?.[first] ?? 0) & bit) {
         const rest = left.slice();
         take(rest, offers[i]);

@@ -5,16 +5,16 @@ import { CoverageLoad, detectFormat, type CoverageSection, type LoadedFile, type
 
 interface Read extends LoadedFile {
   readonly found: readonly CoverageSection[];
-  readonly told: readonly TestResult[];
+  readonly report: readonly TestResult[];
 }
 
 function read(input: string | Uint8Array, size = 13, onFault: OnFault = 'keepGood'): Read {
   const bytes = typeof input === 'string' ? new TextEncoder().encode(input) : input;
   const found: CoverageSection[] = [];
-  const told: TestResult[] = [];
-  const load = new CoverageLoad({ section: (section) => found.push(section), result: (result) => told.push(result) }, onFault);
+  const report: TestResult[] = [];
+  const load = new CoverageLoad({ section: (section) => found.push(section), result: (result) => report.push(result) }, onFault);
   for (let at = 0; at < bytes.length; at += size) load.push(bytes.subarray(at, at + size));
-  return { ...load.finish(), found, told };
+  return { ...load.finish(), found, report };
 }
 
 /** Points of a metric as line:a:b=hits. */
@@ -222,11 +222,11 @@ describe('text formats', () => {
 
 describe('results', () => {
   it('of JUnit are read with suites, failures and skips', () => {
-    const { format, told, findings } = read(
+    const { format, report, findings } = read(
       '<testsuites><testsuite name="brake"><testcase name="C-018" time="1.5"/><testcase name="C-019" classname="k"><failure message="late">120 &lt; 140</failure></testcase><testcase name="C-020"><skipped/></testcase></testsuite></testsuites>',
     );
     expect([format, findings]).toEqual(['junit', []]);
-    expect(told.map((r) => [r.group, r.name, r.verdict, r.seconds, r.message])).toEqual([
+    expect(report.map((r) => [r.group, r.name, r.verdict, r.seconds, r.message])).toEqual([
       ['brake', 'C-018', 'passed', 1.5, ''],
       ['k', 'C-019', 'failed', null, 'late\n120 < 140'],
       ['brake', 'C-020', 'skipped', null, ''],
@@ -234,11 +234,11 @@ describe('results', () => {
   });
 
   it('of TAP are read with plan, skip and todo', () => {
-    const { format, told, findings } = read(
+    const { format, report, findings } = read(
       'TAP version 13\n1..4\nok 1 - C-018\nnot ok 2 - C-019\nok 3 - C-020 # SKIP no rig\nnot ok 4 C-021 # TODO later\n',
     );
     expect([format, findings]).toEqual(['tap', []]);
-    expect(told.map((r) => [r.name, r.verdict])).toEqual([
+    expect(report.map((r) => [r.name, r.verdict])).toEqual([
       ['C-018', 'passed'],
       ['C-019', 'failed'],
       ['C-020', 'skipped'],

@@ -31,19 +31,19 @@ export class GcovReader implements CoverageReader {
       return;
     }
     const path = value['file'];
-    const told = (words: string): void => this.found.add('error', words, { cell: path });
+    const report = (words: string): void => this.found.add('error', words, { cell: path });
     for (const f of listOf(value['functions'])) {
-      if (!isObject(f) || typeof f['name'] !== 'string' || !isPlace(f['start_line'])) told('A function has no name or no line.');
+      if (!isObject(f) || typeof f['name'] !== 'string' || !isPlace(f['start_line'])) report('A function has no name or no line.');
       else {
         const name = typeof f['demangled_name'] === 'string' && f['demangled_name'] ? f['demangled_name'] : f['name'];
-        this.points.addFunction(name, f['start_line'], honestCount(f['execution_count'], told));
+        this.points.addFunction(name, f['start_line'], honestCount(f['execution_count'], report));
       }
     }
     /** Branches, conditions and calls of a line are numbered over all functions that it stands in. */
     const next = { branches: new Map<number, number>(), decisions: new Map<number, number>(), calls: new Map<number, number>() };
     for (const line of listOf(value['lines'])) {
-      if (!isObject(line) || !isPlace(line['line_number'])) told('A line has no number.');
-      else this.line(line, line['line_number'], next, told);
+      if (!isObject(line) || !isPlace(line['line_number'])) report('A line has no number.');
+      else this.line(line, line['line_number'], next, report);
     }
     this.sections++;
     this.take({ test: '', file: this.points.finish(path) });
@@ -53,22 +53,22 @@ export class GcovReader implements CoverageReader {
     line: JsonObject,
     number: number,
     next: Readonly<Record<'branches' | 'decisions' | 'calls', Map<number, number>>>,
-    told: (words: string) => void,
+    report: (words: string) => void,
   ): void {
-    this.points.addLine(number, honestCount(line['count'], told));
+    this.points.addLine(number, honestCount(line['count'], report));
     const after = (map: Map<number, number>): number => {
       const at = map.get(number) ?? 0;
       map.set(number, at + 1);
       return at;
     };
     for (const branch of listOf(line['branches']))
-      this.points.addBranch(number, 0, after(next.branches), honestCount(isObject(branch) ? branch['count'] : undefined, told));
+      this.points.addBranch(number, 0, after(next.branches), honestCount(isObject(branch) ? branch['count'] : undefined, report));
     for (const call of listOf(line['calls']))
-      this.points.add('call', number, 0, after(next.calls), honestCount(isObject(call) ? call['returned'] : undefined, told));
+      this.points.add('call', number, 0, after(next.calls), honestCount(isObject(call) ? call['returned'] : undefined, report));
     for (const condition of listOf(line['conditions'])) {
       const outcomes = isObject(condition) ? condition['count'] : undefined;
       if (!isObject(condition) || typeof outcomes !== 'number' || outcomes % 2 || outcomes < 2 || outcomes > 128) {
-        told(`A decision on line ${number} does not say how many outcomes its conditions have.`);
+        report(`A decision on line ${number} does not say how many outcomes its conditions have.`);
         continue;
       }
       const place = after(next.decisions);

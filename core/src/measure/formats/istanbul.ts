@@ -36,48 +36,48 @@ export class IstanbulReader implements CoverageReader {
       return;
     }
     const path = typeof wrapped['path'] === 'string' ? wrapped['path'] : key;
-    const told = (words: string): void => this.found.add('error', words, { cell: path });
-    this.statements(wrapped['statementMap'], wrapped['s'], told);
-    this.functions(isObject(wrapped['fnMap']) ? wrapped['fnMap'] : {}, isObject(wrapped['f']) ? wrapped['f'] : {}, told);
-    this.branches(isObject(wrapped['branchMap']) ? wrapped['branchMap'] : {}, isObject(wrapped['b']) ? wrapped['b'] : {}, told);
+    const report = (words: string): void => this.found.add('error', words, { cell: path });
+    this.statements(wrapped['statementMap'], wrapped['s'], report);
+    this.functions(isObject(wrapped['fnMap']) ? wrapped['fnMap'] : {}, isObject(wrapped['f']) ? wrapped['f'] : {}, report);
+    this.branches(isObject(wrapped['branchMap']) ? wrapped['branchMap'] : {}, isObject(wrapped['b']) ? wrapped['b'] : {}, report);
     this.sections++;
     this.take({ test: '', file: this.points.finish(path) });
   }
 
-  private statements(map: JsonObject, hits: JsonObject, told: (words: string) => void): void {
+  private statements(map: JsonObject, hits: JsonObject, report: (words: string) => void): void {
     const lines = new Map<number, number>();
     for (const [id, location] of Object.entries(map)) {
       const line = lineOf(location);
-      if (!isPlace(line)) told(`Statement ${id} has no line.`);
-      else lines.set(line, Math.max(lines.get(line) ?? 0, honestCount(hits[id], told)));
+      if (!isPlace(line)) report(`Statement ${id} has no line.`);
+      else lines.set(line, Math.max(lines.get(line) ?? 0, honestCount(hits[id], report)));
     }
     for (const [line, count] of [...lines].sort((x, y) => x[0] - y[0])) this.points.addLine(line, count);
   }
 
-  private functions(map: JsonObject, hits: JsonObject, told: (words: string) => void): void {
+  private functions(map: JsonObject, hits: JsonObject, report: (words: string) => void): void {
     const names = new Set<string>();
     for (const [id, f] of Object.entries(map)) {
       const line = isObject(f) ? (lineOf(f['decl']) ?? lineOf(f['loc']) ?? f['line']) : undefined;
       if (!isObject(f) || !isPlace(line)) {
-        told(`Function ${id} has no line.`);
+        report(`Function ${id} has no line.`);
         continue;
       }
       // Functions without a name share one: the line tells them apart.
       let name = typeof f['name'] === 'string' && f['name'] ? f['name'] : `(anonymous ${id})`;
       if (names.has(name)) name = `${name} (${id})`;
       names.add(name);
-      this.points.addFunction(name, line, honestCount(hits[id], told));
+      this.points.addFunction(name, line, honestCount(hits[id], report));
     }
   }
 
-  private branches(map: JsonObject, hits: JsonObject, told: (words: string) => void): void {
+  private branches(map: JsonObject, hits: JsonObject, report: (words: string) => void): void {
     let other = 0;
     for (const [id, branch] of Object.entries(map)) {
       const line = isObject(branch) ? (lineOf(branch['loc']) ?? branch['line']) : undefined;
-      if (!isPlace(line)) told(`Branch ${id} has no line.`);
+      if (!isPlace(line)) report(`Branch ${id} has no line.`);
       else {
         const block = /^\d{1,9}$/.test(id) ? Number(id) : 1e9 + other++;
-        listOf(hits[id]).forEach((count, i) => this.points.addBranch(line, block, i, honestCount(count, told)));
+        listOf(hits[id]).forEach((count, i) => this.points.addBranch(line, block, i, honestCount(count, report)));
       }
     }
   }

@@ -301,9 +301,12 @@ export class LcovReader implements CoverageReader {
     if (!this.sums.size) return;
     const totals = fileTotals(file);
     for (const [tag, metric, lane] of sums) {
-      const told = this.sums.get(tag);
-      if (told !== undefined && told !== totals[metric][lane])
-        this.fault('error', `${tag} says ${told} for ${this.path}, but ${totals[metric][lane]} were counted: the file contradicts itself.`);
+      const report = this.sums.get(tag);
+      if (report !== undefined && report !== totals[metric][lane])
+        this.fault(
+          'error',
+          `${tag} says ${report} for ${this.path}, but ${totals[metric][lane]} were counted: the file contradicts itself.`,
+        );
     }
   }
 

@@ -43,12 +43,12 @@ export class LlvmJsonReader implements CoverageReader {
   }
 
   private file(value: JsonObject, path: string): void {
-    const told = (words: string): void => this.found.add('error', words, { cell: path });
-    if (!Array.isArray(value['segments'])) told('The file has no segments (was it exported with -summary-only?).');
+    const report = (words: string): void => this.found.add('error', words, { cell: path });
+    if (!Array.isArray(value['segments'])) report('The file has no segments (was it exported with -summary-only?).');
     else {
-      this.lines(listOf(value['segments']), told);
-      for (const branch of listOf(value['branches'])) this.branch(branch, told);
-      for (const record of listOf(value['mcdc_records'])) this.mcdc(record, path, told);
+      this.lines(listOf(value['segments']), report);
+      for (const branch of listOf(value['branches'])) this.branch(branch, report);
+      for (const record of listOf(value['mcdc_records'])) this.mcdc(record, path, report);
     }
     this.sections++;
     this.take({ test: '', file: this.points.finish(path) });
@@ -71,12 +71,12 @@ export class LlvmJsonReader implements CoverageReader {
     this.take({ test: '', file: this.points.finish(path) });
   }
 
-  private lines(values: readonly JsonValue[], told: (words: string) => void): void {
+  private lines(values: readonly JsonValue[], report: (words: string) => void): void {
     const segments: Segment[] = [];
     for (const s of values) {
       const [line, , count, hasCount, entry, gap] = listOf(s);
-      if (!isPlace(line)) return told('A segment has no line.');
-      segments.push({ line, count: honestCount(count, told), hasCount: hasCount === true, entry: entry === true, gap: gap === true });
+      if (!isPlace(line)) return report('A segment has no line.');
+      segments.push({ line, count: honestCount(count, report), hasCount: hasCount === true, entry: entry === true, gap: gap === true });
     }
     let wrapped: Segment | undefined;
     for (let i = 0; i < segments.length;) {
@@ -86,8 +86,8 @@ export class LlvmJsonReader implements CoverageReader {
       this.lineOf(first, segments.slice(i, end), wrapped);
       wrapped = segments[end - 1];
       const next = segments[end]?.line;
-      if (next !== undefined && next < first) return told('The segments are not in order.');
-      if (next !== undefined && next - first > 1_000_000) return told('A segment reaches over a million lines.');
+      if (next !== undefined && next < first) return report('The segments are not in order.');
+      if (next !== undefined && next - first > 1_000_000) return report('A segment reaches over a million lines.');
       for (let line = first + 1; next !== undefined && line < next; line++) this.lineOf(line, [], wrapped);
       i = end;
     }
@@ -102,20 +102,20 @@ export class LlvmJsonReader implements CoverageReader {
   }
 
   /** [line, column, end line, end column, true, false, …] */
-  private branch(value: JsonValue, told: (words: string) => void): void {
+  private branch(value: JsonValue, report: (words: string) => void): void {
     const [line, column, , , yes, no] = listOf(value);
-    if (!isPlace(line) || !isPlace(column)) return told('A branch has no place.');
-    this.points.addBranch(line, column, 0, honestCount(no, told));
-    this.points.addBranch(line, column, 1, honestCount(yes, told));
+    if (!isPlace(line) || !isPlace(column)) return report('A branch has no place.');
+    this.points.addBranch(line, column, 0, honestCount(no, report));
+    this.points.addBranch(line, column, 1, honestCount(yes, report));
   }
 
   /** [line, column, end line, end column, …, [condition shown, …], and in newer versions [executed vectors]] */
-  private mcdc(value: JsonValue, path: string, told: (words: string) => void): void {
+  private mcdc(value: JsonValue, path: string, report: (words: string) => void): void {
     const fields = listOf(value);
     const [line, column] = fields;
     const flags = fields.find((f) => Array.isArray(f) && f.length > 0 && f.every((x) => typeof x === 'boolean'));
     const shown = listOf(flags).map((f) => f === true);
-    if (!isPlace(line) || !isPlace(column) || !shown.length) return told('A decision has no place or no conditions.');
+    if (!isPlace(line) || !isPlace(column) || !shown.length) return report('A decision has no place or no conditions.');
     const vectors = fields.filter(Array.isArray).flatMap((f) => (f === flags ? [] : vectorsOf(f as JsonValue[], shown.length)));
     if (!vectors.length && !this.flagged.has(path)) {
       this.flagged.add(path);

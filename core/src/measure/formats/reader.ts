@@ -107,17 +107,17 @@ export class LineCutter {
 }
 
 /** A count as a format gives it: a whole number from 0 to 2^53. Others are told, and taken as the nearest that can be held. */
-export function honestCount(value: unknown, told: (words: string) => void): number {
+export function honestCount(value: unknown, report: (words: string) => void): number {
   if (typeof value !== 'number' || Number.isNaN(value)) {
-    told('A hit count is not a number.');
+    report('A hit count is not a number.');
     return 0;
   }
   if (value < 0) {
-    told('A hit count is negative.');
+    report('A hit count is negative.');
     return 0;
   }
   if (value > Number.MAX_SAFE_INTEGER) {
-    told('A hit count is larger than can be held exactly.');
+    report('A hit count is larger than can be held exactly.');
     return Number.MAX_SAFE_INTEGER;
   }
   return Math.floor(value);

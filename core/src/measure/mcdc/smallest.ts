@@ -164,19 +164,19 @@ function reachable(candidates: readonly Candidate[], start: readonly Ready[], ru
 function withoutDominated(candidates: readonly Candidate[]): Candidate[] {
   const sign = (c: Candidate): number => (c.ready.filled.outcome ? c.values : ~c.values) & c.ready.sensitive;
   // What a row offers: for each unmasked condition, does its value go with the outcome or against it.
-  const kept: Candidate[] = [];
+  const retained: Candidate[] = [];
   const bySize = [...candidates].sort((a, b) => ones(b.ready.sensitive) - ones(a.ready.sensitive));
   for (const c of bySize) {
-    const dominated = kept.some(
+    const dominated = retained.some(
       (k) =>
         k.ready.filled.outcome === c.ready.filled.outcome &&
         (c.ready.sensitive & ~k.ready.sensitive) === 0 &&
         (sign(k) & c.ready.sensitive) === sign(c),
     );
-    if (!dominated) kept.push(c);
-    if (kept.length > 600) return [...kept, ...bySize.slice(bySize.indexOf(c) + 1)];
+    if (!dominated) retained.push(c);
+    if (retained.length > 600) return [...retained, ...bySize.slice(bySize.indexOf(c) + 1)];
   }
-  return kept;
+  return retained;
 }
 
 function gain(c: Candidate, have: readonly Ready[], wanted: number, rule: McdcRule): number {

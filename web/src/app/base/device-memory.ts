@@ -21,8 +21,8 @@ export function useDeviceMemory<T>(area: 'draft' | 'bench'): DeviceMemory<T> {
   const place = (key: string): string => ['cord-proof', area, session()?.person.login, slug(), key].join('.');
   return {
     read: (key) => {
-      const kept = localStorage.getItem(place(key));
-      return kept === null ? undefined : (JSON.parse(kept) as T);
+      const retained = localStorage.getItem(place(key));
+      return retained === null ? undefined : (JSON.parse(retained) as T);
     },
     keep: (key, value) => localStorage.setItem(place(key), JSON.stringify(value)),
     drop: (key) => localStorage.removeItem(place(key)),

@@ -59,8 +59,8 @@ function pages<E extends Endpoint>(
   endpoint: E,
   input: CallOf<E>,
   command: string,
-  done: (told: Phase & { input: CallOf<E>; answer: Page<RowOf<E>> }) => Action,
-  failed: (told: Phase & { input: CallOf<E>; problem: ProblemDetails }) => Action,
+  done: (given: Phase & { input: CallOf<E>; answer: Page<RowOf<E>> }) => Action,
+  failed: (given: Phase & { input: CallOf<E>; problem: ProblemDetails }) => Action,
 ): Observable<Action> {
   return new Observable((subscriber) => {
     const read = async (): Promise<void> => {
@@ -108,10 +108,10 @@ export function withPage<R extends { readonly key: string }>(
   if (patched) {
     const fresh = new Map(answer.rows.map((row) => [row.key, row]));
     const asked = new Set(patched);
-    const kept = list.rows.flatMap((row) => (asked.has(row.key) ? (fresh.get(row.key) ?? []) : row));
+    const retained = list.rows.flatMap((row) => (asked.has(row.key) ? (fresh.get(row.key) ?? []) : row));
     const known = new Set(list.rows.map((row) => row.key));
     const added = answer.rows.filter((row) => !known.has(row.key));
-    const rows = added.length ? [...kept, ...added].sort(order) : kept;
+    const rows = added.length ? [...retained, ...added].sort(order) : retained;
     return { ...list, rows, total: list.total === null ? null : list.total + rows.length - list.rows.length };
   }
   const question = questionOf(input);

@@ -120,8 +120,8 @@ const first: BaseState = {
 
 const buildMemory = (project: string): string => `cord-proof.build.${project}`;
 const remembered = (project: Project): string => {
-  const kept = localStorage.getItem(buildMemory(project.slug));
-  return project.builds.find((build) => build.name === kept)?.name ?? project.builds.at(-1)?.name ?? '';
+  const retained = localStorage.getItem(buildMemory(project.slug));
+  return project.builds.find((build) => build.name === retained)?.name ?? project.builds.at(-1)?.name ?? '';
 };
 
 const c = baseCommands;

@@ -39,8 +39,8 @@ const contentOf = ({ title, objective, preconditions, steps, plannedMinutes, row
   ...(rows?.length ? { rows } : {}),
 });
 const callWords = (values: Readonly<Record<string, string>>): string => {
-  const told = Object.entries(values).map(([name, value]) => `${name} = ${value}`);
-  return told.length ? ` with ${told.join(', ')}` : '';
+  const given = Object.entries(values).map(([name, value]) => `${name} = ${value}`);
+  return given.length ? ` with ${given.join(', ')}` : '';
 };
 const outline = (content: CaseContent): string =>
   [

@@ -93,17 +93,17 @@ describe('a call of another case', () => {
     const fixture = TestBed.createComponent(CallEditor);
     const call: CaseCall = { key: 'C-002', revision: 1, with: {} };
     set(fixture.componentRef, { call, cases: [summary('C-002', 4, ['time']), summary('C-003', 2)], number: 1 });
-    const told: CaseCall[] = [];
-    fixture.componentInstance.changed.subscribe((changed) => told.push(changed));
+    const described: CaseCall[] = [];
+    fixture.componentInstance.changed.subscribe((changed) => described.push(changed));
     await fixture.whenStable();
     await write(fixture, 'input', '2.5');
     await press(fixture, /Take revision 4/);
     await write(fixture, 'select', find<HTMLSelectElement>(fixture, 'option:nth-child(2)').getAttribute('value') ?? '1: C-003');
-    expect(told.slice(0, 2)).toEqual([
+    expect(described.slice(0, 2)).toEqual([
       { key: 'C-002', revision: 1, with: { time: '2.5' } },
       { key: 'C-002', revision: 4, with: {} },
     ]);
-    expect(told[2]).toEqual({ key: 'C-003', revision: 2, with: {} });
+    expect(described[2]).toEqual({ key: 'C-003', revision: 2, with: {} });
   });
 });
 

@@ -95,8 +95,8 @@ export class RowsEditor {
   /** Names that the texts use, and behind them columns that no text uses any more. */
   protected readonly columns = computed(() => {
     const used = textsOf(this.content()).flatMap(({ text }) => placeholdersIn(text));
-    const kept = this.here().flatMap((row) => Object.keys(row.values).filter((name) => row.values[name]));
-    return [...new Set([...used, ...kept])];
+    const retained = this.here().flatMap((row) => Object.keys(row.values).filter((name) => row.values[name]));
+    return [...new Set([...used, ...retained])];
   });
   protected readonly findings = computed(() => rowFindings({ ...this.content(), rows: this.here() }).slice(0, 6));
 

@@ -184,11 +184,11 @@ export class StepsEditor {
 
   /** The outline's steps behind those that are there; a last step that is still empty makes room. */
   protected take(): void {
-    const kept = this.here().filter((step, i, all) => i < all.length - 1 || step.action || step.expected || step.call);
-    this.set([...kept, ...this.read().steps]);
+    const retained = this.here().filter((step, i, all) => i < all.length - 1 || step.action || step.expected || step.call);
+    this.set([...retained, ...this.read().steps]);
     this.outline.set('');
     this.outlining.set(false);
-    this.focus(kept.length);
+    this.focus(retained.length);
   }
 
   protected set(steps: readonly CaseStep[]): void {

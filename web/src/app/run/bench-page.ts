@@ -169,14 +169,14 @@ export class BenchPage {
     // Whoever asked to finish the run before did not ask it of this one.
     this.correcting.set('');
     this.finishing.set(false);
-    const kept = this.device.read(run.key);
-    this.unsaved.set(kept ?? {});
+    const retained = this.device.read(run.key);
+    this.unsaved.set(retained ?? {});
     this.seconds.set(run.seconds);
     if (run.state === 'planned' && !this.locked())
       this.store.dispatch(runCommands.startRun.start({ project: this.scope.slug(), key: run.key }));
     const first = run.steps.findIndex((_, i) => !this.resultAt(i)?.verdict);
     this.go(first < 0 ? Math.max(0, run.steps.length - 1) : first);
-    if (kept) this.resend();
+    if (retained) this.resend();
   }
 
   protected resultAt(i: number): Unsaved | undefined {
