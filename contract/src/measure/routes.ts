@@ -140,6 +140,8 @@ export const loadSources = endpoint('POST', '/projects/:project/builds/:build/so
     'Load the source tree of a build (multipart, one ZIP of at most 32 MiB, and where signed runs rest on the sources that it has, the fields “reason” and “password” before it)',
   may: ['author', 'tester'],
   params: inBuild,
+  // Fields of the form, sent before the file.
+  body: z.object({ reason: z.string().optional(), password: z.string().optional() }),
   multipart: true,
   answer: z.object({ files: z.number(), functions: z.number(), traces: z.number(), findings: z.array(finding) }),
 });

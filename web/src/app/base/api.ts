@@ -24,23 +24,23 @@ export class Api {
   async call<E extends Endpoint>(endpoint: E, input: CallOf<E>, files?: readonly File[]): Promise<AnswerOf<E>> {
     const values = { ...(input as Record<string, unknown>) };
     const project = String(values['project'] ?? '');
-    if (takesAtLeast(endpoint)) values['atLeast'] ??= this.wrote.get(project);
+    if (names(endpoint.query, 'atLeast')) values['atLeast'] ??= this.wrote.get(project);
     const path = endpoint.path.replace(/:(\w+)/g, (_, name: string) => {
       const value = String(values[name]);
       delete values[name];
       return encodeURIComponent(value);
     });
     const hasBody = endpoint.method === 'POST' || endpoint.method === 'PUT';
-    const query = hasBody
-      ? ''
-      : new URLSearchParams(
-          Object.entries(values).flatMap(([name, value]) => (value === undefined ? [] : [[name, String(value)]])),
-        ).toString();
+    // Beside files, what the contract wants in the query goes there and the rest before the files; else it is one or the other.
+    const given = Object.entries(values).filter(([, value]) => value !== undefined);
+    const inQuery = given.filter(([name]) => (files ? names(endpoint.query, name) : !hasBody));
+    const query = new URLSearchParams(inQuery.map(([name, value]) => [name, String(value)])).toString();
     // Named, so that a repeat is recognised and not done twice.
     const headers: Record<string, string> = endpoint.method === 'POST' ? { 'idempotency-key': crypto.randomUUID() } : {};
     const init: RequestInit = { method: endpoint.method, credentials: 'same-origin', headers };
     if (files) {
       const form = new FormData();
+      for (const [name, value] of given) if (!names(endpoint.query, name)) form.append(name, String(value));
       for (const file of files) form.append('file', file, file.name);
       init.body = form;
     } else if (hasBody) {
@@ -56,7 +56,7 @@ export class Api {
   }
 }
 
-const takesAtLeast = ({ query }: Endpoint): boolean => 'shape' in query && 'atLeast' in (query.shape as object);
+const names = (query: Endpoint['query'], name: string): boolean => 'shape' in query && name in (query.shape as object);
 
 /** Sends a request; one that has a name is sent once more where the connection was lost or the server is away for a moment. */
 async function send(url: string, init: RequestInit, again: boolean): Promise<Response> {

@@ -1,13 +1,12 @@
 import { ChangeDetectionStrategy, Component, computed, effect, ElementRef, inject, input, signal, untracked } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { MatButtonModule } from '@angular/material/button';
-import { MatProgressBarModule } from '@angular/material/progress-bar';
 import { Router } from '@angular/router';
-import type { CodeFile, Diagnosis, LoadAnswer } from '@contract/measure';
-import { groupBy } from '@core/base';
+import type { CodeFile, Diagnosis } from '@contract/measure';
 import { metrics, percent, ratioOf, type Metric, type PointState } from '@core/measure';
 import { metricWords } from '@core/prove';
-import { Icon, onAction, ProblemNote, RecordLink, selectRequest, useProject } from '../base';
+import { Icon, ProblemNote, RecordLink, useProject } from '../base';
+import { LoadPanel } from './load-panel';
 import { measureCommands, measureFeature } from './state';
 
 type Remedy = Diagnosis['remedies'][number];
@@ -51,7 +50,7 @@ const remedyIcons: Record<Remedy['kind'], string> = {
 /** Measure: how much of the code the runs exercised, how much of that counts, and what would close each gap. */
 @Component({
   selector: 'cp-measure-page',
-  imports: [FormsModule, MatButtonModule, MatProgressBarModule, Icon, ProblemNote, RecordLink],
+  imports: [FormsModule, MatButtonModule, Icon, LoadPanel, ProblemNote, RecordLink],
   changeDetection: ChangeDetectionStrategy.OnPush,
   templateUrl: './measure-page.html',
   styleUrl: './measure-page.scss',
@@ -67,7 +66,6 @@ export class MeasurePage {
   protected readonly code = this.store.selectSignal(measureFeature.selectCode);
   private readonly loadedFile = this.store.selectSignal(measureFeature.selectFile);
   protected readonly diagnosis = this.store.selectSignal(measureFeature.selectDiagnosis);
-  protected readonly loaded = this.store.selectSignal(measureFeature.selectLoaded);
   protected readonly chosenMetric = signal<Metric>('branch');
   /** Metrics that this build's coverage tells of. */
   protected readonly metrics = computed(() => metrics.filter((metric) => this.code()?.total[metric].found));
@@ -85,13 +83,9 @@ export class MeasurePage {
   protected readonly words = signal('');
   protected readonly requirementKey = signal('');
   protected readonly names = {
-    coverage: measureCommands.loadCoverage.name,
-    sources: measureCommands.loadSources.name,
     trace: measureCommands.traceCode.name,
     link: measureCommands.linkCase.name,
   };
-  protected readonly coverageRequest = this.store.selectSignal(selectRequest(measureCommands.loadCoverage.name));
-  protected readonly sourcesRequest = this.store.selectSignal(selectRequest(measureCommands.loadSources.name));
   protected readonly mayLoad = computed(() => this.scope.roles().some((r) => r === 'author' || r === 'tester'));
   protected readonly author = computed(() => this.scope.roles().includes('author'));
   protected readonly files = computed(() =>
@@ -143,7 +137,6 @@ export class MeasurePage {
       this.scrolledTo = id;
       setTimeout(() => this.element.nativeElement.querySelector('.line.at')?.scrollIntoView({ block: 'center' }), 60);
     });
-    onAction(measureCommands.loadCoverage.done, () => this.loading.set(true));
   }
 
   protected open(path: string, line?: number): void {
@@ -171,20 +164,6 @@ export class MeasurePage {
     this.open(this.shownPath(), next);
   }
 
-  protected pickCoverage(input: HTMLInputElement): void {
-    this.send(measureCommands.loadCoverage, input);
-  }
-
-  protected pickSources(input: HTMLInputElement): void {
-    this.send(measureCommands.loadSources, input);
-  }
-
-  private send(command: typeof measureCommands.loadCoverage | typeof measureCommands.loadSources, input: HTMLInputElement): void {
-    const files = [...(input.files ?? [])];
-    if (files.length) this.store.dispatch(command.start({ project: this.scope.slug(), build: this.scope.build() }, files));
-    input.value = '';
-  }
-
   protected trace(requirement: string, traced: boolean): void {
     const unit = this.unit();
     if (!unit || !requirement.trim()) return;
@@ -206,12 +185,6 @@ export class MeasurePage {
     const [place, which] = detail.split(':');
     if (metric === 'mcdc') return `condition ${which}, MC/DC`;
     return metric === 'condition' ? `condition ${which}` : `outcome ${place}.${which}`;
-  }
-
-  /** What the files of an upload were recognised to be: "2 LCOV tracefile, 1 gcov JSON". */
-  protected recognised(read: LoadAnswer['read']): string {
-    const formats = groupBy(read, (file) => file.format);
-    return [...formats].map(([format, files]) => `${files.length} ${format}`).join(', ');
   }
 
   protected title(r: Remedy): string {

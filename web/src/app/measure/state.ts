@@ -1,6 +1,6 @@
 import { createFeature, createReducer, on } from '@ngrx/store';
 import * as contract from '@contract/measure';
-import type { Code, Diagnosis, FileDetail, LoadAnswer } from '@contract/measure';
+import type { Code, CoverageUpload, Diagnosis, FileDetail, LoadAnswer } from '@contract/measure';
 import { addTrace } from '@contract/base';
 import { command } from '../base';
 
@@ -8,16 +8,22 @@ export const measureCommands = {
   getCode: command('[Measure] get code', contract.getCode),
   getFile: command('[Measure] get file', contract.getFile),
   diagnose: command('[Measure] diagnose', contract.diagnose),
+  previewCoverage: command('[Measure] preview coverage', contract.loadCoverage),
   loadCoverage: command('[Measure] load coverage', contract.loadCoverage),
   loadSources: command('[Measure] load sources', contract.loadSources),
   traceCode: command('[Measure] trace code', contract.traceCode),
   linkCase: command('[Measure] link case', addTrace),
+  listUploads: command('[Measure] list uploads', contract.listUploads),
+  withdrawUpload: command('[Measure] withdraw upload', contract.withdrawUpload),
 };
 
 interface MeasureState {
   readonly code: Code | null;
   readonly file: FileDetail | null;
   readonly diagnosis: Diagnosis | null;
+  /** What an upload would store, before anything is stored. */
+  readonly preview: LoadAnswer | null;
+  readonly uploads: readonly CoverageUpload[];
   readonly loaded:
     | (LoadAnswer & { readonly what: 'coverage' })
     | {
@@ -29,7 +35,7 @@ interface MeasureState {
       }
     | null;
 }
-const first: MeasureState = { code: null, file: null, diagnosis: null, loaded: null };
+const first: MeasureState = { code: null, file: null, diagnosis: null, preview: null, uploads: [], loaded: null };
 const c = measureCommands;
 
 export const measureFeature = createFeature({
@@ -45,6 +51,13 @@ export const measureFeature = createFeature({
     on(c.diagnose.failed, (state): MeasureState => ({ ...state, diagnosis: null })),
     on(c.loadCoverage.done, (state, { answer }): MeasureState => ({ ...state, loaded: { ...answer, what: 'coverage' } })),
     on(c.loadSources.done, (state, { answer }): MeasureState => ({ ...state, loaded: { ...answer, what: 'sources' } })),
-    on(c.loadCoverage.start, c.loadSources.start, (state): MeasureState => ({ ...state, loaded: null })),
+    on(c.loadCoverage.start, c.loadSources.start, (state): MeasureState => ({ ...state, loaded: null, preview: null })),
+    on(c.previewCoverage.done, (state, { answer }): MeasureState => ({ ...state, preview: answer, loaded: null })),
+    on(c.previewCoverage.failed, (state): MeasureState => ({ ...state, preview: null })),
+    on(c.listUploads.done, (state, { answer }): MeasureState => ({ ...state, uploads: answer.rows })),
+    on(c.withdrawUpload.done, (state, { answer }): MeasureState => ({
+      ...state,
+      uploads: state.uploads.map((upload) => (upload.key === answer.key ? answer : upload)),
+    })),
   ),
 });
