@@ -44,9 +44,9 @@ export async function endLeftover(folder) {
 
 /**
  * Starts the database in `folder`, making it first if need be. Answers its address for the owner's account and how to stop it.
- * One that a killed run left behind is ended first.
+ * One that a killed run left behind is ended first. `options` are further arguments of the database server.
  */
-export async function startDatabase(folder, { port } = {}) {
+export async function startDatabase(folder, { port, options = [] } = {}) {
   const data = join(folder, 'db');
   const secretsFile = join(folder, 'secrets.json');
   const marker = join(folder, 'db-made');
@@ -97,6 +97,7 @@ export async function startDatabase(folder, { port } = {}) {
       '--max-allowed-packet=64M',
       '--skip-name-resolve',
       '--sql-mode=STRICT_ALL_TABLES',
+      ...options,
       ...(fresh ? [`--init-file=${init}`] : []),
       ...asRoot,
     ],

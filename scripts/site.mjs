@@ -5,12 +5,12 @@ import { join } from 'node:path';
 import { endLeftover, freePort, startDatabase } from './database.mjs';
 import { dataFolder, root } from './system.mjs';
 
-/** A database made anew in `.data/<name>`; one that a killed run left behind is ended first. */
-export async function freshDatabase(name) {
+/** A database made anew in `.data/<name>`; one that a killed run left behind is ended first. `options` go to the database server. */
+export async function freshDatabase(name, options = []) {
   const folder = join(dataFolder, name);
   await endLeftover(folder);
   rmSync(folder, { recursive: true, force: true });
-  return startDatabase(folder);
+  return startDatabase(folder, { options });
 }
 
 /** Loads the demo into the database that `env` names. */

@@ -27,7 +27,7 @@ describe('an act on many records', () => {
       mapping: { key: 'key', title: 'title', text: 'text', level: 'level', method: 'method' },
     });
     await p.call('author', specify.addSpecification, { key: 'SYS', title: 'System', prefix: 'SYS' });
-  }, 60_000);
+  }, 180_000);
   afterAll(() => p.close());
 
   it('shows first what it would change, and changes nothing by showing it', async () => {

@@ -67,7 +67,7 @@ describe('faults', () => {
       tester: 'tester',
       cases,
     });
-  }, 60_000);
+  }, 180_000);
   afterAll(() => p.close());
 
   it('a server killed five times while ten people record: nothing acknowledged is lost, nothing is done twice, the cords are those made afresh', async () => {
@@ -181,7 +181,7 @@ describe('faults', () => {
     expect(await listen({ 'last-event-id': String(id - 1) }, '"key":"BRK-002"')).toContain(`id: ${id}`);
     node.child.kill('SIGTERM');
     await ended(node.child);
-  }, 60_000);
+  }, 180_000);
 
   it('says so while the database is away, and goes on when it is back', async () => {
     // A database of its own, so that it can be stopped.

@@ -22,7 +22,7 @@ describe('a lie', () => {
   let code: Lies['code'];
   beforeAll(
     async () => void ({ p, next, requirement, aCase, planned, record, signBoth, cord, revise, proved, code } = await openLies()),
-    60_000,
+    180_000,
   );
   afterAll(() => p.close());
 

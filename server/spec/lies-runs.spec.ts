@@ -29,7 +29,7 @@ describe('a lie', () => {
     async () =>
       void ({ p, next, requirement, aCase, plan, planned, record, hashOf, sign, signBoth, decide, cord, revise, proved, code } =
         await openLies()),
-    60_000,
+    180_000,
   );
   afterAll(() => p.close());
 

@@ -24,7 +24,7 @@ describe('a lie', () => {
   let code: Lies['code'];
   beforeAll(
     async () => void ({ p, next, plain, requirement, aCase, plan, planned, record, cord, revise, proved, code } = await openLies()),
-    60_000,
+    180_000,
   );
   afterAll(() => p.close());
 

@@ -43,7 +43,7 @@ describe('a proof pack', () => {
     const { hash } = (await p.call('tester', run.finishRun, { key, seconds: 20 })).body;
     await p.call('tester', run.signRun, { key, meaning: 'performed', password, hash });
     await p.call('reviewer', run.signRun, { key, meaning: 'reviewed', password, hash });
-  }, 60_000);
+  }, 180_000);
   afterAll(async () => {
     rmSync(folder, { recursive: true, force: true });
     await p.close();
@@ -65,7 +65,7 @@ describe('a proof pack', () => {
     await worker.stop();
     const answer = await p.app.inject({ url: `/api/projects/spec/packs/${job.id}/file`, headers: { cookie: await p.cookie('auditor') } });
     writeFileSync(join(folder, 'pack.zip'), answer.rawPayload);
-  }, 60_000);
+  }, 180_000);
 
   /** The commands of VERIFY.md, pasted block by block as they stand; answers what each printed. */
   const pasted = (at: string): string => {

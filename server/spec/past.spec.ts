@@ -34,7 +34,7 @@ describe('as of a ledger number', () => {
     await p.call('author', specify.saveRequirement, { key: 'BRK-002', basedOn: second.revision, content: content('Second, revised') });
     await p.call('author', base.retireRecord, { key: 'BRK-002', retired: true, reason: 'not needed' });
     await now('retired');
-  }, 60_000);
+  }, 180_000);
   afterAll(() => p.close());
 
   it('a board is what it was: its rows, its sums, and its number', async () => {

@@ -234,7 +234,7 @@ describe('what is stored of the cords', () => {
   let p: Project;
   let buildIds: number[];
   let projector: Projector;
-  beforeAll(async () => (p = await openProject()), 60_000);
+  beforeAll(async () => (p = await openProject()), 180_000);
   afterAll(() => p.close());
 
   const stored = async (buildId: number) => {
