@@ -166,7 +166,7 @@ test('two editors of one requirement: both versions are shown and no text is los
   await expect(other.getByText('every 200 ms').first()).toBeVisible();
   await other.getByRole('button', { name: 'Save mine as revision 3' }).click();
   await expect(other.getByText(/revision 3, bela/)).toBeVisible();
-  await other.getByRole('button', { name: /Show the history/ }).click();
+  await other.getByRole('tab', { name: /^History/ }).click();
   await expect(other.locator('del', { hasText: '200' })).toBeVisible();
 });
 
@@ -202,15 +202,15 @@ test('the Bench resumes after a reload with nothing lost, takes evidence, and a 
 
 test('a table with errors is refused by row and cell before anything is written', async ({ page }) => {
   await enter(page, 'mira.oberon', '/larkfell/specify/import?into=BRK');
-  const csv = 'key,title,text,level\nBRK-901,Good,Text,SIL 1\nBRK-001,Double,Text,SIL 9\n';
+  const csv = 'key,title,text,level\nBRK-901,Good,Text,SIL 1\nBRK-001,Changed,Text,SIL 9\nBRK-901,Double,Text,SIL 1\n';
   await page.locator('input[type=file]').setInputFiles({ name: 'reqs.csv', mimeType: 'text/csv', buffer: Buffer.from(csv) });
-  await expect(page.getByText('BRK-001 exists already in this project.')).toBeVisible();
+  await expect(page.getByText('BRK-901 stands already in row 2.')).toBeVisible();
   await expect(page.getByText(/“SIL 9” is not a level/)).toBeVisible();
-  await expect(page.getByRole('button', { name: /Write all/ })).toBeDisabled();
+  await expect(page.getByRole('button', { name: /^Write 1 new/ })).toBeDisabled();
   await page
     .locator('input[type=file]')
     .setInputFiles({ name: 'reqs.csv', mimeType: 'text/csv', buffer: Buffer.from(csv.split('\n').slice(0, 2).join('\n')) });
-  await page.getByRole('button', { name: 'Write all 1 requirements' }).click();
+  await page.getByRole('button', { name: 'Write 1 new' }).click();
   await page.waitForURL(/specify\/BRK/);
   await page.getByPlaceholder('Filter by key or words').fill('BRK-901');
   await expect(page.getByRole('treeitem', { name: /BRK-901/ })).toBeVisible();
