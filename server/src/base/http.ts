@@ -1,3 +1,4 @@
+import { Readable } from 'node:stream';
 import { type AnswerOf, type BodyOf, type Endpoint, type May, type ParamsOf, type QueryOf } from '@contract/base';
 import '@fastify/cookie';
 import '@fastify/multipart';
@@ -208,6 +209,8 @@ export function serve<E extends Endpoint>(
         wrote: (seq) => (wrote = Math.max(wrote, seq)),
         ...(may === 'anyone' ? {} : { rights: { personId: person.id, may, ...(tokenId === undefined ? {} : { tokenId }) } }),
       };
+      // Neither canonical JSON nor the database can hold half a character.
+      if (!wellFormed(request.body)) throw new Refusal('invalid', { detail: 'A text holds half a character (a lone surrogate).' });
       const value = await handle({
         params: request.params,
         query: request.query,
@@ -227,6 +230,13 @@ export function serve<E extends Endpoint>(
       return value;
     },
   });
+}
+
+/** No string in the value, and no name of a member, holds a lone surrogate. */
+function wellFormed(value: unknown): boolean {
+  if (typeof value === 'string') return !/\p{Surrogate}/u.test(value);
+  if (typeof value !== 'object' || value === null || Buffer.isBuffer(value) || value instanceof Readable) return true;
+  return Object.entries(value).every(([name, member]) => wellFormed(name) && wellFormed(member));
 }
 
 const rooms: readonly [RegExp, string][] = [
