@@ -1,12 +1,13 @@
 import { z } from 'zod';
 import { done, endpoint, inProject, reasonText, shortText } from './endpoint';
+import { passwordLeast, passwordMost } from './password';
 
 export const roleSchema = z.enum(['author', 'tester', 'reviewer', 'auditor', 'administrator']);
 const login = z
   .string()
   .trim()
   .regex(/^[a-z][a-z0-9.-]{1,40}$/, 'Small letters, digits, dots and hyphens, beginning with a letter.');
-const password = z.string().min(12, 'At least 12 characters.').max(200);
+const password = z.string().min(passwordLeast, `At least ${passwordLeast} characters.`).max(passwordMost);
 const slug = z.string().regex(/^[a-z][a-z0-9-]{1,40}$/, 'Small letters, digits and hyphens, beginning with a letter.');
 
 export const personSchema = z.object({

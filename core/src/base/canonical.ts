@@ -13,8 +13,7 @@ export function canonicalJson(value: Json): string {
     return JSON.stringify(value);
   }
   if (typeof value === 'string') {
-    if (/[\ud800-\udbff](?![\udc00-\udfff])|(?<![\ud800-\udbff])[\udc00-\udfff]/.test(value))
-      throw new Error('canonical JSON cannot hold a lone surrogate');
+    if (hasLoneSurrogate(value)) throw new Error('canonical JSON cannot hold a lone surrogate');
     return JSON.stringify(value);
   }
   if (Array.isArray(value)) return `[${value.map((item: Json) => canonicalJson(item ?? null)).join(',')}]`;
@@ -25,3 +24,6 @@ export function canonicalJson(value: Json): string {
     .sort();
   return `{${names.map((name) => `${JSON.stringify(name)}:${canonicalJson(members[name] as Json)}`).join(',')}}`;
 }
+
+/** Whether a text holds half a character: UTF-8 cannot write it, so neither can canonical JSON nor the database. */
+export const hasLoneSurrogate = (text: string): boolean => /\p{Surrogate}/u.test(text);

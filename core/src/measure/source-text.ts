@@ -54,11 +54,10 @@ export function scanSource(source: string): ScannedSource {
 
 /** How many lines a source has, and on which of them any code stands: 1 for each line with some, from index 1 on. */
 export function codeLines(source: string): { readonly lines: number; readonly hasCode: Uint8Array } {
-  const { code } = scanSource(source);
+  const { code, comments } = scanSource(source);
   const texts = code.split('\n');
   // Strings and characters are code as well, and were blanked: the plain text says where a line is not just blank.
   const plain = source.split('\n');
-  const { comments } = scanSource(source);
   const commented = new Set<number>();
   for (const { line, text } of comments) {
     const count = text.split('\n').length;

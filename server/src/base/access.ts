@@ -6,7 +6,7 @@ import type { Db } from './database';
 import { Refusal } from './errors';
 import type { SignedIn } from './passwords';
 import { ledger, ledgerHeads, memberships, people, projects, sessions, settings, tokens } from './tables';
-import { write, type Actor } from './writing';
+import { installation, write } from './writing';
 
 /** A session ends so long after it was opened, and so long after it was last used. */
 const sessionHours = 12;
@@ -14,7 +14,6 @@ const idleHours = 4;
 /** Use is noted no oftener than this. */
 const notedEvery = 5 * 60_000;
 
-const installation = (login: string, now: () => Date): Actor => ({ login, projectId: 0, now });
 const hoursBefore = (now: Date, hours: number): string => new Date(now.getTime() - hours * 3600_000).toISOString();
 
 /** Opens a session; the cookie holds the id, the database only its hash. */
@@ -43,13 +42,8 @@ export async function closeSession(db: Db, id: string, person: SignedIn, now: ()
   });
 }
 
-const living = (id: string, now: Date) =>
-  and(
-    eq(sessions.idHash, sha256Hex(id)),
-    gt(sessions.expiresAt, now.toISOString()),
-    gt(sessions.seenAt, hoursBefore(now, idleHours)),
-    eq(people.disabled, false),
-  );
+const open = (now: Date) => and(gt(sessions.expiresAt, now.toISOString()), gt(sessions.seenAt, hoursBefore(now, idleHours)));
+const living = (id: string, now: Date) => and(eq(sessions.idHash, sha256Hex(id)), open(now), eq(people.disabled, false));
 const personColumns = {
   id: people.id,
   login: people.login,
@@ -83,9 +77,7 @@ export async function listSessions(db: Db, personId: number, here: string, now: 
   const rows = await db
     .select()
     .from(sessions)
-    .where(
-      and(eq(sessions.personId, personId), gt(sessions.expiresAt, now.toISOString()), gt(sessions.seenAt, hoursBefore(now, idleHours))),
-    )
+    .where(and(eq(sessions.personId, personId), open(now)))
     .orderBy(desc(sessions.createdAt))
     .limit(100);
   return rows.map(({ idHash, device, createdAt, seenAt }) => ({

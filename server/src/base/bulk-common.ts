@@ -1,10 +1,33 @@
 import type { BulkAct } from '@contract/base';
+import type { ZodSafeParseResult } from 'zod';
 import type { BulkDone, BulkHow } from './bulk';
 import { retireIn, setOwnIn } from './collaboration';
 import { Refusal } from './errors';
 import { changeReviewState, type Reviewed } from './review';
 import type { StoredRecord } from './records';
 import type { Writing } from './writing';
+
+/** A member that the content of a kind does not have, or a value that it cannot have, is refused by name; what is the same already too. */
+export async function setAct<C extends object>(
+  settable: { safeParse(values: unknown): ZodSafeParseResult<Partial<C>> },
+  given: object,
+  before: C,
+  revise: (after: C) => Promise<void>,
+): Promise<BulkDone> {
+  const values = settable.safeParse(given);
+  if (!values.success)
+    throw new Refusal('invalid', {
+      fields: values.error.issues.map((issue) => ({ path: `act.values.${issue.path.join('.')}`, text: issue.message })),
+    });
+  const after = { ...before, ...values.data };
+  if (JSON.stringify(before) === JSON.stringify(after)) throw new Refusal('stateForbids', { detail: 'It says this already.' });
+  await revise(after);
+  const names = Object.keys(values.data) as (keyof C & string)[];
+  return {
+    words: names.map((name) => `${name}: ${String(before[name]) || '–'} → ${String(after[name]) || '–'}`).join('; '),
+    undo: { act: 'set', values: Object.fromEntries(names.map((name) => [name, before[name]])) as never },
+  };
+}
 
 /** What is done alike to every kind that is reviewed: asked for review or taken back, retired and brought back, own fields set. */
 export async function reviewedAct(

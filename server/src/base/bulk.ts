@@ -140,7 +140,8 @@ export async function previewBulk(
   const list = await chosen(db, actor.projectId, selection);
   const kind = needKind(selection.kind);
   const [self] = await db.select().from(people).where(eq(people.login, actor.login));
-  const how: BulkHow = { reason, signer: signed.includes(act.act) ? self : undefined };
+  // The reason may be given after the preview was seen: rules that ask for one are not what it is looked at for.
+  const how: BulkHow = { reason: reason.trim() || 'To be given with the act.', signer: signed.includes(act.act) ? self : undefined };
   const { operation: _, ...trial } = actor;
   const items: BulkItem[] = [];
   for (let at = 0; at < list.length; at += inBatch) {

@@ -4,11 +4,11 @@ import { account } from './accounted';
 import { storeBlob } from './blobs';
 import type { Db, Tx } from './database';
 import { Refusal } from './errors';
-import { changedOwn } from './fields';
+import { ownRules } from './fields';
 import { changeRecord, findRecord, lockRecord, recordRows, refuseRetired, refuseStale, type StoredRecord } from './records';
 import type { SignedIn } from './passwords';
 import { cleanHtml, plainText } from './rich-text';
-import { signaturesOf } from './signing';
+import { shownSignature, signaturesOf } from './signing';
 import { attachments, comments, externalIds, followers, people, presence, revisions } from './tables';
 import { tracesAt } from './traces';
 import type { Upload } from './uploads';
@@ -91,18 +91,7 @@ export async function getRecord(db: Db, projectId: number, personId: number, key
           },
     snapshot: then ? then.snapshot : null,
     traces: await tracesAt(db, [record.id], asOf),
-    signatures: (asOf === undefined ? signed : signed.filter((s) => s.at <= then.at || s.revision < then.revision)).map(
-      ({ meaning, revision, login, printedName, at, format, hash, reason }) => ({
-        meaning,
-        revision,
-        login,
-        printedName,
-        at,
-        format,
-        hash,
-        reason,
-      }),
-    ),
+    signatures: (asOf === undefined ? signed : signed.filter((s) => s.at <= then.at || s.revision < then.revision)).map(shownSignature),
     externalIds: ids.map(({ system, externalId }) => ({ system, id: externalId })),
     following: follows !== undefined,
   };
@@ -136,7 +125,7 @@ async function lockAnyRecord(w: Writing, key: string): Promise<StoredRecord> {
 export async function setOwnIn(w: Writing, record: StoredRecord, change: RecordHead['own']): Promise<RecordHead> {
   const { login, projectId } = w.actor;
   refuseRetired(record);
-  const own = await changedOwn(w.tx, projectId, record.kind, record.own, change);
+  const own = (await ownRules(w.tx, projectId, record.kind))(record.own, change);
   const [last] = await recordHistory(w.tx, record.id, undefined, 1);
   const revision = record.revision + 1;
   const state = record.state === 'approved' || record.state === 'review' ? 'draft' : record.state;

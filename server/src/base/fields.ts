@@ -125,29 +125,31 @@ function fault(definition: FieldDefinition, value: OwnValue, logins: ReadonlySet
 }
 
 /** Own values after a change: checked against their fields, rich text cleaned, empty ones left out. Refuses with the field's name. */
-export async function changedOwn(
-  tx: Tx,
-  projectId: number,
-  kind: VersionedKind,
+export type OwnChange = (
   before: Readonly<Record<string, OwnValue>>,
   change: Readonly<Record<string, OwnValue>>,
-): Promise<Record<string, OwnValue>> {
+) => Record<string, OwnValue>;
+
+/** How own values of a kind change, by the fields of the moment: read once, for however many records. */
+export async function ownRules(tx: Tx, projectId: number, kind: VersionedKind): Promise<OwnChange> {
   const known = new Map((await listFields(tx, projectId)).filter((field) => field.kind === kind).map((field) => [String(field.id), field]));
   const logins = new Set((await tx.select({ login: people.login }).from(people)).map((p) => p.login));
-  const after: Record<string, OwnValue> = { ...before };
-  for (const [id, value] of Object.entries(change)) {
-    const field = known.get(id);
-    const wrong =
-      !field || field.retired
-        ? 'There is no such field here.'
-        : value === null || value === ''
-          ? undefined
-          : fault(field.definition, value, logins);
-    if (wrong) throw new Refusal('invalid', { fields: [{ path: `own.${field?.name ?? id}`, text: wrong }] });
-    if (value === null || value === '') delete after[id];
-    else after[id] = field?.definition.type === 'richText' ? cleanHtml(String(value)) : value;
-  }
-  return after;
+  return (before, change) => {
+    const after: Record<string, OwnValue> = { ...before };
+    for (const [id, value] of Object.entries(change)) {
+      const field = known.get(id);
+      const wrong =
+        !field || field.retired
+          ? 'There is no such field here.'
+          : value === null || value === ''
+            ? undefined
+            : fault(field.definition, value, logins);
+      if (wrong) throw new Refusal('invalid', { fields: [{ path: `own.${field?.name ?? id}`, text: wrong }] });
+      if (value === null || value === '') delete after[id];
+      else after[id] = field?.definition.type === 'richText' ? cleanHtml(String(value)) : value;
+    }
+    return after;
+  };
 }
 
 const order = ['draft', 'review', 'approved'];

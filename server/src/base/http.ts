@@ -1,5 +1,6 @@
 import { Readable } from 'node:stream';
 import { type AnswerOf, type BodyOf, type Endpoint, type May, type ParamsOf, type QueryOf } from '@contract/base';
+import { hasLoneSurrogate } from '@core/base';
 import '@fastify/cookie';
 import '@fastify/multipart';
 import '@fastify/rate-limit';
@@ -148,12 +149,12 @@ function requestText({ method, url, body }: FastifyRequest): string {
 const operationName = /^[\w-]{8,60}$/;
 
 /** What the client named this request with, if it did; a name that cannot be one is refused. */
-function operationOf(request: FastifyRequest, route: string): Actor['operation'] {
+function operationOf(request: FastifyRequest): Actor['operation'] {
   const given = request.headers['idempotency-key'];
   if (given === undefined) return undefined;
   if (typeof given !== 'string' || !operationName.test(given))
     throw new Refusal('invalid', { fields: [{ path: 'Idempotency-Key', text: 'Letters, digits, hyphens and _; 8 to 60 of them.' }] });
-  return { name: given, route };
+  return { name: given, route: requestText(request) };
 }
 
 /** The first answer to a request of that name; undefined where it was never done. While it is being done it is waited for. */
@@ -197,7 +198,7 @@ export function serve<E extends Endpoint>(
     },
     handler: async (request, reply) => {
       const { person, membership, tokenId } = callerOf(request);
-      const operation = method === 'GET' ? undefined : operationOf(request, requestText(request));
+      const operation = method === 'GET' ? undefined : operationOf(request);
       const before = operation && (await firstAnswer(context, person.login, operation));
       if (before !== undefined) return reply.type('application/json; charset=utf-8').send(before);
       let wrote = 0;
@@ -234,7 +235,7 @@ export function serve<E extends Endpoint>(
 
 /** No string in the value, and no name of a member, holds a lone surrogate. */
 function wellFormed(value: unknown): boolean {
-  if (typeof value === 'string') return !/\p{Surrogate}/u.test(value);
+  if (typeof value === 'string') return !hasLoneSurrogate(value);
   if (typeof value !== 'object' || value === null || Buffer.isBuffer(value) || value instanceof Readable) return true;
   return Object.entries(value).every(([name, member]) => wellFormed(name) && wellFormed(member));
 }

@@ -126,17 +126,20 @@ export async function arrivedFiles(db: Db, projectId: number, login: string, ids
 }
 
 export async function dropIncoming(db: Db, projectId: number, login: string, ids: readonly string[]): Promise<void> {
-  for (const id of ids) {
-    await needIncoming(db, projectId, login, id);
-    await db.delete(incomingParts).where(eq(incomingParts.id, id));
-    await db.delete(incoming).where(eq(incoming.id, id));
-  }
+  for (const id of ids) await needIncoming(db, projectId, login, id);
+  await removeIncoming(db, ids);
+}
+
+async function removeIncoming(db: Db, ids: readonly string[]): Promise<void> {
+  if (!ids.length) return;
+  await db.delete(incomingParts).where(inArray(incomingParts.id, [...ids]));
+  await db.delete(incoming).where(inArray(incoming.id, [...ids]));
 }
 
 async function tidyIncoming(db: Db, now: Date): Promise<void> {
   const old = await db.select({ id: incoming.id }).from(incoming).where(lt(incoming.until, now.toISOString())).limit(100);
-  if (!old.length) return;
-  const ids = old.map(({ id }) => id);
-  await db.delete(incomingParts).where(inArray(incomingParts.id, ids));
-  await db.delete(incoming).where(inArray(incoming.id, ids));
+  await removeIncoming(
+    db,
+    old.map(({ id }) => id),
+  );
 }

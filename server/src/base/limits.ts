@@ -11,14 +11,20 @@ export interface Limit {
   readonly seconds: number;
 }
 
-/** Counts one more and answers how many there were in the present window. One statement, so that of many at once each gets its own number. */
-export async function countOne(db: Db, { name, seconds }: Omit<Limit, 'most'>, now: Date): Promise<number> {
-  const at = now.toISOString();
-  const until = new Date(now.getTime() + seconds * 1000).toISOString();
+/** Counts one more and answers how many there were in the present window. */
+export const countOne = (db: Db, { name, seconds }: Omit<Limit, 'most'>, now: Date): Promise<number> =>
+  countMore(db, name, 1, new Date(now.getTime() + seconds * 1000), now);
+
+/**
+ * Counts some more and answers how many there were in the present window; one that begins with it lasts until `until`. One statement, so
+ * that of many at once each gets its own number.
+ */
+export async function countMore(db: Db, name: string, more: number, until: Date, now: Date): Promise<number> {
+  const [at, end] = [now.toISOString(), until.toISOString()];
   const [done] = (await db.execute(
-    sql`insert into ${limits} (name, count, until_at) values (${name.slice(0, 200)}, 1, ${until}) on duplicate key update count = last_insert_id(if(until_at < ${at}, 1, count + 1)), until_at = if(until_at < ${at}, ${until}, until_at)`,
+    sql`insert into ${limits} (name, count, until_at) values (${name.slice(0, 200)}, ${more}, ${end}) on duplicate key update count = last_insert_id(if(until_at < ${at}, ${more}, count + ${more})), until_at = if(until_at < ${at}, ${end}, until_at)`,
   )) as unknown as [{ insertId: number }];
-  return Number(done.insertId) || 1;
+  return Number(done.insertId) || more;
 }
 
 /** Refuses what is one too many. */

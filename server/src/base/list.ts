@@ -206,9 +206,9 @@ export async function whereOf(tx: Db | Tx, projectId: number, source: ListSource
 async function pageIds(
   db: Db | Tx,
   source: ListSource,
-  query: Pick<ListQuery, 'filter' | 'sort' | 'after' | 'limit'>,
+  where: SQL,
+  query: Pick<ListQuery, 'sort' | 'after' | 'limit'>,
 ): Promise<{ ids: number[]; next: string | null }> {
-  const where = questionWhere(source, parseFilter(query.filter));
   const orders = ordersOf(source, query.sort ?? source.sort);
   const place = query.after === undefined ? undefined : behind(orders, parseCursor(query.after, orders.length));
   const columns = sql.join(
@@ -241,9 +241,10 @@ export async function listPage<R extends { readonly id: number }>(
 ): Promise<Page<Omit<R, 'id'>>> {
   return db.transaction(async (tx) => {
     const source = await withOwnFields(tx, plain, projectId, [query.filter, query.sort, query.groups]);
-    const { ids, next } = await pageIds(tx, source, query);
+    const filter = parseFilter(query.filter);
+    const where = questionWhere(source, filter);
+    const { ids, next } = await pageIds(tx, source, where, query);
     const rows = new Map((await load(tx, ids)).map((row) => [row.id, row]));
-    const where = questionWhere(source, parseFilter(query.filter));
     const counted =
       query.after === undefined
         ? ((await tx.execute(sql`select count(*) as n ${source.from} where ${where}`)) as unknown as [{ n: number }[]])[0][0].n
@@ -259,7 +260,7 @@ export async function listPage<R extends { readonly id: number }>(
       total: counted === null ? null : Number(counted),
       seq: await ledgerHead(tx, projectId),
     };
-    const searched = wordsOf(parseFilter(query.filter));
+    const searched = wordsOf(filter);
     if (searched) Object.assign(page, { found: await passages(tx, ids, searched) });
     if (!query.groups) return page;
     const { value } = needField(source, query.groups);
@@ -310,8 +311,9 @@ export async function* allRows<R extends { readonly id: number }>(
   load: (db: Db, ids: readonly number[]) => Promise<readonly R[]>,
 ): AsyncGenerator<R> {
   const source = await withOwnFields(db, plain, projectId, [query.filter, query.sort]);
+  const where = questionWhere(source, parseFilter(query.filter));
   for (let after: string | undefined; ;) {
-    const { ids, next } = await pageIds(db, source, { ...query, ...(after ? { after } : {}), limit: 500 });
+    const { ids, next } = await pageIds(db, source, where, { ...query, ...(after ? { after } : {}), limit: 500 });
     const rows = new Map((await load(db, ids)).map((row) => [row.id, row]));
     for (const id of ids) {
       const row = rows.get(id);

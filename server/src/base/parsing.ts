@@ -1,10 +1,5 @@
 import { Refusal } from './errors';
 
-/** What is parsed of what comes from outside, by name: a room tells what it takes and what it gives. */
-export interface ParseWorks {
-  readonly [name: string]: (input: never) => unknown;
-}
-
 /** Parses somewhere: in a thread of its own with limits of time and memory, or here in tests and commands. */
 export type Parse = <R>(name: string, input: unknown) => Promise<R>;
 

@@ -8,7 +8,7 @@ import { Refusal } from './errors';
 import { clearCount, countOne } from './limits';
 import { people } from './tables';
 import { Turnstile } from './turnstile';
-import { write, type Actor } from './writing';
+import { installation, write } from './writing';
 
 /** argon2id with 19 MiB, 2 passes, 1 lane: the least that OWASP's password storage cheat sheet recommends (recalled). */
 const argon = { memoryCost: 19456, timeCost: 2, parallelism: 1 };
@@ -49,7 +49,6 @@ export interface SignedIn {
  */
 export type TriedFrom = { readonly device: string } | 'stranger' | 'session';
 
-const installation = (login: string, now: () => Date): Actor => ({ login, projectId: 0, now });
 export const accountOf = (login: string): string => login.trim().toLowerCase().slice(0, 60);
 
 /**

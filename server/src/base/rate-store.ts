@@ -1,6 +1,5 @@
-import { sql } from 'drizzle-orm';
 import type { Db } from './database';
-import { limits } from './tables';
+import { countMore } from './limits';
 
 interface Count {
   /** What all nodes counted together when this one last asked, and what it counted since. */
@@ -56,12 +55,7 @@ export class SharedCounts {
 
   private async tell(name: string, count: Count, at: Date): Promise<void> {
     const { own } = count;
-    const until = new Date(count.until).toISOString();
-    const now = at.toISOString();
-    const [done] = (await this.db.execute(
-      sql`insert into ${limits} (name, count, until_at) values (${`requests:${name}`.slice(0, 200)}, ${own}, ${until}) on duplicate key update count = last_insert_id(if(until_at < ${now}, ${own}, count + ${own})), until_at = if(until_at < ${now}, ${until}, until_at)`,
-    )) as unknown as [{ insertId: number }];
-    count.shared = Number(done.insertId) || own;
+    count.shared = await countMore(this.db, `requests:${name}`, own, new Date(count.until), at);
     count.own -= own;
   }
 

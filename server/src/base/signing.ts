@@ -94,6 +94,18 @@ export async function signaturesOf(db: Db | Tx, recordIds: readonly number[]): P
     .orderBy(asc(signatures.id));
 }
 
+/** A signature as people and packs are told it. */
+export const shownSignature = ({ meaning, revision, login, printedName, at, format, hash, reason }: StoredSignature) => ({
+  meaning,
+  revision,
+  login,
+  printedName,
+  at,
+  format,
+  hash,
+  reason,
+});
+
 export async function decisionsOf(db: Db | Tx, recordIds: readonly number[], choice?: string): Promise<StoredDecision[]> {
   if (!recordIds.length) return [];
   return db

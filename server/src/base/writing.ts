@@ -30,6 +30,9 @@ export interface Actor {
   readonly rights?: { readonly personId: number; readonly tokenId?: number; readonly may: May };
 }
 
+/** Who acts on the installation: its own ledger has number 0. */
+export const installation = (login: string, now: () => Date): Actor => ({ login, projectId: 0, now });
+
 export interface EntryInput {
   readonly action: string;
   readonly kind: string;

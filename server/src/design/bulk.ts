@@ -1,6 +1,6 @@
 import { caseContentSchema } from '@contract/design';
 import { eq } from 'drizzle-orm';
-import { bulkKind, noSuchAct, Refusal, reviewedAct } from '../base';
+import { bulkKind, noSuchAct, Refusal, reviewedAct, setAct } from '../base';
 import { tracedTo } from '../specify';
 import { addCaseIn, approveCaseIn, reviewedCase, reviseCase } from './cases';
 import { caseContent, caseHash, caseList } from './store';
@@ -22,22 +22,8 @@ bulkKind({
         await approveCaseIn(w, how.signer, stored, { hash: caseHash(stored), reason: how.reason });
         return { words: `revision ${record.revision} approved`, undo: { act: 'state', state: 'review' } };
       }
-      case 'set': {
-        const values = settable.safeParse(act.values);
-        if (!values.success)
-          throw new Refusal('invalid', {
-            fields: values.error.issues.map((issue) => ({ path: `act.values.${issue.path.join('.')}`, text: issue.message })),
-          });
-        const before = caseContent(stored);
-        const after = { ...before, ...(values.data as Partial<typeof before>) };
-        if (JSON.stringify(before) === JSON.stringify(after)) throw new Refusal('stateForbids', { detail: 'It says this already.' });
-        await reviseCase(w, stored, after);
-        const names = Object.keys(values.data) as (keyof typeof values.data)[];
-        return {
-          words: names.map((name) => `${name}: ${String(before[name]) || '–'} → ${String(after[name]) || '–'}`).join('; '),
-          undo: { act: 'set', values: Object.fromEntries(names.map((name) => [name, before[name]])) },
-        };
-      }
+      case 'set':
+        return setAct(settable, act.values, caseContent(stored), (after) => reviseCase(w, stored, after));
       case 'copy': {
         const verified = act.traces ? await tracedTo(w.tx, 'verifies', [record.id]) : [];
         const key = await addCaseIn(w, { content: caseContent(stored), verifies: verified.map((r) => r.key) }, record.own);

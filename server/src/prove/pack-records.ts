@@ -2,7 +2,7 @@ import { groupBy, textHash } from '@core/base';
 import { caseText2, type CaseContent } from '@core/design';
 import { packPage, type Cord, type PackLink } from '@core/prove';
 import { requirementText2, type RequirementContent } from '@core/specify';
-import { and, asc, eq, inArray } from 'drizzle-orm';
+import { and, asc, eq, inArray, isNotNull } from 'drizzle-orm';
 import { records, revisions, signatures, signaturesOf } from '../base';
 import type { requirementsById } from '../specify';
 import type { PackSource } from './pack-data';
@@ -27,6 +27,9 @@ export interface PackContents {
   readonly problems: readonly PackProblem[];
 }
 
+/** So many records are read at a time. */
+const atATime = 200;
+
 /** The texts that approvals of requirements and cases are bound to, and every signature that is not of a run. */
 export async function addSignedTexts({ tx, projectId, out }: PackSource): Promise<SignatureLine[]> {
   const rows = await tx
@@ -39,26 +42,38 @@ export async function addSignedTexts({ tx, projectId, out }: PackSource): Promis
     .orderBy(asc(signatures.id));
   const lines: SignatureLine[] = [];
   const written = new Set<string>();
-  for (const { signature, key, kind } of rows) {
-    const { recordId, revision, hash, login, at, meaning, printedName } = signature;
-    let file = '-';
-    if (kind === 'requirement' || kind === 'case') {
-      const name = `signed/${key}/revision-${revision}.json`;
-      const [retained] = await tx
-        .select({ snapshot: revisions.snapshot })
-        .from(revisions)
-        .where(and(eq(revisions.recordId, recordId), eq(revisions.revision, revision), eq(revisions.hash, hash)))
-        .limit(1);
-      const text = retained && signedText(kind, key, revision, retained.snapshot);
-      if (text !== undefined && textHash(text) === hash) {
-        file = name;
-        if (!written.has(name)) await out.add(name, text);
-        written.add(name);
+  for (let from = 0; from < rows.length; from += atATime) {
+    const part = rows.slice(from, from + atATime);
+    const retained = await snapshotsOf(
+      tx,
+      part.map(({ signature }) => signature.recordId),
+    );
+    for (const { signature, key, kind } of part) {
+      const { recordId, revision, hash, login, at, meaning, printedName } = signature;
+      let file = '-';
+      if (kind === 'requirement' || kind === 'case') {
+        const name = `signed/${key}/revision-${revision}.json`;
+        const snapshot = retained.get(`${recordId} ${revision} ${hash}`);
+        const text = snapshot && signedText(kind, key, revision, snapshot);
+        if (text !== undefined && textHash(text) === hash) {
+          file = name;
+          if (!written.has(name)) await out.add(name, text);
+          written.add(name);
+        }
       }
+      lines.push({ file, hash, login, at, meaning, record: key, printedName });
     }
-    lines.push({ file, hash, login, at, meaning, record: key, printedName });
   }
   return lines;
+}
+
+/** The snapshots of records that have a hash to be signed, by record, revision and hash. */
+async function snapshotsOf(tx: PackSource['tx'], recordIds: readonly number[]): Promise<Map<string, object>> {
+  const rows = await tx
+    .select({ recordId: revisions.recordId, revision: revisions.revision, hash: revisions.hash, snapshot: revisions.snapshot })
+    .from(revisions)
+    .where(and(inArray(revisions.recordId, [...new Set(recordIds)]), isNotNull(revisions.hash)));
+  return new Map(rows.map((row) => [`${row.recordId} ${row.revision} ${row.hash}`, row.snapshot]));
 }
 
 const signedText = (kind: 'requirement' | 'case', key: string, revision: number, snapshot: object): string =>
@@ -71,8 +86,6 @@ export const signatureList = (lines: readonly SignatureLine[]): string =>
     'file\tsha256\tlogin\tat\tmeaning\trecord\tprinted name',
     ...lines.map((l) => [l.file, l.hash, l.login, l.at, l.meaning, l.record, l.printedName.replace(/[\t\r\n]/g, ' ')].join('\t')),
   ].join('\n') + '\n';
-
-const pagesAtATime = 200;
 
 /** History and signatures of some records, by their ids. */
 async function pastOf({ tx }: PackSource, ids: readonly number[]) {
@@ -121,8 +134,8 @@ export async function addRequirementPages(source: PackSource, c: PackContents): 
   );
   const runsOf = groupBy(c.runs, (r) => r.caseKey);
   const toRequirement = (key: string): PackLink => ({ href: `${key}.html`, words: key });
-  for (let at = 0; at < c.requirements.length; at += pagesAtATime) {
-    const part = c.requirements.slice(at, at + pagesAtATime);
+  for (let at = 0; at < c.requirements.length; at += atATime) {
+    const part = c.requirements.slice(at, at + atATime);
     const { history, signed } = await pastOf(
       source,
       part.map(({ id }) => id),
@@ -180,8 +193,8 @@ export async function addCasePages(source: PackSource, c: PackContents): Promise
     (t) => t.to,
   );
   const runsOf = groupBy(c.runs, (r) => r.caseKey);
-  for (let at = 0; at < c.cases.length; at += pagesAtATime) {
-    const part = c.cases.slice(at, at + pagesAtATime);
+  for (let at = 0; at < c.cases.length; at += atATime) {
+    const part = c.cases.slice(at, at + atATime);
     const { history, signed } = await pastOf(
       source,
       part.map(({ id }) => id),

@@ -36,7 +36,7 @@ import { problems, problemsById } from '../run';
 import { requirements, requirementsById } from '../specify';
 import { readFacts, type Facts } from './facts';
 import { addConfiguration, addCoverageFiles, addDecisions, addPeople, addTraces, pretty, type PackSource } from './pack-data';
-import { listPackKeys, signingKey, type PackKey } from './pack-key';
+import { signingKey, type PackKey } from './pack-key';
 import { addCasePages, addRequirementPages, addSignedTexts, signatureList, type PackContents } from './pack-records';
 import { addRuns, type PackedRun, type PackProblem } from './pack-runs';
 import { PackWriter } from './pack-writer';
@@ -47,8 +47,7 @@ import setPaper, { type PaperHead, type SummaryPaper } from './papers';
  * written out as it is made. Begun again from the start if its worker dies.
  */
 export async function makeProofPack(db: Db, job: StoredJob, progress: JobProgress): Promise<JobFile> {
-  const all = await listPackKeys(db);
-  const { key } = await signingKey(db);
+  const { key, all } = await signingKey(db);
   const at = new Date();
   const out = new PackWriter(db, at);
   try {
@@ -95,20 +94,15 @@ async function gather(
     number: `CP-${seq}`,
     fingerprint: key.fingerprint,
   };
-  let whole: Promise<ReturnType<typeof coverageOf>> | undefined;
   const facts = await readFacts(tx, {
     projectId,
     build,
     profile: project.profile,
     judged: 'all',
     credited: 'all',
-    hasMetric: async (reader, metric) => {
-      whole ??= (async () =>
-        coverageOf((await reader.filesOf([...(await reader.sources()).values()].map(({ id }) => id))).map((file) => file.credit)))();
-      return (await whole)[metric].found > 0;
-    },
+    hasMetric: async (reader, metric) => coverageOf(await creditsOf(reader))[metric].found > 0,
   });
-  const credits = (await facts.reader.filesOf([...(await facts.reader.sources()).values()].map(({ id }) => id))).map((file) => file.credit);
+  const credits = await creditsOf(facts.reader);
   await progress.report(0.15, 'Judging every cord');
   const cords = [...judgeCords(facts.input)].sort((a, b) => compareKeys(a.key, b.key));
   await addCords(out, build.name, seq, cords);
@@ -190,6 +184,11 @@ async function gather(
     }),
   );
   return { seq };
+}
+
+/** The credit of every file of the build; the reader holds it once it was judged. */
+async function creditsOf(reader: Facts['reader']): Promise<FileCredit[]> {
+  return (await reader.filesOf([...(await reader.sources()).values()].map(({ id }) => id))).map((file) => file.credit);
 }
 
 async function addCords(out: PackWriter, build: string, seq: number, cords: readonly Cord[]): Promise<void> {

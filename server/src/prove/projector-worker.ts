@@ -1,5 +1,5 @@
 import { parentPort, workerData } from 'node:worker_threads';
-import { openDatabase, projects, type DatabaseAddress } from '../base';
+import { openDatabase, projects, tidyLimits, type DatabaseAddress } from '../base';
 import '../rooms';
 import { checkDaily } from './check';
 import type { WorkerMessage } from './projections';
@@ -54,4 +54,7 @@ async function check(): Promise<void> {
 parentPort?.on('message', hurry);
 setInterval(hurry, lookEvery);
 setInterval(() => void check().catch(() => undefined), checkEvery);
-setInterval(() => void projector.tidy().catch(() => undefined), tidyEvery);
+setInterval(() => {
+  void projector.tidy().catch(() => undefined);
+  void tidyLimits(database.db, new Date()).catch(() => undefined);
+}, tidyEvery);

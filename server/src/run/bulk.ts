@@ -12,11 +12,11 @@ bulkKind({
     const [stored] = await selectRuns(w.tx, eq(runs.id, record.id));
     switch (act.act) {
       case 'reassign':
-        await reassignIn(w, stored, act.tester, reason || 'many at once');
+        await reassignIn(w, stored, act.tester, reason);
         return { words: `${stored.run.tester} → ${act.tester}`, undo: { act: 'reassign', tester: stored.run.tester } };
       case 'withdraw':
       case 'bringBack':
-        await decideIn(w, stored, { choice: act.act, reason: reason || 'a preview' }, signer);
+        await decideIn(w, stored, { choice: act.act, reason }, signer);
         return { words: act.act === 'withdraw' ? `${record.state} → withdrawn` : 'withdrawn → recorded', undo: null };
       default:
         throw noSuchAct('run', act);

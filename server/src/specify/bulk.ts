@@ -1,19 +1,8 @@
 import { contentSchema } from '@contract/specify';
-import { and, eq, isNull } from 'drizzle-orm';
-import {
-  bulkKind,
-  insertTraces,
-  noSuchAct,
-  records,
-  Refusal,
-  reviewedAct,
-  traces,
-  type BulkDone,
-  type StoredRecord,
-  type Writing,
-} from '../base';
+import { eq } from 'drizzle-orm';
+import { bulkKind, insertTraces, noSuchAct, Refusal, reviewedAct, setAct, type BulkDone, type StoredRecord, type Writing } from '../base';
 import { moveInto, placeOf } from './place';
-import { addRequirementIn, approveRequirementIn, reviewedRequirement, reviseRequirement } from './requirements';
+import { addRequirementIn, approveRequirementIn, reviewedRequirement, reviseRequirement, tracedTo } from './requirements';
 import { contentOf, needSpecification, requirementHash, requirementList, type StoredRequirement } from './store';
 import { requirements } from './tables';
 
@@ -39,16 +28,12 @@ async function copyRequirement(
     from.record.own,
   );
   if (withTraces) {
-    const parents = await w.tx
-      .select({ record: records })
-      .from(traces)
-      .innerJoin(records, eq(records.id, traces.toId))
-      .where(and(eq(traces.fromId, from.record.id), eq(traces.kind, 'parent'), isNull(traces.removedAt)));
+    const parents = await tracedTo(w.tx, 'parent', [from.record.id]);
     const end = { id, kind: 'requirement' as const, key, title: from.record.title, revision: 1, state: 'draft' };
     await insertTraces(
       w,
       'parent',
-      parents.map(({ record }) => [end, record] as const),
+      parents.map((parent) => [end, parent] as const),
     );
   }
   return { words: `copied as ${key}`, undo: null };
@@ -68,22 +53,8 @@ bulkKind({
         await approveRequirementIn(w, how.signer, requirement, { hash: requirementHash(requirement), reason: how.reason });
         return { words: `revision ${record.revision} approved`, undo: { act: 'state', state: 'review' } };
       }
-      case 'set': {
-        const values = settable.safeParse(act.values);
-        if (!values.success)
-          throw new Refusal('invalid', {
-            fields: values.error.issues.map((issue) => ({ path: `act.values.${issue.path.join('.')}`, text: issue.message })),
-          });
-        const before = contentOf(requirement);
-        const after = { ...before, ...(values.data as Partial<typeof before>) };
-        if (JSON.stringify(before) === JSON.stringify(after)) throw new Refusal('stateForbids', { detail: 'It says this already.' });
-        await reviseRequirement(w, requirement, after);
-        const names = Object.keys(act.values) as (keyof typeof before)[];
-        return {
-          words: names.map((name) => `${name}: ${String(before[name]) || '–'} → ${String(after[name]) || '–'}`).join('; '),
-          undo: { act: 'set', values: Object.fromEntries(names.map((name) => [name, before[name]])) },
-        };
-      }
+      case 'set':
+        return setAct(settable, act.values, contentOf(requirement), (after) => reviseRequirement(w, requirement, after));
       case 'move': {
         const before = await placeOf(w, requirement);
         if (before.specification === act.specification && before.under === act.under)

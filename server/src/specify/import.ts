@@ -11,12 +11,12 @@ import {
 import { and, asc, eq, inArray, isNull, max } from 'drizzle-orm';
 import { alias } from 'drizzle-orm/mysql-core';
 import {
-  changedOwn,
   insertRecords,
   insertTraces,
   listFields,
   lockRecord,
   noteKeys,
+  ownRules,
   parseHere,
   parseWork,
   profileOf,
@@ -31,6 +31,7 @@ import {
   type Actor,
   type Db,
   type NewRecord,
+  type OwnChange,
   type Parse,
   type StoredRecord,
   type Tx,
@@ -38,7 +39,7 @@ import {
 } from '../base';
 import { moveRequirement } from './place';
 import { adoptCode, contentColumns, reviseRequirement, searchable } from './requirements';
-import { contentOf, needRequirement, needSpecification, requirementRows } from './store';
+import { contentOf, lockSpecification, needRequirement, needSpecification, requirementRows } from './store';
 import { requirements } from './tables';
 
 const batch = 500;
@@ -103,7 +104,7 @@ export function importRequirements(
 ): Promise<Imported> {
   return write(db, actor, async (w) => {
     const { projectId } = actor;
-    const specification = await needSpecification(w.tx, projectId, (await lockRecord(w, 'specification', input.specification)).key);
+    const specification = await lockSpecification(w, input.specification);
     const { levels } = await profileOf(w.tx, projectId);
     const fields = (await listFields(w.tx, projectId))
       .filter((field) => field.kind === 'requirement' && !field.retired)
@@ -126,17 +127,17 @@ export function importRequirements(
       key: specification.record.key,
       after: { file: input.fileName, sha256: sha256Hex(input.csv), rows: preview.rows.length, ...answer },
     });
-    await insertNew(w, specification.id, fresh);
-    for (const row of changed) await reviseImported(w, row);
+    const rules = await ownRules(w.tx, projectId, 'requirement');
+    await insertNew(w, specification.id, fresh, rules);
+    for (const row of changed) await reviseImported(w, row, rules);
     return answer;
   });
 }
 
 /** Own values of a row, checked by the fields' own rules; a refusal names the row. */
-async function ownOf(w: Writing, row: ImportedRequirement): Promise<Record<string, OwnValue>> {
-  if (!Object.keys(row.own).length) return {};
+function ownOf(rules: OwnChange, row: ImportedRequirement): Record<string, OwnValue> {
   try {
-    return await changedOwn(w.tx, w.actor.projectId, 'requirement', {}, row.own as Record<string, OwnValue>);
+    return rules({}, row.own as Record<string, OwnValue>);
   } catch (error) {
     if (!(error instanceof Refusal)) throw error;
     const findings = (error.more.fields ?? []).map(({ path, text }) => ({
@@ -149,15 +150,14 @@ async function ownOf(w: Writing, row: ImportedRequirement): Promise<Record<strin
   }
 }
 
-async function insertNew(w: Writing, specificationId: number, rows: readonly ImportedRequirement[]): Promise<void> {
+async function insertNew(w: Writing, specificationId: number, rows: readonly ImportedRequirement[], rules: OwnChange): Promise<void> {
   if (!rows.length) return;
   const { projectId } = w.actor;
   const [{ last }] = await w.tx
     .select({ last: max(requirements.position) })
     .from(requirements)
     .where(eq(requirements.specificationId, specificationId));
-  const own = new Map<string, Record<string, OwnValue>>();
-  for (const row of rows) own.set(row.key, await ownOf(w, row));
+  const own = new Map(rows.map((row) => [row.key, ownOf(rules, row)]));
   const ids = await insertRecords(
     w,
     rows.map((row): NewRecord => ({
@@ -225,13 +225,13 @@ async function insertNew(w: Writing, specificationId: number, rows: readonly Imp
 }
 
 /** Brings a requirement that is there to what the table says: content, own fields, place and parents, each as the single act does it. */
-async function reviseImported(w: Writing, row: ImportedRequirement): Promise<void> {
+async function reviseImported(w: Writing, row: ImportedRequirement, rules: OwnChange): Promise<void> {
   const { projectId } = w.actor;
   await lockRecord(w, 'requirement', row.key);
   const stored = await needRequirement(w.tx, projectId, row.key);
   await reviseRequirement(w, stored, row.content);
   const now = await needRequirement(w.tx, projectId, row.key);
-  const own = await ownOf(w, row);
+  const own = ownOf(rules, row);
   const change: Record<string, OwnValue> = {
     ...Object.fromEntries(Object.keys(now.record.own).map((id) => [id, null])),
     ...own,

@@ -1,7 +1,7 @@
 import type { RequirementDetail } from '@contract/specify';
 import { eq, inArray } from 'drizzle-orm';
-import { lockRecord, records, Refusal, write, type Actor, type Db, type Writing } from '../base';
-import { needRequirement, needSpecification, requirementDetail, requirementRows, siblingsOf, type StoredRequirement } from './store';
+import { records, Refusal, write, type Actor, type Db, type Writing } from '../base';
+import { lockSpecification, needRequirement, requirementDetail, requirementRows, siblingsOf, type StoredRequirement } from './store';
 import { requirements } from './tables';
 
 /** Gaps smaller than this are closed by numbering the siblings anew. */
@@ -101,6 +101,6 @@ export async function placeOf(w: Writing, { row }: StoredRequirement): Promise<{
 }
 
 export async function moveInto(w: Writing, stored: StoredRequirement, specification: string, under: string | null): Promise<void> {
-  const { id } = await needSpecification(w.tx, w.actor.projectId, (await lockRecord(w, 'specification', specification)).key);
+  const { id } = await lockSpecification(w, specification);
   await moveRequirement(w, stored, id, under, null);
 }

@@ -36,7 +36,7 @@ import {
 import {
   contentOf,
   needRequirement,
-  needSpecification,
+  lockSpecification,
   requirementDetail,
   requirementHash,
   requirementRows,
@@ -131,7 +131,7 @@ export async function addRequirementIn(
       fields: [{ path: 'key', text: 'A key is capitals, a hyphen and a number of at most nine digits, as in BRK-007.' }],
     });
   // Its row orders those who write into one specification: positions cannot tie.
-  const specification = await needSpecification(w.tx, projectId, (await lockRecord(w, 'specification', input.specification)).key);
+  const specification = await lockSpecification(w, input.specification);
   const key = given ?? (await freeKey(w, specification.prefix));
   const under = input.under === null ? null : (await needRequirement(w.tx, projectId, input.under)).record.id;
   const last = (await siblingsOf(w.tx, specification.id, under)).at(-1);
@@ -285,10 +285,18 @@ export async function tracedTo(
   tx: Parameters<typeof profileOf>[0],
   kind: string,
   fromIds: readonly number[],
-): Promise<{ from: number; id: number; key: string; title: string }[]> {
+): Promise<({ from: number } & Pick<StoredRecord, 'id' | 'kind' | 'key' | 'title' | 'revision' | 'state'>)[]> {
   if (!fromIds.length) return [];
   return tx
-    .select({ from: traces.fromId, id: records.id, key: records.key, title: records.title })
+    .select({
+      from: traces.fromId,
+      id: records.id,
+      kind: records.kind,
+      key: records.key,
+      title: records.title,
+      revision: records.revision,
+      state: records.state,
+    })
     .from(traces)
     .innerJoin(records, eq(records.id, traces.toId))
     .where(and(eq(traces.kind, kind), isNull(traces.removedAt), inArray(traces.fromId, [...fromIds])))

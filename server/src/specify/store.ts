@@ -5,10 +5,12 @@ import { and, asc, eq, inArray, isNull, sql } from 'drizzle-orm';
 import { alias } from 'drizzle-orm/mysql-core';
 import {
   account,
+  lockRecord,
   needRecord,
   recordFields,
   records,
   Refusal,
+  shownSignature,
   signaturesOf,
   traces,
   tracesAt,
@@ -16,6 +18,7 @@ import {
   type ListSource,
   type StoredRecord,
   type Tx,
+  type Writing,
 } from '../base';
 import { requirements, specifications } from './tables';
 
@@ -152,16 +155,7 @@ export async function requirementDetail(db: Db | Tx, projectId: number, key: str
     traces: all,
     author: record.authoredBy,
     hash: requirementHash(stored),
-    signatures: signed.map(({ meaning, revision, login, printedName, at, format, hash, reason }) => ({
-      meaning,
-      revision,
-      login,
-      printedName,
-      at,
-      format,
-      hash,
-      reason,
-    })),
+    signatures: signed.map(shownSignature),
   };
 }
 
@@ -174,6 +168,11 @@ export async function needSpecification(
   const [row] = await db.select().from(specifications).where(eq(specifications.id, record.id));
   if (!row) throw new Refusal('notFound', { detail: `There is no specification ${key}.` });
   return { record, id: row.id, prefix: row.prefix };
+}
+
+/** The same, its row locked: it orders those who write into one specification. */
+export async function lockSpecification(w: Writing, key: string): ReturnType<typeof needSpecification> {
+  return needSpecification(w.tx, w.actor.projectId, (await lockRecord(w, 'specification', key)).key);
 }
 
 /** Siblings in the tree, in their order. */

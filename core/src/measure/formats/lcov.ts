@@ -301,12 +301,9 @@ export class LcovReader implements CoverageReader {
     if (!this.sums.size) return;
     const totals = fileTotals(file);
     for (const [tag, metric, lane] of sums) {
-      const report = this.sums.get(tag);
-      if (report !== undefined && report !== totals[metric][lane])
-        this.fault(
-          'error',
-          `${tag} says ${report} for ${this.path}, but ${totals[metric][lane]} were counted: the file contradicts itself.`,
-        );
+      const said = this.sums.get(tag);
+      if (said !== undefined && said !== totals[metric][lane])
+        this.fault('error', `${tag} says ${said} for ${this.path}, but ${totals[metric][lane]} were counted: the file contradicts itself.`);
     }
   }
 

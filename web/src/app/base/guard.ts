@@ -26,3 +26,9 @@ export const signedIn: CanActivateFn = (route, state) => {
     }),
   );
 };
+
+/** Where whoever is signing in was going: an address of this application, never one elsewhere. */
+export function cameFrom(): string {
+  const to = new URLSearchParams(location.search).get('to');
+  return to?.startsWith('/') && !to.startsWith('//') ? to : '/';
+}

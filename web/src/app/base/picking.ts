@@ -1,36 +1,67 @@
+import type { CdkVirtualScrollViewport } from '@angular/cdk/scrolling';
 import { computed, signal, type Signal } from '@angular/core';
+import { listMove, showRow } from './list-keys';
 
 /** Which rows of a list are chosen: one by one with Ctrl or Space, a stretch with Shift, all that are shown. */
 export interface Picking {
-  readonly keys: Signal<ReadonlySet<string>>;
   /** Those of them that the list still shows, in its order. */
   readonly shown: Signal<readonly string[]>;
+  /** The row that the keys are at. */
+  readonly at: Signal<number>;
+  goTo(at: number): void;
   has(key: string): boolean;
   toggle(key: string, at: number): void;
   /** From the row that was chosen last to this one. */
   stretch(at: number): void;
+  /** A press with Ctrl chooses, with Shift a stretch: false for a plain one, which the list answers. */
+  pressed(event: MouseEvent, key: string, at: number): boolean;
+  /** Arrows move, with Shift a stretch is chosen; Space chooses, Enter opens. */
+  keys(event: KeyboardEvent, view: CdkVirtualScrollViewport | undefined, rowHeight: number, open: (key: string, at: number) => void): void;
   all(): void;
   none(): void;
 }
 
 export function usePicking(rows: Signal<readonly string[]>): Picking {
-  const keys = signal<ReadonlySet<string>>(new Set());
+  const chosen = signal<ReadonlySet<string>>(new Set());
+  const at = signal(0);
   let anchor = 0;
+  const toggle = (key: string, row: number): void => {
+    anchor = row;
+    const next = new Set(chosen());
+    if (!next.delete(key)) next.add(key);
+    chosen.set(next);
+  };
+  const stretch = (row: number): void => {
+    const [from, to] = [Math.min(anchor, row), Math.max(anchor, row)];
+    chosen.set(new Set([...chosen(), ...rows().slice(from, to + 1)]));
+  };
   return {
-    keys,
-    shown: computed(() => rows().filter((key) => keys().has(key))),
-    has: (key) => keys().has(key),
-    toggle: (key, at) => {
-      anchor = at;
-      const next = new Set(keys());
-      if (!next.delete(key)) next.add(key);
-      keys.set(next);
+    shown: computed(() => rows().filter((key) => chosen().has(key))),
+    at: at.asReadonly(),
+    goTo: (row) => at.set(row),
+    has: (key) => chosen().has(key),
+    toggle,
+    stretch,
+    pressed: (event, key, row) => {
+      if (event.shiftKey) stretch(row);
+      else if (event.ctrlKey || event.metaKey) toggle(key, row);
+      else return false;
+      at.set(row);
+      return true;
     },
-    stretch: (at) => {
-      const [from, to] = [Math.min(anchor, at), Math.max(anchor, at)];
-      keys.set(new Set([...keys(), ...rows().slice(from, to + 1)]));
+    keys: (event, view, rowHeight, open) => {
+      const to = listMove(event.key, at(), rows().length - 1);
+      const here = rows()[at()];
+      if (to !== undefined) {
+        if (event.shiftKey) stretch(to);
+        at.set(to);
+        showRow(view, to, rowHeight);
+      } else if (event.key === 'Enter' && here) open(here, at());
+      else if (event.key === ' ' && here) toggle(here, at());
+      else return;
+      event.preventDefault();
     },
-    all: () => keys.set(new Set(rows())),
-    none: () => keys.set(new Set()),
+    all: () => chosen.set(new Set(rows())),
+    none: () => chosen.set(new Set()),
   };
 }

@@ -2,6 +2,7 @@ import { ChangeDetectionStrategy, Component, computed, inject, signal, viewChild
 import { FormsModule } from '@angular/forms';
 import { MatButtonModule } from '@angular/material/button';
 import { Router } from '@angular/router';
+import { cameFrom } from './guard';
 import { onAction, useProject } from './live';
 import { NewPassword } from './settings/new-password';
 import { baseCommands } from './state';
@@ -31,12 +32,6 @@ import { ProblemNote } from './ui/problem-note';
     </main>
   `,
   styles: `
-    .middle {
-      min-height: 100vh;
-      display: grid;
-      place-items: center;
-      padding: 24px;
-    }
     form {
       width: 440px;
       max-width: 100%;
@@ -53,10 +48,10 @@ export class SetPassword {
   protected readonly ready = computed(() => this.code() !== '' && this.field()?.good() === true);
 
   constructor() {
-    const back = new URLSearchParams(location.search).get('to');
+    const back = cameFrom();
     onAction(baseCommands.changePassword.done, () => this.scope.store.dispatch(baseCommands.getSession.start({})));
     onAction(baseCommands.getSession.done, ({ answer }) => {
-      if (!answer.setPassword) void this.router.navigateByUrl(back?.startsWith('/') && !back.startsWith('//') ? back : '/');
+      if (!answer.setPassword) void this.router.navigateByUrl(back);
     });
   }
 

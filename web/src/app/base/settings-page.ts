@@ -189,10 +189,6 @@ const toggled = <T>(list: readonly T[], item: T): T[] => (list.includes(item) ? 
     form.row {
       align-items: end;
     }
-    th[scope='row'] {
-      font-weight: 500;
-      color: var(--ink);
-    }
   `,
 })
 export class SettingsPage {

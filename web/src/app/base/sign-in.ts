@@ -3,6 +3,7 @@ import { FormsModule } from '@angular/forms';
 import { MatButtonModule } from '@angular/material/button';
 import { Router } from '@angular/router';
 import { selectRequest } from './command';
+import { cameFrom } from './guard';
 import { onAction, useProject } from './live';
 import { baseCommands, baseFeature } from './state';
 import { Icon } from './ui/icon';
@@ -55,12 +56,6 @@ import { ProblemNote } from './ui/problem-note';
     </main>
   `,
   styles: `
-    .middle {
-      min-height: 100vh;
-      display: grid;
-      place-items: center;
-      padding: 24px;
-    }
     form {
       width: 400px;
       max-width: 100%;
@@ -82,8 +77,8 @@ export class SignIn {
 
   constructor() {
     this.scope.store.dispatch(baseCommands.getSetup.start({}));
-    const back = new URLSearchParams(location.search).get('to');
-    const go = () => void this.router.navigateByUrl(back?.startsWith('/') && !back.startsWith('//') ? back : '/');
+    const back = cameFrom();
+    const go = () => void this.router.navigateByUrl(back);
     onAction(baseCommands.signIn.done, go);
     onAction(baseCommands.setUp.done, go);
   }

@@ -5,20 +5,7 @@ import { Router } from '@angular/router';
 import { compareKeys } from '@core/base';
 import { emptyCase, plainContent } from '@core/design';
 import type { Selection } from '@contract/base';
-import {
-  BulkPanel,
-  ExportMenu,
-  Icon,
-  keysFilter,
-  listMove,
-  onAction,
-  onChanged,
-  ProblemNote,
-  reviewChoices,
-  showRow,
-  usePicking,
-  useProject,
-} from '../base';
+import { BulkPanel, ExportMenu, Icon, keysFilter, onAction, onChanged, ProblemNote, reviewChoices, usePicking, useProject } from '../base';
 import { CaseRecord } from './case-record';
 import { designCommands, designFeature } from './state';
 
@@ -94,7 +81,7 @@ const rowHeight = 50;
               class="item"
               [attr.aria-selected]="picking.has(c.key)"
               [class.on]="c.key === record()"
-              [class.at]="i === at()"
+              [class.at]="i === picking.at()"
               (click)="pressed($event, c.key, i)"
               (keydown.enter)="open(c.key, i)"
             >
@@ -221,7 +208,6 @@ export class DesignPage {
   protected readonly views = views;
   protected readonly view = signal<(typeof views)[number][0]>('all');
   protected readonly words = signal('');
-  protected readonly at = signal(0);
   protected readonly addName = designCommands.addCase.name;
   protected readonly author = computed(() => this.scope.roles().includes('author'));
   private readonly inView = computed(() => ({
@@ -273,17 +259,17 @@ export class DesignPage {
   }
 
   protected open(key: string, at: number): void {
-    this.at.set(at);
+    this.picking.goTo(at);
     this.acting.set(false);
     void this.router.navigate(['/', this.scope.slug(), 'design', key]);
   }
 
   /** A press on the box, or with Ctrl, chooses; with Shift a stretch; anywhere else it opens. */
   protected pressed(event: MouseEvent, key: string, at: number): void {
-    if (event.shiftKey) this.picking.stretch(at);
-    else if (event.ctrlKey || event.metaKey || (event.target as HTMLElement).closest('.box')) this.picking.toggle(key, at);
-    else return this.open(key, at);
-    this.at.set(at);
+    if (this.picking.pressed(event, key, at)) return;
+    if (!(event.target as HTMLElement).closest('.box')) return this.open(key, at);
+    this.picking.toggle(key, at);
+    this.picking.goTo(at);
   }
 
   protected pickNone(): void {
@@ -296,15 +282,6 @@ export class DesignPage {
   }
 
   protected keys(event: KeyboardEvent): void {
-    const to = listMove(event.key, this.at(), this.rows().length - 1);
-    const here = this.rows()[this.at()];
-    if (to !== undefined) {
-      if (event.shiftKey) this.picking.stretch(to);
-      this.at.set(to);
-      showRow(this.list(), to, rowHeight);
-    } else if (event.key === 'Enter' && here) this.open(here.key, this.at());
-    else if (event.key === ' ' && here) this.picking.toggle(here.key, this.at());
-    else return;
-    event.preventDefault();
+    this.picking.keys(event, this.list(), rowHeight, (key, at) => this.open(key, at));
   }
 }

@@ -1,6 +1,5 @@
 import { ChangeDetectionStrategy, Component, computed, effect, ElementRef, inject, input, signal, untracked } from '@angular/core';
 import { FormsModule } from '@angular/forms';
-import { MatButtonModule } from '@angular/material/button';
 import { Router } from '@angular/router';
 import type { CodeFile, Diagnosis } from '@contract/measure';
 import { metrics, percent, ratioOf, type Metric, type PointState } from '@core/measure';
@@ -50,7 +49,7 @@ const remedyIcons: Record<Remedy['kind'], string> = {
 /** Measure: how much of the code the runs exercised, how much of that counts, and what would close each gap. */
 @Component({
   selector: 'cp-measure-page',
-  imports: [FormsModule, MatButtonModule, Icon, LoadPanel, ProblemNote, RecordLink],
+  imports: [FormsModule, Icon, LoadPanel, ProblemNote, RecordLink],
   changeDetection: ChangeDetectionStrategy.OnPush,
   templateUrl: './measure-page.html',
   styleUrl: './measure-page.scss',

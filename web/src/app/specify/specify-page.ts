@@ -11,13 +11,11 @@ import {
   ExportMenu,
   Icon,
   keysFilter,
-  listMove,
   onAction,
   onChanged,
   ProblemNote,
   reviewChoices,
   setChoice,
-  showRow,
   usePicking,
   useProject,
   type BulkChoice,
@@ -137,7 +135,7 @@ const rowHeight = 40;
               class="item"
               [class.picked]="picking.has(row.item.key)"
               [class.on]="row.item.key === shownKey()"
-              [class.at]="i === at()"
+              [class.at]="i === picking.at()"
               [class.heading]="row.item.kind === 'heading'"
               [style.padding-left.px]="8 + row.depth * 16"
               (click)="pressed($event, row.item.key, i)"
@@ -253,7 +251,6 @@ export class SpecifyPage {
   private readonly detail = this.store.selectSignal(specifyFeature.selectDetail);
   protected readonly chosen = signal('');
   protected readonly words = signal('');
-  protected readonly at = signal(0);
   protected readonly beginning = signal(false);
   protected readonly title = signal('');
   protected readonly key = signal('');
@@ -325,10 +322,7 @@ export class SpecifyPage {
 
   /** Ctrl adds to what is chosen, Shift a stretch; a plain press opens. */
   protected pressed(event: MouseEvent, key: string, at: number): void {
-    if (event.shiftKey) this.picking.stretch(at);
-    else if (event.ctrlKey || event.metaKey) this.picking.toggle(key, at);
-    else return this.open(key, at);
-    this.at.set(at);
+    if (!this.picking.pressed(event, key, at)) this.open(key, at);
   }
 
   protected pickNone(): void {
@@ -338,23 +332,12 @@ export class SpecifyPage {
 
   protected open(key: string, at: number): void {
     this.acting.set(false);
-    this.at.set(at);
+    this.picking.goTo(at);
     void this.router.navigate(['/', this.scope.slug(), 'specify', 'requirement', key]);
   }
 
   protected keys(event: KeyboardEvent): void {
-    const to = listMove(event.key, this.at(), this.rows().length - 1);
-    const here = this.rows()[this.at()];
-    if (to !== undefined) {
-      event.preventDefault();
-      if (event.shiftKey) this.picking.stretch(to);
-      this.at.set(to);
-      showRow(this.view(), to, rowHeight);
-    } else if (event.key === 'Enter' && here) this.open(here.item.key, this.at());
-    else if (event.key === ' ' && here) {
-      event.preventDefault();
-      this.picking.toggle(here.item.key, this.at());
-    }
+    this.picking.keys(event, this.view(), rowHeight, (key, at) => this.open(key, at));
   }
 
   protected begin(): void {

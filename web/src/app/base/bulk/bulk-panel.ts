@@ -169,9 +169,7 @@ export class BulkPanel {
   }
 
   private ask({ act }: BulkChoice): void {
-    this.store.dispatch(
-      bulkCommands.preview.start({ project: this.scope.slug(), selection: this.of(), act, reason: this.reason() || 'as shown' }),
-    );
+    this.store.dispatch(bulkCommands.preview.start({ project: this.scope.slug(), selection: this.of(), act, reason: this.reason() }));
   }
 
   protected act(): void {

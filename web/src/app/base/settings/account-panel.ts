@@ -79,10 +79,6 @@ export function deviceWords(agent: string): string {
     .top button {
       margin-top: 22px;
     }
-    th[scope='row'] {
-      font-weight: 500;
-      color: var(--ink);
-    }
   `,
 })
 export class AccountPanel {

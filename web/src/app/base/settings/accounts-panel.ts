@@ -61,10 +61,6 @@ import { ProblemNote } from '../ui/problem-note';
     form.row {
       align-items: end;
     }
-    th[scope='row'] {
-      font-weight: 500;
-      color: var(--ink);
-    }
   `,
 })
 export class AccountsPanel {

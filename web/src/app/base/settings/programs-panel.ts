@@ -79,10 +79,6 @@ const programRoles = ['author', 'tester', 'auditor'] as const;
     form.row {
       align-items: end;
     }
-    th[scope='row'] {
-      font-weight: 500;
-      color: var(--ink);
-    }
   `,
 })
 export class ProgramsPanel {
