@@ -4,7 +4,9 @@ export default defineConfig({
   testDir: '.',
   outputDir: '../test-results',
   workers: 1,
-  timeout: 180_000,
+  timeout: 120_000,
+  // A machine whose disk stands still for a minute fails a journey once; what is wrong in the application fails it twice.
+  retries: 1,
   expect: { timeout: 10_000 },
   reporter: 'list',
   use: {
@@ -15,6 +17,7 @@ export default defineConfig({
       args: [
         '--no-sandbox',
         '--disable-gpu',
+        '--disable-quic',
         '--disable-background-networking',
         '--disable-component-update',
         '--disable-sync',

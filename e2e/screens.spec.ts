@@ -1,6 +1,6 @@
-import { expect, test } from '@playwright/test';
+import { expect } from '@playwright/test';
 import ExcelJS from 'exceljs';
-import { enter, faults, withRun } from './support';
+import { enter, faults, test, withRun } from './support';
 
 const screens: readonly (readonly [string, string, RegExp])[] = [
   ['Cord board', '/larkfell/cord', /BRK-001/],

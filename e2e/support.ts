@@ -1,9 +1,52 @@
 import { readFileSync } from 'node:fs';
 import { createRequire } from 'node:module';
-import { type Browser, type Page } from '@playwright/test';
+import { test as base, type Browser, type BrowserContext, type Page, type Request } from '@playwright/test';
 
 export const password = 'larkfell-demo';
 const axe = readFileSync(createRequire(import.meta.url).resolve('axe-core/axe.min.js'), 'utf8');
+
+/** What the screens of a test asked of the server: told where the test fails, so that a failure elsewhere can be understood from its words. */
+class Traffic {
+  private readonly waiting = new Set<Request>();
+  private readonly refused: string[] = [];
+
+  listen(context: BrowserContext): void {
+    context.on('request', (request) => this.waiting.add(request));
+    context.on('requestfinished', (request) => this.waiting.delete(request));
+    context.on('requestfailed', (request) => {
+      this.waiting.delete(request);
+      this.refused.push(`${request.method()} ${request.url()}: ${request.failure()?.errorText ?? ''}`);
+    });
+    context.on('response', (response) => {
+      if (response.status() >= 400) this.refused.push(`${response.request().method()} ${response.url()}: ${response.status()}`);
+    });
+  }
+
+  async tell(contexts: readonly BrowserContext[]): Promise<void> {
+    for (const page of contexts.flatMap((context) => context.pages())) {
+      const text = await page.locator('body').innerText({ timeout: 2000 }).catch(String);
+      console.log(`at ${page.url()}:\n${text.slice(0, 1500)}\n`);
+    }
+    console.log(`without an answer: ${[...this.waiting].map((request) => request.url()).join(', ')}`);
+    console.log(`refused: ${this.refused.slice(-40).join('\n')}`);
+  }
+}
+
+/** A test in a browser: the screens of other people are closed when it is over, and where it fails it tells what they showed and asked for. */
+export const test = base.extend<{ watched: undefined }>({
+  watched: [
+    async ({ context, browser }, use, info) => {
+      const traffic = new Traffic();
+      traffic.listen(context);
+      heard.set(browser, traffic);
+      await use(undefined);
+      if (info.status !== info.expectedStatus) await traffic.tell(browser.contexts());
+      for (const other of browser.contexts()) if (other !== context) await other.close();
+    },
+    { auto: true },
+  ],
+});
+const heard = new WeakMap<Browser, Traffic>();
 
 /** Signs in by the form, as people do. */
 export async function enter(page: Page, login: string, path = '/larkfell/cord'): Promise<void> {
@@ -17,6 +60,7 @@ export async function enter(page: Page, login: string, path = '/larkfell/cord'):
 /** Another person at another screen. */
 export async function another(browser: Browser, login: string, path?: string): Promise<Page> {
   const context = await browser.newContext({ viewport: { width: 1280, height: 800 } });
+  heard.get(browser)?.listen(context);
   const page = await context.newPage();
   await enter(page, login, path);
   return page;

@@ -1,5 +1,5 @@
-import { expect, test, type Page } from '@playwright/test';
-import { another, enter, password } from './support';
+import { expect, type Page } from '@playwright/test';
+import { another, enter, password, test } from './support';
 
 /** Presses Tab until the wanted control has the focus: nothing but the keyboard. */
 async function tabTo(page: Page, role: string, name: RegExp, limit = 80): Promise<void> {

@@ -87,13 +87,12 @@ async function upgradeProject(w: Writing): Promise<void> {
   await upgradeMeasurements(w, buildId, caseId);
   for (const accounted of accountedTables()) {
     const ids = await tx.select({ id: accounted.id }).from(accounted.table).where(eq(accounted.project, projectId));
-    w.wroteBefore(
-      await rowHashes(
-        tx,
-        accounted,
-        ids.map(({ id }) => Number(id)),
-      ),
+    const hashes = await rowHashes(
+      tx,
+      accounted,
+      ids.map(({ id }) => Number(id)),
     );
+    w.wroteBefore([...hashes].map(([id, hash]) => ({ table: accounted.name, id: String(id), hash })));
   }
   const snapshots = await tx.select().from(revisions).where(eq(revisions.projectId, projectId));
   w.wroteBefore(snapshots.map(({ snapshot, ...row }) => snapshotWrite({ ...row, snapshot: snapshot as Json })));

@@ -33,6 +33,7 @@ export const problemCodes = {
   notFound: [404, 'There is no such record here.'],
   conflict: [409, 'Somebody else saved in between. Both versions are kept: choose what to save.'],
   exists: [409, 'A record with this key or name exists already.'],
+  held: [503, 'Somebody else is changing the same thing and has not finished. Nothing was changed; try again in a moment.'],
   busy: [503, 'What is stored of the board is not brought along yet. Try again in a moment.'],
   repeated: [409, 'This request was done already. What it did is stored; read it again.'],
   needsConfirmation: [409, 'Somebody other than its author has to confirm this.'],

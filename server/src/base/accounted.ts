@@ -30,8 +30,8 @@ function hashOf({ name, columns }: Accounted, row: Record<string, unknown>): str
 
 const selection = ({ id, columns }: Accounted): Record<string, MySqlColumn> => ({ $id: id, ...Object.fromEntries(columns) });
 
-/** The hashes of rows as they stand in this transaction; a row that is no more has none. */
-export async function rowHashes(tx: Tx, accounted: Accounted, ids: readonly number[]): Promise<LedgerWrite[]> {
+/** The hashes of rows by id, as they stand in this transaction; a row that is no more has none. */
+export async function rowHashes(tx: Tx, accounted: Accounted, ids: readonly number[]): Promise<Map<number, string>> {
   const found = new Map<number, string>();
   for (let at = 0; at < ids.length; at += 1000) {
     const rows = await tx
@@ -40,7 +40,7 @@ export async function rowHashes(tx: Tx, accounted: Accounted, ids: readonly numb
       .where(inArray(accounted.id, ids.slice(at, at + 1000)));
     for (const row of rows) found.set(Number(row['$id']), hashOf(accounted, row));
   }
-  return ids.map((id) => ({ table: accounted.name, id: String(id), hash: found.get(id) ?? null }));
+  return found;
 }
 
 /** Every accounted row of a project with its hash, a batch at a time. */

@@ -47,4 +47,6 @@ export function driverMessage(error: unknown): string {
 export const isLost = (error: unknown): boolean => lost.has(driverCode(error) ?? '');
 /** Two transactions got into each other's way; the loser may simply try again. */
 export const isClash = (error: unknown): boolean => clash.has(driverCode(error) ?? '');
+/** What it waited for was held for longer than it wanted to wait; the transaction itself goes on. */
+export const isLockWait = (error: unknown): boolean => driverCode(error) === 'ER_LOCK_WAIT_TIMEOUT';
 export const isDuplicate = (error: unknown): boolean => driverCode(error) === 'ER_DUP_ENTRY';

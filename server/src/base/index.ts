@@ -8,6 +8,7 @@ export * from './errors';
 export * from './database';
 export * from './accounted';
 export * from './writing';
+export * from './together';
 export * from './records';
 export * from './signing';
 export * from './fields';

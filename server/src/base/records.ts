@@ -172,14 +172,17 @@ export async function freeKey(w: Writing, prefix: string): Promise<string> {
 
 export async function freeKeys(w: Writing, prefix: string, count: number): Promise<string[]> {
   const { projectId } = w.actor;
-  await w.tx.insert(keyCounters).ignore().values({ projectId, prefix, last: 0 });
-  const mine = and(eq(keyCounters.projectId, projectId), eq(keyCounters.prefix, prefix));
-  const [{ last }] = await w.tx.select({ last: keyCounters.last }).from(keyCounters).where(mine).for('update');
+  // One statement takes the row for itself: reading it first would let two hold it, and neither write.
   await w.tx
-    .update(keyCounters)
-    .set({ last: last + count })
-    .where(mine);
-  return Array.from({ length: count }, (_, i) => nextKey(prefix, last + i));
+    .insert(keyCounters)
+    .values({ projectId, prefix, last: count })
+    .onDuplicateKeyUpdate({ set: { last: sql`${keyCounters.last} + ${count}` } });
+  const [{ last }] = await w.tx
+    .select({ last: keyCounters.last })
+    .from(keyCounters)
+    .where(and(eq(keyCounters.projectId, projectId), eq(keyCounters.prefix, prefix)))
+    .for('update');
+  return Array.from({ length: count }, (_, i) => nextKey(prefix, last - count + i));
 }
 
 /** Takes note of keys that people gave themselves, so that none of them is given out again. */

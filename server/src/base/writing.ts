@@ -13,7 +13,7 @@ import type { Role } from '@core/base';
 import { eq, sql } from 'drizzle-orm';
 import { rowHashes, snapshotWrite, type Accounted } from './accounted';
 import type { Db, Tx } from './database';
-import { driverMessage, isClash, isDuplicate, Refusal } from './errors';
+import { isClash, isDuplicate, Refusal } from './errors';
 import { ledger, ledgerHeads, memberships, operations, people, revisions, tokens } from './tables';
 import type { Touches } from './touches';
 
@@ -60,6 +60,14 @@ interface Pending extends EntryInput {
   readonly writes: LedgerWrite[];
 }
 
+type LedgerRow = typeof ledger.$inferInsert;
+
+/** The last entry of a ledger. */
+export interface ChainEnd {
+  readonly seq: number;
+  readonly hash: string;
+}
+
 /** An entry holds no more writes than this: what is more goes into entries behind it. */
 const writesInEntry = 2000;
 
@@ -76,6 +84,8 @@ export class Writing {
   constructor(
     readonly tx: Tx,
     readonly actor: Actor,
+    /** Others act in the same transaction: what is held by somebody else is not waited for. */
+    readonly shared = false,
   ) {
     this.at = actor.now().toISOString();
   }
@@ -147,8 +157,18 @@ export class Writing {
   /** Takes the chain's end, appends, and answers the last number; 0 where there was nothing to say. */
   async append(): Promise<number> {
     const seq = this.pending.length ? await this.appendMine() : 0;
-    for (const [, other] of [...this.elsewhere].sort(([a], [b]) => a - b)) await other.append();
+    await this.appendElsewhere();
     return seq;
+  }
+
+  /** Is there anything for the ledger? */
+  says(): boolean {
+    return this.pending.length > 0;
+  }
+
+  /** Appends to the ledgers of other projects and of the installation. */
+  async appendElsewhere(): Promise<void> {
+    for (const [, other] of [...this.elsewhere].sort(([a], [b]) => a - b)) await other.append();
   }
 
   /** Projects whose ledgers were appended to. */
@@ -157,14 +177,39 @@ export class Writing {
   }
 
   private async appendMine(): Promise<number> {
-    const { projectId } = this.actor;
-    const operation = this.actor.operation?.name ?? '';
+    const { tx, actor } = this;
     // Hashes of rows first, where none waits for the entry's number: the chain's end is everybody's, and locked as briefly as can be.
-    const early = this.pending.some((entry) => entry.later.length) ? undefined : await this.hashesOfWritten();
-    const head = await lockHead(this.tx, projectId);
+    const early = this.pending.some((entry) => entry.later.length) ? undefined : await hashesOf(tx, [this]);
+    const head = await lockHead(tx, actor.projectId);
     await this.refuseUnlessMay();
+    await this.number(head.seq + 1);
+    const { rows, end } = this.chain(head, early ?? (await hashesOf(tx, [this])));
+    await appendEntries(tx, actor.projectId, rows, end);
+    return end.seq;
+  }
+
+  /** The rows that its entries wrote. */
+  *written(): Generator<readonly [Accounted, number]> {
+    for (const { wrote } of this.pending) for (const [accounted, ids] of wrote) for (const id of ids) yield [accounted, id];
+  }
+
+  /** Does what waited for the numbers of its entries, of which the first is `seq`; answers the number behind the last. */
+  async number(seq: number): Promise<number> {
+    let next = seq;
+    for (const entry of this.pending) {
+      for (const work of entry.later) await work(next);
+      entry.writes.push(...(await this.keepSnapshots(entry, next)));
+      const size = [...entry.wrote.values()].reduce((sum, ids) => sum + ids.size, entry.writes.length);
+      next += Math.max(1, Math.ceil(size / writesInEntry));
+    }
+    return next;
+  }
+
+  /** The entries that follow the chain's end, which is locked, and the end that they make. */
+  chain(head: ChainEnd, hashes: RowHashes): { readonly rows: LedgerRow[]; readonly end: ChainEnd } {
+    const { projectId } = this.actor;
     let { seq, hash: previous } = head;
-    const rows: (typeof ledger.$inferInsert)[] = [];
+    const rows: LedgerRow[] = [];
     const push = (entry: EntryInput, writes: readonly LedgerWrite[]): void => {
       const facts: LedgerFacts = {
         format: ledgerFormat,
@@ -177,61 +222,40 @@ export class Writing {
         before: plain(entry.before),
         after: plain(entry.after),
         writes,
-        operation,
+        operation: this.actor.operation?.name ?? '',
       };
       const hash = ledgerHash(facts, previous);
       rows.push({ projectId, ...facts, touches: entry.touches ?? null, previous, hash });
       previous = hash;
     };
     for (const entry of this.pending) {
-      for (const work of entry.later) await work(seq + 1);
-      const writes = [...entry.writes, ...(await this.keepSnapshots(entry, seq + 1))];
-      writes.push(...(early?.get(entry) ?? (await this.hashesOf(entry))));
+      const writes = [...entry.writes];
+      for (const [accounted, ids] of entry.wrote)
+        for (const id of ids) writes.push({ table: accounted.name, id: String(id), hash: hashes.get(accounted)?.get(id) ?? null });
       push(entry, writes.slice(0, writesInEntry));
       for (let at = writesInEntry; at < writes.length; at += writesInEntry)
         push({ action: `${entry.action}, further rows`, kind: entry.kind, key: entry.key }, writes.slice(at, at + writesInEntry));
     }
-    for (let at = 0; at < rows.length; at += 50) await this.tx.insert(ledger).values(rows.slice(at, at + 50));
-    await this.tx.update(ledgerHeads).set({ seq, hash: previous }).where(eq(ledgerHeads.projectId, projectId));
-    return seq;
+    return { rows, end: { seq, hash: previous } };
   }
 
   /** Whoever acts may still do so: what took the right away came before in the ledger, or comes behind. */
-  private async refuseUnlessMay(): Promise<void> {
+  async refuseUnlessMay(known?: HeldRights): Promise<void> {
     const { rights, projectId } = this.actor;
     if (!rights || rights.may === 'anyone') return;
-    if (!(await this.stillMay(rights, projectId))) throw new Refusal('forbidden');
+    const held = (known ?? (await heldRights(this.tx, projectId, [this.actor]))).get(holderOf(rights));
+    if (!held || !this.suffices(rights.may, held)) throw new Refusal('forbidden');
   }
 
-  private async stillMay({ personId, tokenId, may }: NonNullable<Actor['rights']>, projectId: number): Promise<boolean> {
-    // Locked for reading: what takes a right away waits for this act, or this act for it.
-    const [rows] = (await this.tx.execute(
-      tokenId === undefined
-        ? sql`select p.disabled as gone, p.installation as installation, m.role as role from ${people} p left join ${memberships} m on m.person_id = p.id and m.project_id = ${projectId} where p.id = ${personId} lock in share mode`
-        : sql`select t.ended_at is not null as gone, 0 as installation, t.roles as roles from ${tokens} t where t.id = ${tokenId} lock in share mode`,
-    )) as unknown as [{ gone: number; installation: number; role?: Role | null; roles?: string }[]];
-    if (!rows.length || rows[0].gone) return false;
-    if (may === 'installation') return Boolean(rows[0].installation);
-    if (projectId === 0 || may === 'signedIn' || may === 'settingPassword') return true;
-    const roles = rows.flatMap(({ role, roles: named }) => (named ? (JSON.parse(named) as Role[]) : (role ?? [])));
+  private suffices(may: May, { installation, roles }: Held): boolean {
+    if (may === 'installation') return installation;
+    if (this.actor.projectId === 0 || may === 'signedIn' || may === 'settingPassword') return true;
     return roles.length > 0 && this.rolesSuffice(may, roles);
   }
 
   private rolesSuffice(may: May, roles: readonly Role[]): boolean {
     const asked = typeof may === 'string' ? this.needed : [may, ...this.needed];
     return asked.every((some) => some.some((role) => roles.includes(role)));
-  }
-
-  private async hashesOf(entry: Pending): Promise<LedgerWrite[]> {
-    const writes: LedgerWrite[] = [];
-    for (const [accounted, ids] of entry.wrote) writes.push(...(await rowHashes(this.tx, accounted, [...ids])));
-    return writes;
-  }
-
-  private async hashesOfWritten(): Promise<Map<Pending, LedgerWrite[]>> {
-    const found = new Map<Pending, LedgerWrite[]>();
-    for (const entry of this.pending) found.set(entry, await this.hashesOf(entry));
-    return found;
   }
 
   private async keepSnapshots(entry: Pending, seq: number): Promise<LedgerWrite[]> {
@@ -274,38 +298,109 @@ const attempts = 8;
 export async function write<T>(db: Db, actor: Actor, work: (writing: Writing) => Promise<T>): Promise<T> {
   for (let attempt = 1; ; attempt++) {
     try {
-      const { value, seq, projects } = await db.transaction(async (tx) => {
+      const { value, seq, writing } = await db.transaction(async (tx) => {
         const writing = new Writing(tx, actor);
-        // Of a request that writes several times, the first transaction is what makes it done.
-        if (actor.operation && !done.has(actor.operation))
-          await tx.insert(operations).values({
-            projectId: actor.projectId,
-            login: actor.login,
-            operation: actor.operation.name,
-            route: actor.operation.route,
-            at: writing.at,
-            answer: '',
-          });
-        return { value: await work(writing), seq: await writing.append(), projects: writing.projects() };
+        await noteOperation(writing);
+        return { value: await work(writing), seq: await writing.append(), writing };
       });
-      if (actor.operation) done.add(actor.operation);
-      if (seq) {
-        actor.wrote?.(seq);
-        for (const projectId of projects) for (const listener of listeners) listener(projectId);
-      }
+      committed(writing, seq);
       return value;
     } catch (error) {
       if (isClash(error) && attempt < attempts) {
         await new Promise((resolve) => setTimeout(resolve, Math.random() * 8 * attempt));
         continue;
       }
-      if (isDuplicate(error)) throw new Refusal(driverMessage(error).includes('operations') ? 'repeated' : 'exists');
-      throw error;
+      throw asRefused(error) ?? error;
     }
   }
 }
 
-async function lockHead(tx: Tx, projectId: number): Promise<{ seq: number; hash: string }> {
+/** Of a request that writes several times, the first transaction is what makes it done. */
+export async function noteOperation({ tx, actor, at }: Writing): Promise<void> {
+  const { operation, projectId, login } = actor;
+  if (!operation || done.has(operation)) return;
+  try {
+    await tx.insert(operations).values({ projectId, login, operation: operation.name, route: operation.route, at, answer: '' });
+  } catch (error) {
+    throw isDuplicate(error) ? new Refusal('repeated') : error;
+  }
+}
+
+/** What was written stands: whoever waits for news is told. */
+export function committed(writing: Writing, seq: number): void {
+  const { actor } = writing;
+  if (actor.operation) done.add(actor.operation);
+  if (!seq) return;
+  actor.wrote?.(seq);
+  for (const projectId of writing.projects()) for (const listener of listeners) listener(projectId);
+}
+
+/** The refusal that an error of a work is, where it is one: its own, that something stands already, or that somebody holds it for long. */
+export function asRefused(error: unknown): Refusal | undefined {
+  if (error instanceof Refusal) return error;
+  if (isClash(error)) return new Refusal('held');
+  return isDuplicate(error) ? new Refusal('exists') : undefined;
+}
+
+/** Appends entries behind the chain's end, which is locked. */
+export async function appendEntries(tx: Tx, projectId: number, rows: readonly LedgerRow[], end: ChainEnd): Promise<void> {
+  for (let at = 0; at < rows.length; at += 50) await tx.insert(ledger).values(rows.slice(at, at + 50));
+  await tx.update(ledgerHeads).set(end).where(eq(ledgerHeads.projectId, projectId));
+}
+
+type RowHashes = ReadonlyMap<Accounted, ReadonlyMap<number, string>>;
+
+/** The hashes of all rows that were written, as they stand now: a query for each table. */
+export async function hashesOf(tx: Tx, writings: readonly Writing[]): Promise<RowHashes> {
+  const ids = new Map<Accounted, Set<number>>();
+  for (const writing of writings)
+    for (const [accounted, id] of writing.written()) {
+      const known = ids.get(accounted);
+      if (known) known.add(id);
+      else ids.set(accounted, new Set([id]));
+    }
+  const hashes = new Map<Accounted, ReadonlyMap<number, string>>();
+  for (const [accounted, some] of ids) hashes.set(accounted, await rowHashes(tx, accounted, [...some]));
+  return hashes;
+}
+
+interface Held {
+  readonly installation: boolean;
+  readonly roles: readonly Role[];
+}
+/** What people and programs may do in a project now, by who they are; nothing of those who are gone. */
+export type HeldRights = ReadonlyMap<string, Held>;
+type Rights = NonNullable<Actor['rights']>;
+
+const holderOf = ({ personId, tokenId }: Rights): string => (tokenId === undefined ? `person ${personId}` : `program ${tokenId}`);
+
+/** Reads what some may do, locked: what takes a right away waits for their acts, or they for it. */
+export async function heldRights(tx: Tx, projectId: number, actors: readonly Actor[]): Promise<HeldRights> {
+  const rights = actors.flatMap((actor) => actor.rights ?? []);
+  const persons = [...new Set(rights.flatMap((r) => (r.tokenId === undefined ? r.personId : [])))];
+  const programs = [...new Set(rights.flatMap((r) => r.tokenId ?? []))];
+  const held = new Map<string, { installation: boolean; roles: Role[] }>();
+  if (persons.length) {
+    const [rows] = (await tx.execute(
+      sql`select p.id, p.installation, m.role from ${people} p left join ${memberships} m on m.person_id = p.id and m.project_id = ${projectId} where p.id in ${persons} and not p.disabled lock in share mode`,
+    )) as unknown as [{ id: number; installation: number; role: Role | null }[]];
+    for (const { id, installation, role } of rows) {
+      const known = held.get(`person ${id}`) ?? { installation: Boolean(installation), roles: [] };
+      held.set(`person ${id}`, known);
+      if (role) known.roles.push(role);
+    }
+  }
+  if (programs.length) {
+    const [rows] = (await tx.execute(
+      sql`select t.id, t.roles from ${tokens} t where t.id in ${programs} and t.ended_at is null lock in share mode`,
+    )) as unknown as [{ id: number; roles: string }[]];
+    for (const { id, roles } of rows) held.set(`program ${id}`, { installation: false, roles: JSON.parse(roles) as Role[] });
+  }
+  return held;
+}
+
+/** The chain's end, locked until the transaction is over. */
+export async function lockHead(tx: Tx, projectId: number): Promise<ChainEnd> {
   const [head] = await tx
     .select({ seq: ledgerHeads.seq, hash: ledgerHeads.hash })
     .from(ledgerHeads)

@@ -21,7 +21,8 @@ import {
   type Writing,
 } from '../base';
 import { caseContent, frozenCase, needCase, type StoredCase } from '../design';
-import { roundDetail, roundRows, runRows, selectRuns, type StoredRun } from './store';
+import { roundRows, runRows } from './rows';
+import { roundDetail, selectRuns, type StoredRun } from './store';
 import { rounds, runs } from './tables';
 
 export interface NewRound {

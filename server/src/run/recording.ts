@@ -1,66 +1,72 @@
 import type { RunDetail, StepSaved } from '@contract/run';
 import { rollUp, type StepResult, type StepVerdict } from '@core/run';
-import { and, eq, isNotNull, isNull, sql } from 'drizzle-orm';
+import { and, eq, getTableColumns, isNotNull, isNull, sql } from 'drizzle-orm';
 import {
-  builds,
-  lockRecord,
+  plainKey,
   recordRows,
   records,
   Refusal,
-  signatures,
   storeBlob,
   write,
+  writeTogether,
   type Actor,
   type Db,
   type Upload,
   type Writing,
 } from '../base';
-import {
-  evidenceOf,
-  evidenceRows,
-  observationAsked,
-  runDetail,
-  runRows,
-  sameCombination,
-  selectRuns,
-  storedRunHash,
-  type StoredRun,
-} from './store';
+import { evidenceOf, observationAsked, selectAround, runDetail, sameCombination, storedRunHash, type StoredRun } from './store';
+import { evidenceRows, runRows } from './rows';
 import { evidence, runs } from './tables';
 
 /** A run that its tester may still record: locked, unsigned, on a build that is open. */
 export async function lockOpenRun(w: Writing, key: string): Promise<StoredRun> {
-  const { id } = await lockRecord(w, 'run', key);
-  const [stored] = await selectRuns(w.tx, eq(runs.id, id));
-  const [held] = await w.tx
-    .select({
-      signed: sql<number>`exists (select 1 from ${signatures} where ${signatures.recordId} = ${id})`.mapWith(Number),
-      closed: builds.closedSeq,
-    })
-    .from(builds)
-    .where(eq(builds.id, stored.run.buildId));
-  if (held.signed) throw new Refusal('signed');
-  if (held.closed !== null) throw new Refusal('closed', { detail: `${stored.build} is closed: nothing is recorded on it any more.` });
-  if (stored.run.withdrawnAt !== null) throw new Refusal('stateForbids', { detail: `${key} is withdrawn.` });
-  if (stored.run.supersededById !== null) throw new Refusal('stateForbids', { detail: `${key} is superseded by a newer run.` });
-  if (stored.run.tester !== w.actor.login)
-    throw new Refusal('notTester', { detail: `${key} is planned for ${stored.run.tester}: only they record it.` });
-  return stored;
+  const locked = await lockRun(w, key);
+  const { run } = locked;
+  const [{ signed, closed, ...around }] = await selectAround(w.tx, run);
+  if (signed) throw new Refusal('signed');
+  if (closed !== null) throw new Refusal('closed', { detail: `${around.build} is closed: nothing is recorded on it any more.` });
+  if (run.withdrawnAt !== null) throw new Refusal('stateForbids', { detail: `${key} is withdrawn.` });
+  if (run.supersededById !== null) throw new Refusal('stateForbids', { detail: `${key} is superseded by a newer run.` });
+  if (run.tester !== w.actor.login) throw new Refusal('notTester', { detail: `${key} is planned for ${run.tester}: only they record it.` });
+  return { ...locked, ...around };
+}
+
+async function lockRun({ tx, actor, shared }: Writing, key: string): Promise<Pick<StoredRun, 'record' | 'run'>> {
+  const [row] = await tx
+    .select({ record: records, run: runs })
+    .from(records)
+    .innerJoin(runs, eq(runs.id, records.id))
+    .where(and(eq(records.projectId, actor.projectId), eq(records.key, plainKey(key))))
+    .for('update', shared ? { noWait: true } : {});
+  if (!row) throw new Refusal('notFound', { detail: `There is no run ${key}.` });
+  return row;
 }
 
 type RunChange = Partial<typeof runs.$inferInsert>;
 
-/** Changes a run and, with it, the state and revision of its record. */
+/** Changes a run and, with it, the state and revision of its record: in one statement, since people wait for it by the dozen. */
 export async function changeRun(w: Writing, stored: StoredRun, change: RunChange, state: string): Promise<number> {
   const revision = stored.record.revision + 1;
-  if (Object.keys(change).length) await w.tx.update(runs).set(change).where(eq(runs.id, stored.run.id));
-  await w.tx.update(records).set({ revision, state, updatedBy: w.actor.login, updatedAt: w.at }).where(eq(records.id, stored.run.id));
+  const columns = getTableColumns(runs);
+  const set = [
+    ...Object.entries(change).map(([name, value]) => {
+      const column = columns[name as keyof typeof columns];
+      return sql`${column} = ${sql.param(value, column)}`;
+    }),
+    sql`${records.revision} = ${revision}`,
+    sql`${records.state} = ${state}`,
+    sql`${records.updatedBy} = ${w.actor.login}`,
+    sql`${records.updatedAt} = ${w.at}`,
+  ];
+  await w.tx.execute(
+    sql`update ${runs} join ${records} on ${records.id} = ${runs.id} set ${sql.join(set, sql`, `)} where ${runs.id} = ${stored.run.id}`,
+  );
   return revision;
 }
 
 /** Puts a planned run on the bench; a run that is there already stays as it is. */
 export async function startRun(db: Db, actor: Actor, key: string): Promise<RunDetail> {
-  await write(db, actor, async (w) => {
+  await writeTogether(db, actor, key, async (w) => {
     const stored = await lockOpenRun(w, key);
     if (stored.run.startedAt !== null) return;
     await changeRun(w, stored, { startedAt: w.at }, 'onBench');
@@ -85,7 +91,7 @@ export interface StepInput {
 
 /** Records a step. The same content again changes nothing, so that a client may repeat what it is not sure of. */
 export function recordStep(db: Db, actor: Actor, key: string, step: number, input: StepInput): Promise<StepSaved> {
-  return write(db, actor, async (w) => {
+  return writeTogether(db, actor, key, async (w) => {
     const stored = await lockOpenRun(w, key);
     const { run, record } = stored;
     const before = run.steps[step - 1];
@@ -158,7 +164,7 @@ async function reopen(w: Writing, { run, record }: StoredRun, reason: string): P
 
 /** Rolls the verdict up and closes the recording; from now on it is the standing result. */
 export async function finishRun(db: Db, actor: Actor, key: string, seconds: number): Promise<RunDetail> {
-  await write(db, actor, async (w) => {
+  await writeTogether(db, actor, key, async (w) => {
     const stored = await lockOpenRun(w, key);
     const { run, record } = stored;
     if (run.finishedAt !== null) return;

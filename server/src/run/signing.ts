@@ -24,7 +24,8 @@ import {
 import { needCase, type StoredCase } from '../design';
 import { needTester, planRuns } from './plan';
 import { changeRun } from './recording';
-import { evidenceOf, needRun, runDetail, runRows, sameCombination, storedRunHash, type StoredRun } from './store';
+import { runRows } from './rows';
+import { evidenceOf, needRun, runDetail, sameCombination, storedRunHash, type StoredRun } from './store';
 import { runs } from './tables';
 
 const refusals: Record<SignRefusal, ProblemCode> = {

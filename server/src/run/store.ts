@@ -4,17 +4,19 @@ import { groupBy } from '@core/base';
 import { plainContent } from '@core/design';
 import { policiesOf, runOutdated } from '@core/prove';
 import { runHash, type RunRecord } from '@core/run';
-import { and, asc, desc, eq, inArray, isNull, sql, type SQL } from 'drizzle-orm';
+import { and, asc, desc, eq, inArray, isNull, or, sql, type SQL } from 'drizzle-orm';
 import { alias } from 'drizzle-orm/mysql-core';
 import {
-  account,
+  builds,
   decisionsOf,
   needRecord,
+  plainKey,
   people,
   profileOf,
   recordFields,
   records,
   Refusal,
+  signatures,
   signaturesOf,
   type Db,
   type ListSource,
@@ -23,70 +25,6 @@ import {
 } from '../base';
 import { requirements, tracedTo } from '../specify';
 import { evidence, problems, rounds, runs } from './tables';
-
-export const roundRows = account({
-  name: 'rounds',
-  table: rounds,
-  id: rounds.id,
-  project: rounds.projectId,
-  columns: [
-    ['buildId', rounds.buildId],
-    ['configuration', rounds.configuration],
-    ['unit', rounds.unit],
-    ['tools', rounds.tools],
-  ],
-});
-
-export const runRows = account({
-  name: 'runs',
-  table: runs,
-  id: runs.id,
-  project: runs.projectId,
-  columns: [
-    ['roundId', runs.roundId],
-    ['buildId', runs.buildId],
-    ['caseId', runs.caseId],
-    ['caseRevision', runs.caseRevision],
-    ['frozen', runs.frozen],
-    ['row', runs.row],
-    ['configuration', runs.configuration],
-    ['unit', runs.unit],
-    ['tools', runs.tools],
-    ['tester', runs.tester],
-    ['steps', runs.steps],
-    ['verdict', runs.verdict],
-    ['failedStep', runs.failedStep],
-    ['seconds', runs.seconds],
-    ['startedAt', runs.startedAt],
-    ['finishedAt', runs.finishedAt],
-    ['finishedSeq', runs.finishedSeq],
-    ['format', runs.format],
-    ['hash', runs.hash],
-    ['corrections', runs.corrections],
-    ['deviationAccepted', runs.deviationAccepted],
-    ['carriedOverTo', runs.carriedOverTo],
-    ['setAside', runs.setAside],
-    ['returnedAt', runs.returnedAt],
-    ['withdrawnAt', runs.withdrawnAt],
-    ['supersededById', runs.supersededById],
-  ],
-});
-
-export const evidenceRows = account({
-  name: 'evidence',
-  table: evidence,
-  id: evidence.id,
-  project: evidence.projectId,
-  columns: [
-    ['runId', evidence.runId],
-    ['step', evidence.step],
-    ['name', evidence.name],
-    ['mime', evidence.mime],
-    ['bytes', evidence.bytes],
-    ['sha256', evidence.sha256],
-    ['removedAt', evidence.removedAt],
-  ],
-});
 
 const roundRecord = alias(records, 'round_record');
 const buildRecord = alias(records, 'build_record');
@@ -122,6 +60,23 @@ export function selectRuns(db: Db | Tx, where: SQL | undefined) {
     .where(where)
     .orderBy(asc(runs.id));
 }
+
+/** What a run rests on, its round, its build and its case, and whether it is signed. */
+export const selectAround = (tx: Tx, { id, roundId, buildId, caseId }: typeof runs.$inferSelect) =>
+  tx
+    .select({
+      round: roundRecord.key,
+      build: buildRecord.key,
+      caseKey: caseRecord.key,
+      caseNow: caseRecord.revision,
+      closed: builds.closedSeq,
+      signed: sql<number>`exists (select 1 from ${signatures} where ${signatures.recordId} = ${id})`.mapWith(Number),
+    })
+    .from(builds)
+    .innerJoin(buildRecord, eq(buildRecord.id, builds.id))
+    .innerJoin(roundRecord, eq(roundRecord.id, roundId))
+    .innerJoin(caseRecord, eq(caseRecord.id, caseId))
+    .where(eq(builds.id, buildId));
 
 /** The record that a signature is bound to, from what is stored now. */
 export function runRecord({ record, run, round, build, caseKey }: Omit<StoredRun, 'caseNow'>, files: readonly StoredEvidence[]): RunRecord {
@@ -170,8 +125,7 @@ export async function evidenceOf(db: Db | Tx, runIds: readonly number[]): Promis
 }
 
 export async function needRun(db: Db | Tx, projectId: number, key: string): Promise<StoredRun> {
-  const { id } = await needRecord(db, projectId, 'run', key);
-  const [run] = await selectRuns(db, eq(runs.id, id));
+  const [run] = await selectRuns(db, and(eq(records.projectId, projectId), eq(records.key, plainKey(key))));
   if (!run) throw new Refusal('notFound', { detail: `There is no run ${key}.` });
   return run;
 }
@@ -246,7 +200,7 @@ export function runList(projectId: number, buildId: number | undefined): ListSou
 export async function runDetail(db: Db | Tx, projectId: number, key: string): Promise<RunDetail> {
   const stored = await needRun(db, projectId, key);
   const { run, record } = stored;
-  const [{ id: _, ...summary }] = await runSummaries(db, eq(runs.id, run.id));
+  const [tester] = await db.select({ name: people.printedName }).from(people).where(eq(people.login, run.tester));
   const files = (await evidenceOf(db, [run.id])).get(run.id) ?? [];
   const hash = storedRunHash(stored, files);
   const signed = await signaturesOf(db, [run.id]);
@@ -259,22 +213,24 @@ export async function runDetail(db: Db | Tx, projectId: number, key: string): Pr
     .orderBy(asc(problems.id))
     .limit(200);
   const verifies = await tracedTo(db, 'verifies', [run.caseId]);
-  const near = [run.supersededById, run.supersedesId].filter((id): id is number => id !== null);
-  const names = near.length
-    ? new Map(
-        (await db.select({ id: records.id, key: records.key }).from(records).where(inArray(records.id, near))).map((r) => [r.id, r.key]),
-      )
-    : new Map<number, string>();
-  const [again] = await db
-    .select({ key: records.key })
+  // What came before and behind it, and what is planned beside it.
+  const near = await db
+    .select({ id: runs.id, key: records.key })
     .from(runs)
     .innerJoin(records, eq(records.id, runs.id))
-    .where(and(sameCombination(run), isNull(runs.finishedAt), isNull(runs.withdrawnAt), sql`${runs.id} <> ${run.id}`))
+    .where(
+      or(
+        inArray(runs.id, [run.supersededById ?? 0, run.supersedesId ?? 0]),
+        and(sameCombination(run), isNull(runs.finishedAt), isNull(runs.withdrawnAt), sql`${runs.id} <> ${run.id}`),
+      ),
+    )
     .orderBy(asc(runs.id))
-    .limit(1);
+    .limit(100);
+  const keyOf = (id: number | null): string | null => near.find((other) => other.id === id)?.key ?? null;
+  const again = near.find(({ id }) => id !== run.supersededById && id !== run.supersedesId);
   const { unit, tools, startedAt, finishedAt, deviationAccepted, corrections, setAside } = run;
   return {
-    ...summary,
+    ...summaryOf(stored, tester?.name ?? run.tester),
     unit,
     tools,
     case: plainContent(run.frozen),
@@ -297,12 +253,12 @@ export async function runDetail(db: Db | Tx, projectId: number, key: string): Pr
     hash,
     revision: record.revision,
     deviationAccepted,
-    supersededBy: run.supersededById === null ? null : (names.get(run.supersededById) ?? null),
-    supersedes: run.supersedesId === null ? null : (names.get(run.supersedesId) ?? null),
+    supersededBy: keyOf(run.supersededById),
+    supersedes: keyOf(run.supersedesId),
     plannedAgain: again?.key ?? null,
     corrections: corrections.map(({ steps, ...rest }) => ({ ...rest, steps: [...steps] })),
     setAside,
-    observationAsked: await observationAsked(db, projectId, run.caseId),
+    observationAsked: await observationAsked(db, projectId, run.caseId, verifies),
     own: { ...record.own } as RunDetail['own'],
   };
 }
@@ -318,10 +274,15 @@ export function sameCombination(run: Pick<typeof runs.$inferSelect, 'buildId' | 
 }
 
 /** Is a passed step asked to say what was seen, at the levels that this case verifies? */
-export async function observationAsked(db: Db | Tx, projectId: number, caseId: number): Promise<boolean> {
+export async function observationAsked(
+  db: Db | Tx,
+  projectId: number,
+  caseId: number,
+  verifies?: readonly { readonly id: number }[],
+): Promise<boolean> {
   const { observationAt } = policiesOf(await profileOf(db, projectId));
   if (!observationAt.length) return false;
-  const verified = await tracedTo(db, 'verifies', [caseId]);
+  const verified = verifies ?? (await tracedTo(db, 'verifies', [caseId]));
   if (!verified.length) return false;
   const [asked] = await db
     .select({ id: requirements.id })

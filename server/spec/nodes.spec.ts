@@ -1,0 +1,232 @@
+import { EventEmitter } from 'node:events';
+import * as design from '@contract/design';
+import * as prove from '@contract/prove';
+import * as run from '@contract/run';
+import * as specify from '@contract/specify';
+import { buildApp } from '../src/app';
+import { Refusal, verifyLedger, writeTogether, type Actor } from '../src/base';
+import { checkDaily, Projector, workerDrive, type DriveWorker } from '../src/prove';
+import { caseContent, content, contextOf, openProject, openSite, type Project } from './support';
+
+describe('the daily check', () => {
+  let p: Project;
+  beforeAll(async () => {
+    p = await openProject();
+    await p.call('author', specify.addRequirement, { specification: 'BRK', content: content('It holds') });
+    await p.approve('BRK-001');
+    await p.call('auditor', prove.getBoard, { build: '1.0' } as never);
+  }, 180_000);
+  afterAll(() => p.close());
+
+  const check = (now: string) => {
+    const context = { database: p.database, now: () => new Date(now) };
+    return checkDaily(context, new Projector(p.database.db, context.now), p.projectId);
+  };
+
+  it('is made by one node a day, and finds nothing in what is sound', async () => {
+    const found = await Promise.all(['2030-01-01T08:00:00Z', '2030-01-01T08:00:01Z', '2030-01-01T08:00:02Z'].map(check));
+    const made = found.filter((one) => one !== undefined);
+    expect(made.length).toBe(1);
+    expect([made[0].verification.fault, made[0].verification.rowFaultCount, made[0].drifts]).toEqual([undefined, 0, []]);
+    expect(await check('2030-01-02T07:59:59Z')).toBeUndefined();
+  });
+
+  it('finds a cord that is not what the ledger gives, and makes it what it should be', async () => {
+    await p.owner.query(`update ${p.name}.cords set first_break = 9, states = 'SSSSS', title = 'Another' where record_key = 'BRK-001'`);
+    const found = await check('2030-01-03T08:00:00Z');
+    expect(found?.drifts).toEqual([{ build: '1.0', keys: ['BRK-001'] }]);
+    const [cords] = (await p.owner.query(`select title from ${p.name}.cords where record_key = 'BRK-001'`)) as unknown as [
+      { title: string }[],
+    ];
+    expect(cords.map(({ title }) => title)).toEqual(['It holds']);
+  });
+
+  it('finds a row that was changed behind the ledger', async () => {
+    await p.owner.query(`update ${p.name}.records set state = 'draft' where record_key = 'BRK-001'`);
+    const found = await check('2030-01-04T08:00:01Z');
+    expect(found?.verification.rowFaultCount).toBe(1);
+  });
+});
+
+describe('the thread that judges', () => {
+  class Thread extends EventEmitter implements DriveWorker {
+    readonly told: unknown[] = [];
+    ended = false;
+    postMessage(message: unknown): void {
+      this.told.push(message);
+    }
+    async terminate(): Promise<void> {
+      this.ended = true;
+      this.emit('exit');
+    }
+  }
+  const begun: Thread[] = [];
+  const alarms: string[] = [];
+  const brought: number[] = [];
+  const begin = (): Thread => {
+    begun.push(new Thread());
+    return begun[begun.length - 1];
+  };
+
+  beforeEach(() => {
+    jasmine.clock().install();
+    begun.length = alarms.length = brought.length = 0;
+  });
+  afterEach(() => jasmine.clock().uninstall());
+
+  it('is begun again when it ends by an error, which is told, and hears of what is new from then on', async () => {
+    const drive = workerDrive(
+      begin,
+      (project) => brought.push(project),
+      (text) => alarms.push(text),
+    );
+    begun[0].emit('error', new Error('out of memory'));
+    begun[0].emit('exit');
+    expect(alarms).toEqual(['The thread that judges ended: Error: out of memory']);
+    expect(begun.length).toBe(1);
+    jasmine.clock().tick(1100);
+    expect(begun.length).toBe(2);
+    await drive.hurry(7, 8);
+    expect([begun[0].told, begun[1].told]).toEqual([[], [{ projectId: 7, buildId: 8 }]]);
+    begun[1].emit('message', { projectId: 7 });
+    expect(brought).toEqual([7]);
+    await drive.stop();
+    jasmine.clock().tick(5000);
+    expect([begun.length, begun[1].ended]).toEqual([2, true]);
+  });
+});
+
+describe('behind a proxy', () => {
+  const tries = async (trustProxy: string | undefined): Promise<string[]> => {
+    const site = await openSite();
+    const app = await buildApp({ context: contextOf(site.database), signInLimit: 2, ...(trustProxy ? { trustProxy } : {}) });
+    const codes: string[] = [];
+    for (const from of ['203.0.113.1', '203.0.113.1', '203.0.113.2', '203.0.113.1'])
+      codes.push(
+        (
+          await app.inject({
+            method: 'POST',
+            url: '/api/session',
+            remoteAddress: '127.0.0.1',
+            headers: { 'x-forwarded-for': from },
+            payload: { login: `p${codes.length}`, password: 'x' },
+          })
+        ).json<{ code: string }>().code,
+      );
+    await app.close();
+    await site.close();
+    return codes;
+  };
+
+  it('the address that the proxy tells is the one that is counted', async () => {
+    expect(await tries('127.0.0.1')).toEqual(['wrongPassword', 'wrongPassword', 'wrongPassword', 'tooMany']);
+  });
+
+  it('without one that is trusted, nobody gets a new address by saying so', async () => {
+    expect(await tries(undefined)).toEqual(['wrongPassword', 'wrongPassword', 'tooMany', 'tooMany']);
+    expect(await tries('198.51.100.7')).toEqual(['wrongPassword', 'wrongPassword', 'tooMany', 'tooMany']);
+  });
+});
+
+describe('acts that are done together', () => {
+  let p: Project;
+  let items: readonly { readonly key: string }[];
+  beforeAll(async () => {
+    p = await openProject();
+    await p.call('author', specify.addRequirement, { specification: 'BRK', content: content('It holds') });
+    await p.approve('BRK-001');
+    const { body } = await p.call('author', design.addCase, { content: caseContent('One'), verifies: ['BRK-001'] });
+    await p.approve(body.key);
+    for (const login of ['tester', 'both']) await p.cookie(login);
+    const rounds = await Promise.all(
+      Array.from({ length: 12 }, (_, i) =>
+        p.call('author', run.addRound, { build: '1.0', title: `R${i}`, configuration: `rig ${i}`, tester: 'tester', cases: [body.key] }),
+      ),
+    );
+    items = rounds.flatMap((round) => round.body.items);
+  }, 180_000);
+  afterAll(() => p.close());
+
+  const step = (key: string, at: number, more: object = {}, who = 'tester') =>
+    p.call(who, run.recordStep, { key, step: at, observed: 'seen', verdict: 'pass', seconds: 1, ...more });
+  const entries = async (): Promise<number> =>
+    Number(
+      (
+        (await p.owner.query(`select count(*) as n from ${p.name}.ledger where project_id = ${p.projectId}`)) as unknown as [
+          [{ n: number }],
+        ]
+      )[0][0].n,
+    );
+
+  it('are each done or refused as if they were alone, and the chain holds', async () => {
+    const before = await entries();
+    const answers = await Promise.all([
+      ...items.map(({ key }) => step(key, 1)),
+      ...items.slice(0, 4).map(({ key }) => step(key, 9)),
+      ...items.slice(0, 4).map(({ key }) => step(key, 2, {}, 'both')),
+      step('RUN-999', 1),
+    ]);
+    const codes = answers.map(({ status, problem }) => (status === 200 ? 'done' : problem.code));
+    expect(codes).toEqual([
+      ...items.map(() => 'done'),
+      ...Array<string>(4).fill('notFound'),
+      ...Array<string>(4).fill('notTester'),
+      'notFound',
+    ]);
+    expect((await entries()) - before).toBe(items.length);
+    const verified = await verifyLedger(p.database.db, p.projectId);
+    expect([verified.fault, verified.rowFaultCount]).toEqual([undefined, 0]);
+  });
+
+  it('of two on one step the second rests on what the first wrote', async () => {
+    const [{ key }] = items;
+    const answers = await Promise.all(['a', 'b', 'c', 'd'].map((observed) => step(key, 2, { observed })));
+    expect(answers.map(({ status }) => status)).toEqual([200, 200, 200, 200]);
+    expect(new Set(answers.map(({ body }) => body.revision)).size).toBe(4);
+    const { body } = await p.call('auditor', run.getRun, { key });
+    const last = answers.reduce((a, b) => (a.body.revision > b.body.revision ? a : b));
+    expect(body.steps[1].observed).toBe(last.body.result.observed);
+  });
+
+  it('do not wait for one whose record is held by somebody else; that one is done when it is free', async () => {
+    const held = await p.owner.getConnection();
+    await held.query(`use ${p.name}`);
+    await held.query('begin');
+    await held.query(`select * from records where project_id = ${p.projectId} and record_key = '${items[3].key}' for update`);
+    const order: string[] = [];
+    const slow = step(items[3].key, 2).then((answer) => (order.push('held'), answer));
+    const others = [4, 5, 6].map((i) => step(items[i].key, 2).then((answer) => (order.push('free'), answer)));
+    expect((await Promise.all(others)).map(({ status }) => status)).toEqual([200, 200, 200]);
+    expect(order).toEqual(['free', 'free', 'free']);
+    await held.query('commit');
+    held.release();
+    expect((await slow).status).toBe(200);
+  });
+
+  it('leave nothing of what is refused in the middle, and take a name once', async () => {
+    const actor = (operation?: string): Actor => ({
+      ...p.as('tester'),
+      ...(operation ? { operation: { name: operation, route: 'PUT /x' } } : {}),
+    });
+    const note = (who: Actor, key: string, refuse: boolean) =>
+      writeTogether(p.database.db, who, key, async (w) => {
+        w.log({ action: 'noted', kind: 'run', key });
+        if (refuse) throw new Refusal('stateForbids');
+        return key;
+      });
+    const before = await entries();
+    const answers = await Promise.allSettled([
+      note(actor('operation-1'), 'one', false),
+      note(actor(), 'two', true),
+      note(actor('operation-1'), 'three', false),
+      note(actor(), 'four', false),
+    ]);
+    expect(answers.map((answer) => (answer.status === 'fulfilled' ? answer.value : (answer.reason as Refusal).code))).toEqual([
+      'one',
+      'stateForbids',
+      'repeated',
+      'four',
+    ]);
+    expect((await entries()) - before).toBe(2);
+  });
+});

@@ -1,0 +1,179 @@
+import type { Db, Tx } from './database';
+import { isClash, isLockWait } from './errors';
+import {
+  appendEntries,
+  asRefused,
+  committed,
+  hashesOf,
+  heldRights,
+  lockHead,
+  noteOperation,
+  write,
+  Writing,
+  type Actor,
+  type HeldRights,
+} from './writing';
+
+interface Waiting {
+  readonly actor: Actor;
+  /** The record that it is about: of two acts on one the second waits for the first. */
+  readonly on: string;
+  readonly work: (writing: Writing) => Promise<unknown>;
+  readonly done: (value: unknown) => void;
+  readonly failed: (error: unknown) => void;
+}
+
+interface Worked {
+  readonly waiting: Waiting;
+  readonly writing: Writing;
+  readonly value: unknown;
+}
+
+/** An act that cannot be done with the others: all is taken back, and the others are done without it. */
+class Apart extends Error {
+  constructor(
+    readonly waiting: Waiting,
+    /** Why it is refused; undefined where it goes on alone. */
+    readonly refusal: unknown,
+  ) {
+    super('an act apart');
+  }
+}
+
+/** So many acts share a transaction at most, and so many transactions of a project are on their way: one works while the other commits. */
+const mostTogether = 16;
+const mostOnTheirWay = 2;
+
+/**
+ * Brief acts of many people on one project, done together: appended to the ledger and committed at once. The chain's end is locked, rights
+ * are asked for and the disk is waited for once, however many record at the same moment.
+ */
+class Together {
+  private queue: Waiting[] = [];
+  private onTheirWay = 0;
+
+  constructor(
+    private readonly db: Db,
+    private readonly projectId: number,
+  ) {}
+
+  add(waiting: Waiting): void {
+    this.queue.push(waiting);
+    void this.send();
+  }
+
+  private async send(): Promise<void> {
+    if (this.onTheirWay >= mostOnTheirWay) return;
+    this.onTheirWay++;
+    while (this.queue.length) await this.commit(this.next());
+    this.onTheirWay--;
+  }
+
+  /** The acts that waited longest, of each record one. */
+  private next(): Waiting[] {
+    const batch = new Map<string, Waiting>();
+    const later: Waiting[] = [];
+    for (const waiting of this.queue) {
+      if (batch.size < mostTogether && !batch.has(waiting.on)) batch.set(waiting.on, waiting);
+      else later.push(waiting);
+    }
+    this.queue = later;
+    return [...batch.values()];
+  }
+
+  /** Does a batch; what must be apart is taken out, and the rest done again. */
+  private async commit(batch: readonly Waiting[]): Promise<void> {
+    for (let rest = batch; rest.length;) {
+      try {
+        return await this.commitWhole(rest);
+      } catch (error) {
+        if (error instanceof Apart) {
+          const { waiting, refusal } = error;
+          if (refusal === undefined) this.alone(waiting);
+          else waiting.failed(refusal);
+          rest = rest.filter((other) => other !== waiting);
+        } else {
+          for (const waiting of rest)
+            if (isClash(error)) this.alone(waiting);
+            else waiting.failed(error);
+          return;
+        }
+      }
+    }
+  }
+
+  private async commitWhole(batch: readonly Waiting[]): Promise<void> {
+    const { worked, last } = await this.db.transaction(
+      async (tx) => {
+        const rights = await heldRights(
+          tx,
+          this.projectId,
+          batch.map(({ actor }) => actor),
+        );
+        const worked: Worked[] = [];
+        for (const waiting of batch) worked.push(await work(tx, waiting, rights));
+        return { worked, last: await this.append(tx, worked) };
+      },
+      // Each act reads what is stored when it is its turn, as if it were alone.
+      { isolationLevel: 'read committed' },
+    );
+    for (const { waiting, writing, value } of worked) {
+      committed(writing, last.get(writing) ?? 0);
+      waiting.done(value);
+    }
+  }
+
+  /** Appends what all of them say; answers each one's last ledger number. */
+  private async append(tx: Tx, worked: readonly Worked[]): Promise<Map<Writing, number>> {
+    const last = new Map<Writing, number>();
+    const saying = worked.map(({ writing }) => writing).filter((writing) => writing.says());
+    if (!saying.length) return last;
+    let end = await lockHead(tx, this.projectId);
+    let next = end.seq + 1;
+    for (const writing of saying) next = await writing.number(next);
+    const hashes = await hashesOf(tx, saying);
+    const rows = [];
+    for (const writing of saying) {
+      const chained = writing.chain(end, hashes);
+      end = chained.end;
+      rows.push(...chained.rows);
+      last.set(writing, end.seq);
+    }
+    await appendEntries(tx, this.projectId, rows, end);
+    for (const writing of saying) await writing.appendElsewhere();
+    return last;
+  }
+
+  private alone({ actor, work, done, failed }: Waiting): void {
+    void write(this.db, actor, work).then(done, failed);
+  }
+}
+
+async function work(tx: Tx, waiting: Waiting, rights: HeldRights): Promise<Worked> {
+  const writing = new Writing(tx, waiting.actor, true);
+  try {
+    await noteOperation(writing);
+    const value = await waiting.work(writing);
+    await writing.refuseUnlessMay(rights);
+    return { waiting, writing, value };
+  } catch (error) {
+    // Somebody holds its record: it goes on alone, and holds up nobody here.
+    if (isLockWait(error)) throw new Apart(waiting, undefined);
+    const refusal = isClash(error) ? undefined : asRefused(error);
+    throw refusal ? new Apart(waiting, refusal) : error;
+  }
+}
+
+const ofDatabase = new WeakMap<Db, Map<number, Together>>();
+
+/**
+ * Like `write`, for acts that are brief and many: recording. They share transactions with others of the project on this node, though not
+ * with another one on the same record, which `on` names.
+ */
+export function writeTogether<T>(db: Db, actor: Actor, on: string, work: (writing: Writing) => Promise<T>): Promise<T> {
+  const projects = ofDatabase.get(db) ?? new Map<number, Together>();
+  ofDatabase.set(db, projects);
+  const together = projects.get(actor.projectId) ?? new Together(db, actor.projectId);
+  projects.set(actor.projectId, together);
+  return new Promise<T>((resolve, reject) => together.add({ actor, on, work, done: (value) => resolve(value as T), failed: reject }));
+}
