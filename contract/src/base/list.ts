@@ -42,6 +42,8 @@ export const listQuery = z.object({
     .optional(),
   /** Where the page before this one ended. */
   after: z.string().max(2000).optional(),
+  /** Where it begins, in rows from the first; for a scroll bar that was let go far away. Pages that follow each other go by `after`. */
+  skip: z.coerce.number().int().min(0).max(1_000_000).optional(),
   limit: z.coerce.number().int().min(1).max(500).default(100),
   /** Only these members of the rows, and their keys: all the others are left out of the answer. */
   columns: z

@@ -207,7 +207,7 @@ async function pageIds(
   db: Db | Tx,
   source: ListSource,
   where: SQL,
-  query: Pick<ListQuery, 'sort' | 'after' | 'limit'>,
+  query: Pick<ListQuery, 'sort' | 'after' | 'skip' | 'limit'>,
 ): Promise<{ ids: number[]; next: string | null }> {
   const orders = ordersOf(source, query.sort ?? source.sort);
   const place = query.after === undefined ? undefined : behind(orders, parseCursor(query.after, orders.length));
@@ -220,7 +220,7 @@ async function pageIds(
     sql`, `,
   );
   const [rows] = (await db.execute(
-    sql`select ${columns} ${source.from} where ${and(where, place)} order by ${order} limit ${query.limit + 1}`,
+    sql`select ${columns} ${source.from} where ${and(where, place)} order by ${order} limit ${query.limit + 1} offset ${place ? 0 : (query.skip ?? 0)}`,
   )) as unknown as [Record<string, string | number>[]];
   const shown = rows.slice(0, query.limit);
   const last = shown.at(-1);

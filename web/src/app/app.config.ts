@@ -8,6 +8,8 @@ import {
   bulkCalls,
   bulkFeature,
   effectsOf,
+  listEffects,
+  listsFeature,
   peekCommands,
   peekFeature,
   recordCommands,
@@ -64,7 +66,8 @@ export const appConfig: ApplicationConfig = {
       [peekFeature.name]: peekFeature.reducer,
       [recordFeature.name]: recordFeature.reducer,
       [bulkFeature.name]: bulkFeature.reducer,
+      [listsFeature.name]: listsFeature.reducer,
     }),
-    provideEffects(effectsOf(baseCommands), effectsOf(peekCommands), effectsOf(recordCommands), effectsOf(bulkCalls)),
+    provideEffects(effectsOf(baseCommands), effectsOf(peekCommands), effectsOf(recordCommands), effectsOf(bulkCalls), listEffects),
   ],
 };

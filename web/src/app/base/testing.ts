@@ -8,6 +8,7 @@ import type { Role } from '@core/base';
 import { Api, ApiFailure } from './api';
 import { bulkCalls, bulkFeature } from './bulk/state';
 import { effectsOf, requestsFeature } from './command';
+import { listEffects, listsFeature } from './list/state';
 import { recordCommands, recordFeature } from './record/state';
 import { baseActions, baseCommands, baseFeature } from './state';
 import { peekCommands, peekFeature } from './ui/peek';
@@ -68,8 +69,9 @@ export function openWeb(
       [peekFeature.name]: peekFeature.reducer,
       [recordFeature.name]: recordFeature.reducer,
       [bulkFeature.name]: bulkFeature.reducer,
+      [listsFeature.name]: listsFeature.reducer,
     }),
-    provideEffects(effectsOf(baseCommands), effectsOf(peekCommands), effectsOf(recordCommands), effectsOf(bulkCalls)),
+    provideEffects(effectsOf(baseCommands), effectsOf(peekCommands), effectsOf(recordCommands), effectsOf(bulkCalls), listEffects),
     ...features.flatMap(({ feature, effects }) => [provideState(feature), provideEffects(effectsOf(effects))]),
     { provide: Api, useValue: api },
   ];

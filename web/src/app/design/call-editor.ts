@@ -1,24 +1,24 @@
-import { ChangeDetectionStrategy, Component, computed, input, output } from '@angular/core';
+import { ChangeDetectionStrategy, Component, computed, effect, inject, input, output, signal, untracked } from '@angular/core';
 import { FormsModule } from '@angular/forms';
-import type { CaseSummary } from '@contract/design';
+import { listCases, type CaseSummary } from '@contract/design';
 import type { CaseCall } from '@core/design';
-import { Icon } from '../base';
+import { Api, Icon, keysFilter, RecordLink, RecordPicker, useProject } from '../base';
 
 /** A step that stands for all steps of another case: which one, at which revision, and what fills its names. */
 @Component({
   selector: 'cp-call-editor',
-  imports: [FormsModule, Icon],
+  imports: [FormsModule, Icon, RecordLink, RecordPicker],
   changeDetection: ChangeDetectionStrategy.OnPush,
   template: `
     <div class="row">
-      <label class="field grow"
-        ><span>All steps of</span
-        ><select class="in" [name]="'call' + number()" [ngModel]="call().key" (ngModelChange)="choose($event)">
-          @for (c of cases(); track c.key) {
-            <option [value]="c.key">{{ c.key }} {{ c.title }}</option>
-          }
-        </select></label
-      >
+      <span class="grow">All steps of <cp-record kind="case" [key]="call().key" /> {{ called()?.title }}</span>
+      <cp-record-picker
+        [from]="from"
+        [without]="without()"
+        label="Another case whose steps are done here"
+        placeholder="Another case"
+        (picked)="choose($event[0])"
+      />
       <span class="second small">revision {{ call().revision }}</span>
       @if (newer(); as revision) {
         <button class="chip" type="button" (click)="changed.emit({ key: call().key, revision, with: call().with })">
@@ -48,10 +48,15 @@ import { Icon } from '../base';
 })
 export class CallEditor {
   readonly call = input.required<CaseCall>();
-  readonly cases = input.required<readonly CaseSummary[]>();
+  /** Cases that cannot be called: the one that is written. */
+  readonly without = input<readonly string[]>([]);
   readonly number = input.required<number>();
   readonly changed = output<CaseCall>();
-  private readonly called = computed(() => this.cases().find((c) => c.key === this.call().key));
+  protected readonly from = listCases;
+  private readonly api = inject(Api);
+  private readonly scope = useProject();
+  /** The called case as it is now. */
+  protected readonly called = signal<CaseSummary | undefined>(undefined);
   /** The called case's present revision, where that is not the one that is called. */
   protected readonly newer = computed(() => {
     const now = this.called()?.revision ?? 0;
@@ -59,8 +64,22 @@ export class CallEditor {
   });
   protected readonly names = computed(() => [...new Set([...(this.called()?.names ?? []), ...Object.keys(this.call().with)])]);
 
-  protected choose(key: string): void {
-    this.changed.emit({ key, revision: this.cases().find((c) => c.key === key)?.revision ?? 1, with: {} });
+  constructor() {
+    effect(() => {
+      const { key } = this.call();
+      if (untracked(this.called)?.key === key) return;
+      this.called.set(undefined);
+      void this.api.call(listCases, { project: this.scope.slug(), filter: keysFilter([key]) } as never).then(
+        ({ rows }) => this.called.set(rows[0]),
+        // Without an answer the call stays as it is; only a newer revision is not offered.
+        () => undefined,
+      );
+    });
+  }
+
+  protected choose(row: CaseSummary): void {
+    this.called.set(row);
+    this.changed.emit({ key: row.key, revision: row.revision, with: {} });
   }
 
   protected fill(name: string, value: string): void {

@@ -5,7 +5,8 @@ import { MatButtonModule } from '@angular/material/button';
 import { MatDialog } from '@angular/material/dialog';
 import { ActivatedRoute, Router } from '@angular/router';
 import type { CaseDetail } from '@contract/design';
-import type { TraceRow } from '@contract/base';
+import type { Filter, TraceRow } from '@contract/base';
+import { listRequirements } from '@contract/specify';
 import { caseFaults, plainContent, type CaseContent, type CaseRow } from '@core/design';
 import {
   askApproval,
@@ -20,11 +21,13 @@ import {
   ProblemNote,
   RecordLink,
   RecordPanels,
+  RecordPicker,
   selectRequest,
   useDeviceMemory,
   useProject,
   type Draft,
   WordsDiff,
+  type PickedRow,
 } from '../base';
 import { designCommands, designFeature } from './state';
 import { RowsEditor } from './rows-editor';
@@ -63,7 +66,19 @@ const outline = (content: CaseContent): string =>
 /** One verification case: what it shows, its steps, what it verifies, its runs, and what is said of it. */
 @Component({
   selector: 'cp-case-record',
-  imports: [DatePipe, FormsModule, MatButtonModule, Icon, ProblemNote, RecordLink, RecordPanels, WordsDiff, RowsEditor, StepsEditor],
+  imports: [
+    DatePipe,
+    FormsModule,
+    MatButtonModule,
+    Icon,
+    ProblemNote,
+    RecordLink,
+    RecordPanels,
+    RecordPicker,
+    WordsDiff,
+    RowsEditor,
+    StepsEditor,
+  ],
   changeDetection: ChangeDetectionStrategy.OnPush,
   templateUrl: './case-record.html',
   styles: `
@@ -109,7 +124,6 @@ export class CaseRecord {
   protected readonly saving = this.store.selectSignal(selectRequest(designCommands.saveCase.name));
   protected readonly shown = computed(() => (this.detail()?.key === this.key() ? this.detail() : null));
   protected readonly editing = signal(false);
-  protected readonly requirementKey = signal('');
   protected readonly draft = signal<CaseContent | null>(null);
   private readonly base = signal('');
   protected readonly changed = computed(() => this.draft() !== null && JSON.stringify(this.draft()) !== this.base());
@@ -190,9 +204,9 @@ export class CaseRecord {
   }
 
   protected readonly callWords = callWords;
-  private readonly all = this.store.selectSignal(designFeature.selectCases);
-  /** Cases that it may call: all but itself. */
-  protected readonly callable = computed(() => this.all().rows.filter((c) => c.key !== this.key()));
+  protected readonly linkFrom = listRequirements;
+  protected readonly linkable: Filter = { field: 'kind', is: ['requirement'] };
+  protected readonly verified = computed(() => this.shown()?.verifies.map((t) => t.to) ?? []);
 
   protected rowColumns(rows: readonly CaseRow[]): string[] {
     return [...new Set(rows.flatMap((row) => Object.keys(row.values)))];
@@ -259,10 +273,9 @@ export class CaseRecord {
     );
   }
 
-  protected link(): void {
-    const to = this.requirementKey().trim().toUpperCase();
-    if (to) this.store.dispatch(designCommands.addTrace.start({ project: this.scope.slug(), kind: 'verifies', from: this.key(), to }));
-    this.requirementKey.set('');
+  protected link(rows: readonly PickedRow[]): void {
+    for (const { key: to } of rows)
+      this.store.dispatch(designCommands.addTrace.start({ project: this.scope.slug(), kind: 'verifies', from: this.key(), to }));
   }
 
   protected unlink(trace: TraceRow): void {

@@ -1,12 +1,10 @@
 import { createFeature, createReducer, on } from '@ngrx/store';
 import { addTrace, confirmTrace, removeTrace } from '@contract/base';
 import * as contract from '@contract/design';
-import type { CaseDetail, CaseSummary } from '@contract/design';
-import { compareKeys } from '@core/base';
-import { command, noList, pagedCommand, withPage, type PagedList } from '../base';
+import type { CaseDetail } from '@contract/design';
+import { command } from '../base';
 
 export const designCommands = {
-  listCases: pagedCommand('[Design] list cases', contract.listCases),
   getCase: command('[Design] get case', contract.getCase),
   addCase: command('[Design] add case', contract.addCase),
   saveCase: command('[Design] save case', contract.saveCase),
@@ -18,20 +16,15 @@ export const designCommands = {
 };
 
 interface DesignState {
-  readonly cases: PagedList<CaseSummary>;
   readonly detail: CaseDetail | null;
 }
-const first: DesignState = { cases: noList, detail: null };
+const first: DesignState = { detail: null };
 const c = designCommands;
 
 export const designFeature = createFeature({
   name: 'design',
   reducer: createReducer(
     first,
-    on(c.listCases.done, (state, { input, answer }): DesignState => ({
-      ...state,
-      cases: withPage(state.cases, input, answer, (a, b) => compareKeys(a.key, b.key)),
-    })),
     on(c.getCase.done, c.addCase.done, c.saveCase.done, c.setState.done, c.approve.done, (state, { answer }): DesignState => ({
       ...state,
       detail: answer,

@@ -2,14 +2,14 @@ import { CdkDragDrop, DragDropModule } from '@angular/cdk/drag-drop';
 import { ChangeDetectionStrategy, Component, computed, ElementRef, inject, input, linkedSignal, output, signal } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { moveItem, stepsFromOutline, type CaseStep } from '@core/design';
-import type { CaseSummary } from '@contract/design';
-import { Icon } from '../base';
+import { listCases, type CaseSummary } from '@contract/design';
+import { Icon, RecordPicker } from '../base';
 import { CallEditor } from './call-editor';
 
 /** The numbered steps of a case: written in place, ordered by drag or with Alt and the arrows. */
 @Component({
   selector: 'cp-steps-editor',
-  imports: [CallEditor, DragDropModule, FormsModule, Icon],
+  imports: [CallEditor, DragDropModule, FormsModule, Icon, RecordPicker],
   changeDetection: ChangeDetectionStrategy.OnPush,
   template: `
     <ol cdkDropList (cdkDropListDropped)="drop($event)">
@@ -18,7 +18,7 @@ import { CallEditor } from './call-editor';
           <span class="grip" cdkDragHandle aria-hidden="true"><cp-icon name="drag_indicator" /></span>
           <b class="n">{{ i + 1 }}</b>
           @if (step.call; as call) {
-            <cp-call-editor class="called" [call]="call" [cases]="cases()" [number]="i + 1" (changed)="put(i, { call: $event })" />
+            <cp-call-editor class="called" [call]="call" [without]="notCalled()" [number]="i + 1" (changed)="put(i, { call: $event })" />
           } @else {
             <textarea
               class="in"
@@ -97,8 +97,16 @@ import { CallEditor } from './call-editor';
       <button class="chip" type="button" [attr.aria-expanded]="outlining()" (click)="openOutline()">
         <cp-icon name="account_tree" /> From an outline
       </button>
-      @if (cases().length) {
-        <button class="chip" type="button" (click)="insertCall()"><cp-icon name="add_link" /> Steps of another case</button>
+      @if (calling()) {
+        <cp-record-picker
+          [from]="from"
+          [without]="notCalled()"
+          label="Case whose steps are done here"
+          placeholder="Which case? Key or words"
+          (picked)="insertCalls($event)"
+        />
+      } @else {
+        <button class="chip" type="button" (click)="openCalls()"><cp-icon name="add_link" /> Steps of another case</button>
       }
       <span class="second small">Alt ↑ ↓ moves a step, Ctrl Enter adds one below</span>
     </div>
@@ -162,13 +170,15 @@ import { CallEditor } from './call-editor';
 })
 export class StepsEditor {
   readonly steps = input.required<readonly CaseStep[]>();
-  /** Cases whose steps may be called. */
-  readonly cases = input<readonly CaseSummary[]>([]);
+  /** Cases whose steps may not be called: the one that is written. */
+  readonly notCalled = input<readonly string[]>([]);
   readonly changed = output<readonly CaseStep[]>();
   /** What is on the screen: ahead of the input while keys come faster than pictures. */
   protected readonly here = linkedSignal(() => this.steps());
   private readonly element = inject<ElementRef<HTMLElement>>(ElementRef);
   protected readonly outlining = signal(false);
+  protected readonly calling = signal(false);
+  protected readonly from = listCases;
   protected readonly outline = signal('');
   protected readonly read = computed(() => stepsFromOutline(this.outline()));
   protected readonly lines = computed(() =>
@@ -211,9 +221,14 @@ export class StepsEditor {
     this.focus(at);
   }
 
-  protected insertCall(): void {
-    const [first] = this.cases();
-    if (first) this.set([...this.here(), { action: '', expected: '', call: { key: first.key, revision: first.revision, with: {} } }]);
+  protected openCalls(): void {
+    this.calling.set(true);
+    setTimeout(() => this.element.nativeElement.querySelector<HTMLInputElement>('cp-record-picker input')?.focus());
+  }
+
+  protected insertCalls(cases: readonly CaseSummary[]): void {
+    this.calling.set(false);
+    this.set([...this.here(), ...cases.map(({ key, revision }) => ({ action: '', expected: '', call: { key, revision, with: {} } }))]);
   }
 
   protected move(from: number, to: number): void {

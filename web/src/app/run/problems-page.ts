@@ -3,68 +3,65 @@ import { DatePipe } from '@angular/common';
 import { FormsModule } from '@angular/forms';
 import { MatButtonModule } from '@angular/material/button';
 import { Router } from '@angular/router';
+import type { Filter } from '@contract/base';
 import type { Problem } from '@contract/run';
+import { listRequirements } from '@contract/specify';
 import { MatDialog } from '@angular/material/dialog';
 import {
-  ExportMenu,
   Icon,
   keysFilter,
   onAction,
   onChanged,
   ProblemNote,
   RecordLink,
+  RecordList,
   RecordPanels,
+  RecordPicker,
+  RowTemplate,
   SignDialog,
   useProject,
+  type FilterField,
+  type PickedRow,
   type SignAnswer,
   type SignRequest,
 } from '../base';
+import { problemKind } from './problem-list';
 import { runCommands, runFeature } from './state';
 
-const empty = { title: '', description: '', blocking: true, requirements: '' };
+const empty = { title: '', description: '', blocking: true, requirements: [] as string[] };
 
 /** Problem reports: the list, and the chosen one beside it. */
 @Component({
   selector: 'cp-problems-page',
-  imports: [DatePipe, FormsModule, MatButtonModule, ExportMenu, Icon, ProblemNote, RecordLink, RecordPanels],
+  imports: [DatePipe, FormsModule, MatButtonModule, Icon, ProblemNote, RecordLink, RecordList, RecordPanels, RecordPicker, RowTemplate],
   changeDetection: ChangeDetectionStrategy.OnPush,
   template: `
     <div class="panes">
-      <section class="pane pane-left stack" aria-label="Problem reports">
+      <section class="pane pane-left side" aria-label="Problem reports">
         <div class="row">
           <h1 class="grow">Problem reports</h1>
           @if (may()) {
             <button class="chip" type="button" (click)="adding.set(true)"><cp-icon name="add" /> Report</button>
           }
-          <cp-export-menu list="problems" [shown]="shownKeys()" [total]="count('all')" />
         </div>
-        <div class="row" role="group" aria-label="Show">
-          @for (v of ['open', 'closed', 'all']; track v) {
-            <button class="chip" type="button" [attr.aria-pressed]="view() === v" (click)="view.set(v)">{{ v }} {{ count(v) }}</button>
-          }
-        </div>
-        <input
-          #wordsBox
-          class="in"
-          data-filter
-          type="search"
-          placeholder="Filter"
-          aria-label="Filter"
-          [value]="words()"
-          (input)="words.set(wordsBox.value)"
-        />
-        <ul>
-          @for (p of rows(); track p.key) {
-            <li>
-              <button type="button" class="item" [class.on]="p.key === key()" [attr.aria-current]="p.key === key()" (click)="open(p.key)">
-                <b>{{ p.key }}</b><span class="grow">{{ p.title }}</span
-                ><span class="small">{{ p.state }}</span>
-              </button>
-            </li>
-          } @empty {
-            <li class="empty">No report here.</li>
-          }
-        </ul>
+        <cp-record-list [kind]="kind" [moreFields]="fields()" [current]="key()" (opened)="open($event)">
+          <ng-template [cpRow]="kind" let-p let-found="found">
+            <span class="grow two-lines"
+              ><span class="cut"
+                ><b class="key">{{ p.key }}</b> {{ p.title }}</span
+              ><span class="cut sub">{{
+                found || p.build + (p.requirements.length ? ' · against ' + p.requirements.join(', ') : '')
+              }}</span></span
+            >
+            <span [class]="'tag ' + (p.state === 'closed' ? 'sound' : p.blocking ? 'broken' : 'waiting')">{{
+              p.state === 'open' && p.blocking ? 'blocks' : p.state
+            }}</span>
+          </ng-template>
+          <ng-container empty>
+            <h2>No problem report</h2>
+            <p>A failed step opens one, filled from its run.</p>
+          </ng-container>
+        </cp-record-list>
       </section>
       <section class="pane stack" aria-label="Problem report">
         @if (adding()) {
@@ -83,10 +80,29 @@ const empty = { title: '', description: '', blocking: true, requirements: '' };
                 (ngModelChange)="put({ description: $event })"
               ></textarea>
             </label>
-            <label class="field"
-              ><span>Requirements that it stands against (keys)</span
-              ><input class="in" name="reqs" [ngModel]="draft().requirements" (ngModelChange)="put({ requirements: $event })"
-            /></label>
+            <div class="field">
+              <span>Requirements that it stands against</span>
+              <div class="row">
+                @for (r of draft().requirements; track r) {
+                  <span class="chip"
+                    ><cp-record kind="requirement" [key]="r" /><button
+                      type="button"
+                      class="chip"
+                      [attr.aria-label]="'Not against ' + r"
+                      (click)="against(draft().requirements, r)"
+                    >
+                      <cp-icon name="close" /></button
+                  ></span>
+                }
+              </div>
+              <cp-record-picker
+                [from]="requirementsFrom"
+                [without]="draft().requirements"
+                [where]="tracedKind"
+                label="Requirement that it stands against"
+                (picked)="put({ requirements: draft().requirements.concat(keysOf($event)) })"
+              />
+            </div>
             <label class="check"
               ><input type="checkbox" name="blocks" [ngModel]="draft().blocking" (ngModelChange)="put({ blocking: $event })" /> It blocks
               their proof until it is closed</label
@@ -174,25 +190,11 @@ const empty = { title: '', description: '', blocking: true, requirements: '' };
     .panes {
       grid-template-columns: 400px minmax(0, 1fr);
     }
-    .item {
+    .side {
       display: flex;
+      flex-direction: column;
       gap: 10px;
-      width: 100%;
-      padding: 9px 10px;
-      border: 0;
-      border-radius: 8px;
-      background: none;
-      color: inherit;
-      font: inherit;
-      text-align: left;
-      cursor: pointer;
-    }
-    .item:hover {
-      background: var(--cord-tint);
-    }
-    .item.on {
-      background: var(--pick);
-      color: var(--on-pick);
+      overflow: hidden;
     }
     .text {
       white-space: pre-line;
@@ -218,10 +220,14 @@ export class ProblemsPage {
   protected readonly scope = useProject();
   private readonly store = this.scope.store;
   private readonly router = inject(Router);
-  private readonly list = this.store.selectSignal(runFeature.selectProblems);
-  private readonly problems = computed(() => this.list().rows);
-  protected readonly view = signal('open');
-  protected readonly words = signal('');
+  protected readonly kind = problemKind;
+  protected readonly fields = computed((): FilterField[] => [
+    { name: 'build', words: 'Build that it was found in', type: 'text', values: this.scope.project()?.builds.map((b) => b.name) ?? [] },
+  ]);
+  protected readonly requirementsFrom = listRequirements;
+  protected readonly tracedKind: Filter = { field: 'kind', is: ['requirement'] };
+  protected readonly keysOf = (rows: readonly PickedRow[]): string[] => rows.map((row) => row.key);
+  private readonly shown = this.store.selectSignal(runFeature.selectProblem);
   protected readonly reason = signal('');
   protected readonly fixedIn = signal('');
   private asked: { readonly p: Problem; readonly reason: string; readonly fixedIn: string | null } | undefined;
@@ -230,27 +236,16 @@ export class ProblemsPage {
   protected readonly draft = signal(empty);
   protected readonly names = { add: runCommands.addProblem.name, save: runCommands.saveProblem.name };
   protected readonly may = computed(() => this.scope.roles().some((r) => r === 'author' || r === 'tester' || r === 'reviewer'));
-  protected readonly problem = computed(() => this.problems().find((p) => p.key === this.key()));
-  protected readonly shownKeys = computed(() => this.rows().map((row) => row.key));
-  protected readonly rows = computed(() =>
-    this.problems().filter(
-      (p) =>
-        (this.view() === 'all' || p.state === this.view()) &&
-        `${p.key} ${p.title} ${p.requirements.join(' ')}`.toLowerCase().includes(this.words().toLowerCase().trim()),
-    ),
-  );
+  protected readonly problem = computed(() => (this.shown()?.key === this.key() ? this.shown() : null));
 
   constructor() {
-    effect(() => {
+    const read = (): void => {
+      const key = this.key();
       const project = this.scope.slug();
-      untracked(() => this.store.dispatch(runCommands.listProblems.start({ project })));
-    });
-    onChanged(['problem'], (keys) =>
-      this.store.dispatch(runCommands.listProblems.start({ project: this.scope.slug(), ...(keys ? { filter: keysFilter(keys) } : {}) })),
-    );
-    effect(() => {
-      if (this.problem()?.state === 'closed') untracked(() => this.view() === 'open' && this.view.set('all'));
-    });
+      if (key) untracked(() => this.store.dispatch(runCommands.readProblem.start({ project, filter: keysFilter([key]) })));
+    };
+    effect(read);
+    onChanged(['problem'], (keys) => (keys === null || keys.includes(this.key() ?? '')) && read());
     onAction(runCommands.saveProblem.failed, ({ problem }) => {
       if (this.asked && problem.fields?.some((f) => f.path === 'password')) this.sign(problem.detail ?? problem.title);
     });
@@ -261,8 +256,8 @@ export class ProblemsPage {
     });
   }
 
-  protected count(view: string): number {
-    return this.problems().filter((p) => view === 'all' || p.state === view).length;
+  protected against(keys: readonly string[], without: string): void {
+    this.put({ requirements: keys.filter((key) => key !== without) });
   }
 
   protected put(change: Partial<typeof empty>): void {
@@ -271,22 +266,11 @@ export class ProblemsPage {
 
   protected open(key: string): void {
     this.adding.set(false);
-    void this.router.navigate(['/', this.scope.slug(), 'run', 'problems', key]);
+    void this.router.navigate(['/', this.scope.slug(), 'run', 'problems', key], { queryParamsHandling: 'preserve' });
   }
 
   protected add(): void {
-    const { requirements, ...rest } = this.draft();
-    this.store.dispatch(
-      runCommands.addProblem.start({
-        project: this.scope.slug(),
-        ...rest,
-        build: this.scope.build(),
-        requirements: requirements
-          .toUpperCase()
-          .split(/[\s,;]+/)
-          .filter(Boolean),
-      }),
-    );
+    this.store.dispatch(runCommands.addProblem.start({ project: this.scope.slug(), ...this.draft(), build: this.scope.build() }));
   }
 
   private change(p: Problem, state: 'open' | 'closed', closedReason: string, fixedIn: string | null, password = ''): void {

@@ -19,7 +19,8 @@ export const runCommands = {
   signRun: command('[Run] sign run', contract.signRun),
   reassignRun: command('[Run] reassign run', contract.reassignRun),
   decideRun: command('[Run] decide run', contract.decideRun),
-  listProblems: pagedCommand('[Run] list problems', contract.listProblems),
+  /** One problem report: the list's row of its key. */
+  readProblem: command('[Run] read problem', contract.listProblems),
   addProblem: command('[Run] add problem', contract.addProblem),
   saveProblem: command('[Run] save problem', contract.saveProblem),
   listCases: pagedCommand('[Run] list cases', listCases),
@@ -29,10 +30,10 @@ interface RunState {
   readonly rounds: PagedList<Round>;
   readonly round: RoundDetail | null;
   readonly run: RunDetail | null;
-  readonly problems: PagedList<Problem>;
+  readonly problem: Problem | null;
   readonly cases: PagedList<CaseSummary>;
 }
-const first: RunState = { rounds: noList, round: null, run: null, problems: noList, cases: noList };
+const first: RunState = { rounds: noList, round: null, run: null, problem: null, cases: noList };
 const c = runCommands;
 const newestFirst = (a: { readonly key: string }, b: { readonly key: string }): number => compareKeys(b.key, a.key);
 
@@ -70,18 +71,8 @@ export const runFeature = createFeature({
         run: { ...run, ...open, steps, state: begun, seconds: answer.seconds, revision: answer.revision, startedAt: answer.startedAt },
       };
     }),
-    on(c.listProblems.done, (state, { input, answer }): RunState => ({
-      ...state,
-      problems: withPage(state.problems, input, answer, newestFirst),
-    })),
-    on(c.addProblem.done, (state, { answer }): RunState => ({
-      ...state,
-      problems: { ...state.problems, rows: [answer, ...state.problems.rows.filter((p) => p.key !== answer.key)] },
-    })),
-    on(c.saveProblem.done, (state, { answer }): RunState => ({
-      ...state,
-      problems: { ...state.problems, rows: state.problems.rows.map((p) => (p.key === answer.key ? answer : p)) },
-    })),
+    on(c.readProblem.done, (state, { answer }): RunState => ({ ...state, problem: answer.rows[0] ?? null })),
+    on(c.addProblem.done, c.saveProblem.done, (state, { answer }): RunState => ({ ...state, problem: answer })),
     on(c.listCases.done, (state, { input, answer }): RunState => ({
       ...state,
       cases: withPage(state.cases, input, answer, (a, b) => compareKeys(a.key, b.key)),

@@ -4,8 +4,9 @@ import { FormsModule } from '@angular/forms';
 import { MatButtonModule } from '@angular/material/button';
 import { MatDialog } from '@angular/material/dialog';
 import { ActivatedRoute, Router } from '@angular/router';
-import type { TraceRow } from '@contract/base';
-import type { RequirementDetail } from '@contract/specify';
+import type { Filter, TraceRow } from '@contract/base';
+import { listCases } from '@contract/design';
+import { listRequirements, type RequirementDetail } from '@contract/specify';
 import { requirementFields, type RequirementContent } from '@core/specify';
 import {
   askApproval,
@@ -20,11 +21,13 @@ import {
   ProblemNote,
   RecordLink,
   RecordPanels,
+  RecordPicker,
   selectRequest,
   useDeviceMemory,
   useProject,
   type Draft,
   WordsDiff,
+  type PickedRow,
 } from '../base';
 import { RequirementForm } from './requirement-form';
 import { RequirementProof } from './requirement-proof';
@@ -42,6 +45,7 @@ import { specifyCommands, specifyFeature } from './state';
     RecordLink,
     WordsDiff,
     RecordPanels,
+    RecordPicker,
     RequirementForm,
     RequirementProof,
   ],
@@ -90,8 +94,11 @@ export class RequirementRecord {
   protected readonly saving = this.store.selectSignal(selectRequest(specifyCommands.saveRequirement.name));
   protected readonly shown = computed(() => (this.detail()?.key === this.key() ? this.detail() : null));
   protected readonly editing = signal(false);
-  protected readonly parentKey = signal('');
-  protected readonly caseKey = signal('');
+  protected readonly requirementsFrom = listRequirements;
+  protected readonly casesFrom = listCases;
+  protected readonly tracedKind: Filter = { field: 'kind', is: ['requirement'] };
+  protected readonly parentsAndSelf = computed(() => [this.key(), ...(this.shown()?.parents.map((t) => t.to) ?? [])]);
+  protected readonly verifiedBy = computed(() => this.shown()?.cases.map((t) => t.from) ?? []);
   protected readonly fields = requirementFields;
   protected readonly names = {
     save: specifyCommands.saveRequirement.name,
@@ -220,19 +227,16 @@ export class RequirementRecord {
     }).subscribe(take);
   }
 
-  protected link(kind: 'parent' | 'verifies', key: string): void {
-    const other = key.trim().toUpperCase();
-    if (!other) return;
-    this.store.dispatch(
-      specifyCommands.addTrace.start({
-        project: this.scope.slug(),
-        kind,
-        from: kind === 'parent' ? this.key() : other,
-        to: kind === 'parent' ? other : this.key(),
-      }),
-    );
-    this.parentKey.set('');
-    this.caseKey.set('');
+  protected link(kind: 'parent' | 'verifies', rows: readonly PickedRow[]): void {
+    for (const { key: other } of rows)
+      this.store.dispatch(
+        specifyCommands.addTrace.start({
+          project: this.scope.slug(),
+          kind,
+          from: kind === 'parent' ? this.key() : other,
+          to: kind === 'parent' ? other : this.key(),
+        }),
+      );
   }
 
   protected designCase(): void {

@@ -1,35 +1,33 @@
-import { CdkVirtualScrollViewport, ScrollingModule } from '@angular/cdk/scrolling';
-import { ChangeDetectionStrategy, Component, computed, effect, inject, input, signal, untracked, viewChild } from '@angular/core';
+import { ChangeDetectionStrategy, Component, computed, effect, inject, input, signal, untracked } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { MatButtonModule } from '@angular/material/button';
 import { MatMenuModule } from '@angular/material/menu';
-import { Router, RouterLink } from '@angular/router';
-import { emptyRequirement, treeRows, verificationMethods } from '@core/specify';
+import { ActivatedRoute, Router, RouterLink } from '@angular/router';
+import { emptyRequirement, verificationMethods } from '@core/specify';
 import type { Selection } from '@contract/base';
 import {
   BulkPanel,
   ExportMenu,
   Icon,
-  keysFilter,
   onAction,
   onChanged,
   ProblemNote,
+  RecordList,
   reviewChoices,
+  RowTemplate,
   setChoice,
-  usePicking,
   useProject,
   type BulkChoice,
 } from '../base';
+import { projectFields, requirementKind } from './requirement-list';
 import { RequirementRecord } from './requirement-record';
+import { RequirementTree } from './requirement-tree';
 import { specifyCommands, specifyFeature } from './state';
-
-const rowHeight = 40;
 
 /** Specify: a specification's tree on the left, the chosen requirement beside it. */
 @Component({
   selector: 'cp-specify-page',
   imports: [
-    ScrollingModule,
     FormsModule,
     RouterLink,
     MatMenuModule,
@@ -38,7 +36,10 @@ const rowHeight = 40;
     ExportMenu,
     Icon,
     ProblemNote,
+    RecordList,
     RequirementRecord,
+    RequirementTree,
+    RowTemplate,
   ],
   changeDetection: ChangeDetectionStrategy.OnPush,
   template: `
@@ -51,11 +52,12 @@ const rowHeight = 40;
               ><cp-icon name="upload_file" /> Import</a
             >
           }
+          <button class="chip" type="button" [attr.aria-pressed]="asList()" (click)="toList(!asList())">
+            <cp-icon name="filter_list" /> Find over all
+          </button>
           <cp-export-menu
             list="requirements"
             [of]="{ specification: specification() }"
-            [shown]="keysOf(rows())"
-            [total]="all().length"
             [again]="'/api/projects/' + scope.slug() + '/requirements.csv?specification=' + specification()"
           />
         </div>
@@ -91,64 +93,40 @@ const rowHeight = 40;
             <div><button mat-flat-button type="submit" [disabled]="!title().trim() || !key()">Begin</button></div>
           </form>
         }
-        <label class="field"
-          ><span class="hidden-visually">Filter</span
-          ><input
-            #wordsBox
-            class="in"
-            data-filter
-            type="search"
-            placeholder="Filter by key or words"
-            [value]="words()"
-            (input)="words.set(wordsBox.value)"
-        /></label>
-        <div class="row">
-          <span class="second small grow" role="status"
-            >{{ rows().length }} of {{ all().length }}{{ picking.shown().length ? ', ' + picking.shown().length + ' chosen' : '' }}</span
+        @if (asList()) {
+          <cp-record-list
+            [kind]="kind"
+            [moreFields]="fields()"
+            [current]="shownKey()"
+            (opened)="open($event)"
+            (chosen)="listed.set($event)"
           >
-          @if (picking.shown().length) {
-            <button class="chip" type="button" [attr.aria-pressed]="acting()" (click)="acting.set(!acting())">
-              <cp-icon name="checklist" /> Act on them
-            </button>
-            <button class="chip" type="button" (click)="pickNone()">Choose none</button>
-          } @else if (rows().length) {
-            <button class="chip" type="button" (click)="picking.all()">Choose all shown</button>
-          }
-        </div>
-        @if (rows().length) {
-          <cdk-virtual-scroll-viewport
-            [itemSize]="rowHeight"
-            class="tree"
-            tabindex="0"
-            role="tree"
-            aria-multiselectable="true"
-            aria-label="Requirements: arrows move, Enter opens, Space chooses, with Shift a stretch"
-            (keydown)="keys($event)"
-          >
-            <div
-              *cdkVirtualFor="let row of rows(); let i = index"
-              role="treeitem"
-              tabindex="-1"
-              [attr.aria-level]="row.depth + 1"
-              [attr.aria-selected]="picking.has(row.item.key)"
-              [attr.aria-current]="row.item.key === shownKey() ? 'true' : null"
-              class="item"
-              [class.picked]="picking.has(row.item.key)"
-              [class.on]="row.item.key === shownKey()"
-              [class.at]="i === picking.at()"
-              [class.heading]="row.item.kind === 'heading'"
-              [style.padding-left.px]="8 + row.depth * 16"
-              (click)="pressed($event, row.item.key, i)"
-              (keydown.enter)="open(row.item.key, i)"
-            >
-              <b class="key">{{ row.item.key }}</b><span class="name">{{ row.item.title }}</span>
-              @if (row.item.kind === 'requirement' && row.item.state !== 'approved') {
-                <span class="tag waiting">{{ row.item.state === 'review' ? 'in review' : 'draft' }}</span>
+            <ng-container acts>
+              <button class="chip" type="button" [attr.aria-pressed]="acting()" (click)="acting.set(!acting())">
+                <cp-icon name="checklist" /> Act on them
+              </button>
+            </ng-container>
+            <ng-template [cpRow]="kind" let-r let-found="found">
+              <span class="grow two-lines"
+                ><span class="cut"
+                  ><b class="key">{{ r.key }}</b> {{ r.title }}</span
+                ><span class="cut sub">{{ found || r.text || r.specification }}</span></span
+              >
+              @if (r.state !== 'approved') {
+                <span class="tag waiting">{{ r.state === 'review' ? 'in review' : 'draft' }}</span>
               }
-            </div>
-          </cdk-virtual-scroll-viewport>
-        } @else if (specifications().length) {
-          <p class="empty">{{ words() ? 'Nothing has these words.' : 'This specification is empty.' }}</p>
+            </ng-template>
+            <ng-container empty><h2>No requirement yet</h2></ng-container>
+          </cp-record-list>
+        } @else if (specification()) {
+          <cp-requirement-tree
+            [specification]="specification()"
+            [current]="shownKey()"
+            [acting]="acting()"
+            (opened)="open($event)"
+            (acts)="acting.set($event)"
+            (chosen)="picked.set($event)"
+          />
         }
         @if (author() && specification()) {
           <div class="row">
@@ -159,8 +137,8 @@ const rowHeight = 40;
         <cp-problem [of]="names.add" />
       </section>
       <section class="pane" aria-label="Requirement">
-        @if (acting() && picking.shown().length) {
-          <cp-bulk-panel [of]="selection()" [choices]="choices()" (closed)="acting.set(false)" />
+        @if (acting() && selection(); as chosen) {
+          <cp-bulk-panel [of]="chosen" [choices]="choices()" (closed)="acting.set(false)" />
         } @else if (shownKey(); as key) {
           <cp-requirement-record [key]="key" />
         } @else {
@@ -189,52 +167,6 @@ const rowHeight = 40;
     .side h1 {
       flex: 1;
     }
-    .tree {
-      flex: 1;
-      min-height: 120px;
-      margin: 0 -8px;
-    }
-    .item {
-      display: flex;
-      align-items: center;
-      gap: 10px;
-      height: 40px;
-      padding-right: 8px;
-      border-radius: 8px;
-      cursor: pointer;
-      font-size: 13.5px;
-    }
-    .item:hover {
-      background: var(--cord-tint);
-    }
-    .item.at {
-      box-shadow: inset 2px 0 0 var(--hairline-strong);
-    }
-    .item.picked {
-      box-shadow: inset 3px 0 0 var(--cord);
-    }
-    .item.on {
-      background: var(--pick);
-      color: var(--on-pick);
-    }
-    .item.on .key {
-      color: inherit;
-    }
-    .heading .name {
-      font-weight: 650;
-    }
-    .heading .key {
-      color: var(--ink-2);
-      font-weight: 500;
-      font-size: 12px;
-    }
-    .name {
-      flex: 1;
-      min-width: 0;
-      white-space: nowrap;
-      overflow: hidden;
-      text-overflow: ellipsis;
-    }
   `,
 })
 export class SpecifyPage {
@@ -242,36 +174,36 @@ export class SpecifyPage {
   readonly spec = input<string>();
   readonly record = input<string>();
   protected readonly scope = useProject();
-  protected readonly rowHeight = rowHeight;
   private readonly store = this.scope.store;
   private readonly router = inject(Router);
-  private readonly view = viewChild(CdkVirtualScrollViewport);
   protected readonly specifications = this.store.selectSignal(specifyFeature.selectSpecifications);
-  private readonly everything = this.store.selectSignal(specifyFeature.selectRequirements);
   private readonly detail = this.store.selectSignal(specifyFeature.selectDetail);
+  /** One list over all specifications, with every question that can be asked; else one specification's tree. */
+  protected readonly asList = signal(inject(ActivatedRoute).snapshot.queryParamMap.has('l'));
+  protected readonly listed = signal<Selection | null>(null);
+  protected readonly picked = signal<readonly string[]>([]);
+  protected readonly kind = requirementKind;
+  protected readonly fields = computed(() =>
+    projectFields(
+      this.scope.project()?.profile.levels ?? [],
+      this.specifications().map((s) => s.key),
+    ),
+  );
   protected readonly chosen = signal('');
-  protected readonly words = signal('');
   protected readonly beginning = signal(false);
   protected readonly title = signal('');
   protected readonly key = signal('');
   protected readonly prefix = signal('');
   protected readonly names = { begin: specifyCommands.addSpecification.name, add: specifyCommands.addRequirement.name };
   protected readonly author = computed(() => this.scope.roles().includes('author'));
-  protected readonly keysOf = (rows: readonly { readonly item: { readonly key: string } }[]): string[] => rows.map((row) => row.item.key);
   protected readonly shownKey = computed(() => this.record() ?? '');
   protected readonly specification = computed(() => this.chosen() || this.specifications()[0]?.key || '');
-  protected readonly all = computed(() => this.everything().rows.filter((r) => r.specification === this.specification()));
-  protected readonly rows = computed(() => {
-    const rows = treeRows(this.all());
-    const words = this.words().toLowerCase().split(/\s+/).filter(Boolean);
-    return words.length
-      ? rows.filter(({ item }) => words.every((word) => `${item.key} ${item.title} ${item.text}`.toLowerCase().includes(word)))
-      : rows;
-  });
-
-  protected readonly picking = usePicking(computed(() => this.keysOf(this.rows())));
   protected readonly acting = signal(false);
-  protected readonly selection = computed((): Selection => ({ kind: 'requirement', keys: [...this.picking.shown()] }));
+  protected readonly selection = computed((): Selection | null => {
+    if (this.asList()) return this.listed();
+    const keys = this.picked();
+    return keys.length ? { kind: 'requirement', keys: [...keys] } : null;
+  });
   protected readonly choices = computed((): BulkChoice[] => [
     ...reviewChoices(this.scope.roles()),
     ...(this.author()
@@ -292,27 +224,22 @@ export class SpecifyPage {
   constructor() {
     effect(() => {
       const project = this.scope.slug();
-      untracked(() => {
-        this.store.dispatch(specifyCommands.listSpecifications.start({ project }));
-        this.store.dispatch(specifyCommands.listRequirements.start({ project }));
-      });
+      untracked(() => this.store.dispatch(specifyCommands.listSpecifications.start({ project })));
     });
-    onChanged(['requirement'], (keys) =>
-      this.store.dispatch(
-        specifyCommands.listRequirements.start({ project: this.scope.slug(), ...(keys ? { filter: keysFilter(keys) } : {}) }),
-      ),
-    );
     onChanged(['specification'], () => this.store.dispatch(specifyCommands.listSpecifications.start({ project: this.scope.slug() })));
     // The tree shows the specification in which the opened requirement stands.
     effect(() => {
-      const found = this.everything().rows.find((r) => r.key === this.record());
-      if (found) untracked(() => this.chosen.set(found.specification));
+      const found = this.detail();
+      if (found && found.key === this.record()) untracked(() => this.chosen.set(found.specification));
       else if (this.spec()) untracked(() => this.chosen.set(this.spec() ?? ''));
     });
     onAction(
       specifyCommands.addRequirement.done,
       ({ answer }) =>
-        void this.router.navigate(['/', this.scope.slug(), 'specify', 'requirement', answer.key], { queryParams: { edit: 1 } }),
+        void this.router.navigate(['/', this.scope.slug(), 'specify', 'requirement', answer.key], {
+          queryParams: { edit: 1 },
+          queryParamsHandling: 'merge',
+        }),
     );
     onAction(specifyCommands.addSpecification.done, ({ answer }) => {
       this.beginning.set(false);
@@ -320,24 +247,22 @@ export class SpecifyPage {
     });
   }
 
-  /** Ctrl adds to what is chosen, Shift a stretch; a plain press opens. */
-  protected pressed(event: MouseEvent, key: string, at: number): void {
-    if (!this.picking.pressed(event, key, at)) this.open(key, at);
-  }
-
-  protected pickNone(): void {
-    this.picking.none();
+  protected toList(list: boolean): void {
+    this.asList.set(list);
     this.acting.set(false);
+    void this.router.navigate([], {
+      queryParams: list ? { l: 1 } : { l: null, f: null, v: null, s: null },
+      queryParamsHandling: 'merge',
+      replaceUrl: true,
+    });
   }
 
-  protected open(key: string, at: number): void {
+  protected open(key: string): void {
     this.acting.set(false);
-    this.picking.goTo(at);
-    void this.router.navigate(['/', this.scope.slug(), 'specify', 'requirement', key]);
-  }
-
-  protected keys(event: KeyboardEvent): void {
-    this.picking.keys(event, this.view(), rowHeight, (key, at) => this.open(key, at));
+    void this.router.navigate(['/', this.scope.slug(), 'specify', 'requirement', key], {
+      queryParams: { edit: null },
+      queryParamsHandling: 'merge',
+    });
   }
 
   protected begin(): void {

@@ -25,7 +25,7 @@ export interface BulkChoice {
   template: `
     <section class="sheet pad stack" aria-label="Act on what is chosen">
       <div class="between">
-        <h2>{{ of().keys?.length ?? 0 }} chosen</h2>
+        <h2>{{ of().keys?.length ?? preview()?.total ?? 'All that match are' }} chosen</h2>
         <button class="chip" type="button" (click)="closed.emit()"><cp-icon name="close" /> Close</button>
       </div>
       @if (done(); as bulk) {

@@ -15,7 +15,15 @@ const mostKeys = 800;
   template: `
     <button class="chip" type="button" [matMenuTriggerFor]="menu"><cp-icon name="download" /> Export</button>
     <mat-menu #menu="matMenu">
-      <div class="second small says">{{ part() ? 'The ' + part()?.length + ' shown' : 'All of this list' }}</div>
+      <div class="second small says">
+        {{
+          part()
+            ? 'The ' + part()?.length + ' shown'
+            : found() === null
+              ? 'All of this list'
+              : 'The ' + found() + ' that are found, in this order'
+        }}
+      </div>
       @for (f of formats; track f[0]) {
         <a mat-menu-item [href]="address(f[0])" download>{{ f[1] }}</a>
       }
@@ -42,6 +50,8 @@ export class ExportMenu {
   /** Keys that are shown, and how many there are in all. */
   readonly shown = input<readonly string[]>([]);
   readonly total = input(0);
+  /** How many the question finds that `of` asks: where it is asked as the list is. */
+  readonly found = input<number | null>(null);
   readonly again = input('');
 
   protected readonly formats = [

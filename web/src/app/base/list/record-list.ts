@@ -1,0 +1,197 @@
+import { CdkVirtualScrollViewport, ScrollingModule } from '@angular/cdk/scrolling';
+import { NgTemplateOutlet } from '@angular/common';
+import {
+  ChangeDetectionStrategy,
+  Component,
+  computed,
+  contentChild,
+  DestroyRef,
+  effect,
+  inject,
+  input,
+  output,
+  signal,
+  TemplateRef,
+  untracked,
+  viewChild,
+} from '@angular/core';
+import { takeUntilDestroyed, toObservable } from '@angular/core/rxjs-interop';
+import { MatMenuModule } from '@angular/material/menu';
+import { ActivatedRoute, Router } from '@angular/router';
+import type { Selection } from '@contract/base';
+import { debounceTime, skip } from 'rxjs';
+import { onChanged, useProject } from '../live';
+import { usePicking } from '../picking';
+import { ExportMenu } from '../ui/export-menu';
+import { Icon } from '../ui/icon';
+import { FilterBar } from './filter-bar';
+import { filterOf, readFilter, together, type FilterField } from './filter-text';
+import { RowTemplate, type ListKind } from './kind';
+import { listActions, selectList, type ListQuestion, type ListRow } from './state';
+
+/**
+ * A list of records, whatever their kind: what is asked is answered by the server a page at a time, so that a hundred thousand are as
+ * quick as ten. The page tells the kind and draws a row; filter, order, views with counts, choosing, export, keys and news are here.
+ */
+@Component({
+  selector: 'cp-record-list',
+  imports: [ScrollingModule, NgTemplateOutlet, MatMenuModule, ExportMenu, FilterBar, Icon],
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  templateUrl: './record-list.html',
+  styleUrl: './record-list.scss',
+})
+export class RecordList<R extends ListRow> {
+  readonly kind = input.required<ListKind<R>>();
+  /** What the list is of, beside the project: a specification, a build. */
+  readonly of = input<Readonly<Record<string, string>>>({});
+  readonly current = input<string>();
+  /** Fields beside those of the kind: the project's own. */
+  readonly moreFields = input<readonly FilterField[]>([]);
+  readonly opened = output<string>();
+  /** What is chosen, for acts on many; null for nothing. */
+  readonly chosen = output<Selection | null>();
+
+  protected readonly row = contentChild.required(RowTemplate, { read: TemplateRef });
+  protected readonly scope = useProject();
+  private readonly store = this.scope.store;
+  private readonly router = inject(Router);
+  private readonly view = viewChild(CdkVirtualScrollViewport);
+  private readonly at = inject(ActivatedRoute).snapshot.queryParamMap;
+  protected readonly text = signal(this.at.get('f') ?? '');
+  protected readonly viewName = signal(this.at.get('v') ?? '');
+  protected readonly order = signal(this.at.get('s') ?? '');
+  /** All that the question finds is chosen, also what was never scrolled to. */
+  protected readonly everything = signal(false);
+
+  protected readonly fields = computed(() => [...this.kind().fields, ...this.moreFields()]);
+  protected readonly pieces = computed(() => readFilter(this.text(), this.fields()));
+  protected readonly shownView = computed(() => this.kind().views.find((v) => v.name === this.viewName()) ?? this.kind().views[0]);
+  protected readonly sorts = computed(() => this.kind().sorts);
+  protected readonly sort = computed(() => this.order() || this.kind().sorts[0][0]);
+  protected readonly filter = computed(() => together([this.shownView().filter, filterOf(this.pieces())]), {
+    equal: (a, b) => JSON.stringify(a) === JSON.stringify(b),
+  });
+  private readonly question = computed((): ListQuestion => ({
+    endpoint: this.kind().endpoint,
+    of: { project: this.scope.slug(), ...this.of() },
+    filter: this.filter(),
+    sort: this.sort(),
+  }));
+  private readonly selectWindow = computed(() => this.store.selectSignal(selectList(this.kind().name)));
+  protected readonly window = computed(() => this.selectWindow()());
+  protected readonly rows = computed(() => (this.window()?.rows ?? []) as readonly (R | undefined)[]);
+  protected readonly total = computed(() => this.window()?.total ?? null);
+  protected readonly fresh = computed(() => new Set(this.window()?.fresh));
+  protected readonly keys = computed(() => this.rows().map((row) => row?.key ?? ''));
+  protected readonly picking = usePicking(this.keys);
+  protected readonly count = computed(() => (this.everything() ? (this.total() ?? 0) : this.picking.shown().length));
+  protected readonly exportOf = computed(() => {
+    const filter = this.filter();
+    return { ...this.of(), sort: this.sort(), ...(filter ? { filter: JSON.stringify(filter) } : {}) };
+  });
+
+  constructor() {
+    const name = (): string => untracked(() => this.kind().name);
+    effect(() => {
+      const question = this.question();
+      untracked(() => {
+        this.store.dispatch(listActions.ask({ list: name(), question }));
+        this.view()?.scrollToOffset(0);
+        this.everything.set(false);
+        this.picking.none();
+        this.picking.goTo(0);
+      });
+    });
+    // Views tell how many they hold, whatever else is asked.
+    effect(() => {
+      const { views, endpoint, sorts } = this.kind();
+      const of = { project: this.scope.slug(), ...this.of() };
+      untracked(() => {
+        for (const { name: view, filter } of views) {
+          const question = { endpoint, of, filter, sort: sorts[0][0], count: true };
+          this.store.dispatch(listActions.ask({ list: `${name()}#${view}`, question }));
+        }
+      });
+    });
+    effect(() => {
+      const keys = [...this.picking.shown()];
+      const filter = this.filter();
+      const kind = this.kind().bulk;
+      const all = this.everything();
+      untracked(() =>
+        this.chosen.emit(
+          !kind || (!all && !keys.length) ? null : all ? { kind, filter: JSON.stringify(filter ?? { and: [] }) } : { kind, keys },
+        ),
+      );
+    });
+    const words = toObservable(computed(() => ({ f: this.text(), v: this.viewName(), s: this.order() })));
+    words.pipe(skip(1), debounceTime(300), takeUntilDestroyed()).subscribe(({ f, v, s }) => {
+      const queryParams = { f: f || null, v: v || null, s: s || null };
+      void this.router.navigate([], { queryParams, queryParamsHandling: 'merge', replaceUrl: true });
+    });
+    const kinds = ['case', 'requirement', 'run', 'problem', 'round'];
+    onChanged(kinds, (keys) => {
+      this.store.dispatch(listActions.changed({ list: name(), keys }));
+      for (const { name: view } of this.kind().views) this.store.dispatch(listActions.changed({ list: `${name()}#${view}`, keys }));
+    });
+    inject(DestroyRef).onDestroy(() => {
+      this.store.dispatch(listActions.close({ list: name() }));
+      for (const { name: view } of this.kind().views) this.store.dispatch(listActions.close({ list: `${name()}#${view}` }));
+    });
+  }
+
+  protected countOf(view: string): number | null {
+    return this.store.selectSignal(selectList(`${this.kind().name}#${view}`))()?.total ?? null;
+  }
+
+  /** Chosen among what is seen, with those that the next row stands by. */
+  protected see(first: number): void {
+    const height = this.view()?.getViewportSize() ?? 600;
+    const last = first + Math.ceil(height / this.kind().rowHeight) + 10;
+    this.store.dispatch(listActions.see({ list: this.kind().name, first, last: Math.min(last, Math.max(0, this.rows().length - 1)) }));
+  }
+
+  protected foundIn(row: R): string {
+    return this.window()?.found[row.key]?.text ?? '';
+  }
+
+  protected sortBy(field: string): void {
+    const now = this.sort();
+    this.order.set(now === field ? `-${field}` : field);
+  }
+
+  protected open(key: string, at: number): void {
+    this.picking.goTo(at);
+    if (key) this.opened.emit(key);
+  }
+
+  /** A press on the box, or with Ctrl, chooses; with Shift a stretch; anywhere else it opens. */
+  protected pressed(event: MouseEvent, key: string, at: number): void {
+    this.everything.set(false);
+    if (this.picking.pressed(event, key, at)) return;
+    if (!(event.target as HTMLElement).closest('.box')) return this.open(key, at);
+    this.picking.toggle(key, at);
+    this.picking.goTo(at);
+  }
+
+  protected press(event: KeyboardEvent): void {
+    if (event.key === 'Escape' && this.count()) {
+      event.preventDefault();
+      return this.none();
+    }
+    this.picking.keys(event, this.view(), this.kind().rowHeight, (key, at) => this.open(key, at));
+  }
+
+  protected all(): void {
+    this.everything.set(true);
+    this.picking.none();
+  }
+
+  /** Nothing is chosen any more. */
+  none(): void {
+    this.everything.set(false);
+    this.picking.none();
+  }
+
+  protected readonly byPlace = (i: number, row: R | undefined): string | number => row?.key ?? i;
+}

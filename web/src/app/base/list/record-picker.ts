@@ -1,0 +1,160 @@
+import { ChangeDetectionStrategy, Component, computed, ElementRef, inject, input, output, signal, viewChild } from '@angular/core';
+import { takeUntilDestroyed, toObservable } from '@angular/core/rxjs-interop';
+import { MatAutocompleteModule, type MatAutocompleteSelectedEvent } from '@angular/material/autocomplete';
+import type { Endpoint, Filter, Page } from '@contract/base';
+import { catchError, debounceTime, from, map, of, switchMap } from 'rxjs';
+import { Api, ApiFailure } from '../api';
+import { useProject } from '../live';
+import { together } from './filter-text';
+
+/** A record that can be chosen. */
+export interface PickedRow {
+  readonly key: string;
+  readonly title: string;
+  readonly state?: string;
+}
+
+const keyLike = /^[A-Za-z][A-Za-z0-9]*(?:-[A-Za-z0-9]+)*-\d{1,9}$/;
+const mostShown = 12;
+
+/** The keys that a text is made of, as they stand in a pasted list; none where there are other words in it. */
+export function pastedKeys(text: string): string[] {
+  const parts = text.split(/[\s,;]+/).filter(Boolean);
+  return parts.length && parts.every((part) => keyLike.test(part)) ? [...new Set(parts.map((part) => part.toUpperCase()))] : [];
+}
+
+/**
+ * Where a record is linked or chosen: words and keys find it as one types, and several pasted keys are recognised, with those that name
+ * nothing told. Nobody types a key blind.
+ */
+@Component({
+  selector: 'cp-record-picker',
+  imports: [MatAutocompleteModule],
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  template: `
+    <input
+      #box
+      class="in"
+      type="text"
+      autocomplete="off"
+      spellcheck="false"
+      [attr.aria-label]="label()"
+      [placeholder]="placeholder()"
+      [value]="text()"
+      [matAutocomplete]="found"
+      (input)="text.set(box.value)"
+      (keydown.enter)="enter($event)"
+    />
+    <mat-autocomplete #found="matAutocomplete" (optionSelected)="take($event)">
+      @for (row of rows(); track row.key) {
+        <mat-option [value]="row.key"
+          ><b class="key">{{ row.key }}</b> {{ row.title }}
+          @if (row.state && row.state !== 'approved') {
+            <span class="second small">{{ row.state }}</span>
+          }
+        </mat-option>
+      }
+      @if (text().trim() && !rows().length && answered()) {
+        <mat-option disabled>Nothing here has this key or these words.</mat-option>
+      }
+    </mat-autocomplete>
+    @if (unknown().length) {
+      <p class="fault small" role="alert">Not found: {{ unknown().join(', ') }}</p>
+    }
+  `,
+  styles: `
+    :host {
+      display: block;
+      min-width: 220px;
+    }
+    .in {
+      width: 100%;
+    }
+    .fault {
+      color: var(--broken);
+      margin: 4px 0 0;
+    }
+  `,
+})
+export class RecordPicker<R extends PickedRow> {
+  /** The list that is searched. */
+  readonly from = input.required<Endpoint>();
+  readonly label = input.required<string>();
+  readonly placeholder = input('Key or words');
+  /** What is not offered: what is linked already, the record itself. */
+  readonly without = input<readonly string[]>([]);
+  /** Only these are offered. */
+  readonly where = input<Filter>();
+  readonly picked = output<readonly R[]>();
+  private readonly box = viewChild.required<ElementRef<HTMLInputElement>>('box');
+  private readonly api = inject(Api);
+  private readonly scope = useProject();
+  protected readonly text = signal('');
+  protected readonly answered = signal(false);
+  private readonly answer = signal<{ readonly asked: string; readonly rows: readonly R[] }>({ asked: '', rows: [] });
+  protected readonly rows = computed(() => this.answer().rows.filter((row) => !this.without().includes(row.key)));
+  /** Of several pasted keys, those that name nothing. */
+  protected readonly unknown = computed(() => {
+    const { asked, rows } = this.answer();
+    const keys = pastedKeys(asked);
+    return keys.length > 1 && asked === this.text() ? keys.filter((key) => !rows.some((row) => row.key === key)) : [];
+  });
+
+  constructor() {
+    toObservable(this.text)
+      .pipe(
+        debounceTime(120),
+        switchMap((asked) => (asked.trim() ? this.search(asked) : of({ asked, rows: [] as R[] }))),
+        takeUntilDestroyed(),
+      )
+      .subscribe((answer) => {
+        this.answer.set(answer);
+        this.answered.set(true);
+      });
+  }
+
+  private search(asked: string) {
+    const keys = pastedKeys(asked);
+    const filter = together([
+      keys.length > 1 ? { field: 'key', is: keys } : { words: asked.trim() },
+      { field: 'retired', is: [false] },
+      this.where(),
+    ]);
+    const input = { project: this.scope.slug(), filter: JSON.stringify(filter), limit: keys.length > 1 ? 500 : mostShown };
+    return from(this.api.call(this.from(), input as never) as Promise<Page<R>>).pipe(
+      map(({ rows }) => ({ asked, rows })),
+      catchError((error: unknown) => {
+        if (!(error instanceof ApiFailure)) throw error;
+        return of({ asked, rows: [] as R[] });
+      }),
+    );
+  }
+
+  protected take(event: MatAutocompleteSelectedEvent): void {
+    const row = this.answer().rows.find(({ key }) => key === event.option.value);
+    // Several pasted keys are meant all together.
+    const all = pastedKeys(this.answer().asked).length > 1 ? this.rows() : row ? [row] : [];
+    this.give(all);
+  }
+
+  /** Enter takes what is meant without a doubt: a whole key, or the one record that was found. */
+  protected enter(event: Event): void {
+    const { asked, rows } = this.answer();
+    if (event.defaultPrevented || asked !== this.text()) return;
+    const keys = pastedKeys(asked);
+    const exact = keys.length === 1 ? rows.filter((row) => row.key === keys[0]) : [];
+    const meant = keys.length > 1 ? this.rows() : exact.length ? exact : rows.length === 1 ? rows : [];
+    if (!meant.length) return;
+    event.preventDefault();
+    this.give(meant);
+  }
+
+  private give(rows: readonly R[]): void {
+    if (!rows.length || this.unknown().length) return;
+    this.picked.emit(rows);
+    this.text.set('');
+    this.box().nativeElement.value = '';
+    this.answer.set({ asked: '', rows: [] });
+    this.answered.set(false);
+  }
+}

@@ -1,0 +1,259 @@
+import { inject } from '@angular/core';
+import { Actions, createEffect, ofType } from '@ngrx/effects';
+import { createActionGroup, createFeature, createReducer, createSelector, on, props, Store, type Action } from '@ngrx/store';
+import type { Endpoint, Filter, Page, ProblemDetails } from '@contract/base';
+import { catchError, from, map, mergeMap, of } from 'rxjs';
+import { Api, ApiFailure } from '../api';
+import { together } from './filter-text';
+
+/** Rows of any list, by their keys. */
+export interface ListRow {
+  readonly key: string;
+}
+
+/** What is asked of a list, but for the page: which list of the server, of what, with which filter, in which order. */
+export interface ListQuestion {
+  readonly endpoint: Endpoint;
+  /** The project and whatever else the list is of. */
+  readonly of: Readonly<Record<string, string>>;
+  readonly filter: Filter | undefined;
+  readonly sort: string;
+  /** Only how many there are. */
+  readonly count?: boolean;
+}
+
+/** A list on a screen: as many places as the question finds, filled as far as somebody looked. */
+export interface ListWindow {
+  readonly question: ListQuestion;
+  readonly total: number | null;
+  readonly rows: readonly (ListRow | undefined)[];
+  /** Where each page that was read ended, by its number. */
+  readonly ends: Readonly<Record<number, string>>;
+  /** The pages that are looked at, first and last. */
+  readonly seen: readonly [number, number];
+  readonly waiting: readonly number[];
+  /** Keys that changed under one's eyes, to be marked for a moment. */
+  readonly fresh: readonly string[];
+  /** Where words were found, by key. */
+  readonly found: Readonly<Record<string, { readonly text: string; readonly marks: readonly (readonly [number, number])[] }>>;
+  readonly problem: ProblemDetails | null;
+}
+
+export const pageSize = 100;
+/** More changed rows than this are not fetched one by one: what is seen is read again. */
+const mostPatched = 200;
+
+export const listActions = createActionGroup({
+  source: 'Lists',
+  events: {
+    /** A list is shown, or asks another question: its first page is read. */
+    ask: props<{ list: string; question: ListQuestion }>(),
+    /** These rows are seen: their pages are read where they are not there. */
+    see: props<{ list: string; first: number; last: number }>(),
+    /** Records changed; null where they are too many to name. */
+    changed: props<{ list: string; keys: readonly string[] | null }>(),
+    page: props<{ list: string; question: ListQuestion; page: number; answer: Page<ListRow> }>(),
+    patched: props<{ list: string; question: ListQuestion; keys: readonly string[]; answer: Page<ListRow> }>(),
+    refused: props<{ list: string; question: ListQuestion; page: number | null; problem: ProblemDetails }>(),
+    close: props<{ list: string }>(),
+  },
+});
+
+type Lists = Readonly<Record<string, ListWindow | undefined>>;
+const a = listActions;
+
+const opened = (question: ListQuestion): ListWindow => ({
+  question,
+  total: null,
+  rows: [],
+  ends: {},
+  seen: [0, 0],
+  waiting: [0],
+  fresh: [],
+  found: {},
+  problem: null,
+});
+
+/** Changes a list that is still asking this question. */
+function asking(lists: Lists, list: string, question: ListQuestion, change: (window: ListWindow) => ListWindow): Lists {
+  const window = lists[list];
+  return window?.question === question ? { ...lists, [list]: change(window) } : lists;
+}
+
+function withPage(window: ListWindow, page: number, answer: Page<ListRow>): ListWindow {
+  const total = answer.total ?? window.total ?? 0;
+  if (window.question.count) return { ...window, total, waiting: [], problem: null };
+  const rows = Array.from({ length: total }, (_, i) => window.rows[i]);
+  const at = page * pageSize;
+  // A row stands once: where pages moved against each other, the newer page tells where.
+  const here = new Set(answer.rows.map((row) => row.key));
+  for (let i = 0; i < rows.length; i++) if (rows[i] && here.has(rows[i]?.key ?? '')) rows[i] = undefined;
+  for (let i = 0; i < pageSize && at + i < total; i++) rows[at + i] = answer.rows[i];
+  return {
+    ...window,
+    total,
+    rows,
+    ends: answer.next === null ? window.ends : { ...window.ends, [page]: answer.next },
+    waiting: window.waiting.filter((other) => other !== page),
+    found: { ...window.found, ...answer.found },
+    problem: null,
+  };
+}
+
+/** The rows that were asked for anew are put where they stand; what is no more of the list goes; `moved` says that others came or went. */
+export function patch(window: ListWindow, keys: readonly string[], answer: Page<ListRow>): { window: ListWindow; moved: boolean } {
+  const fresh = new Map(answer.rows.map((row) => [row.key, row]));
+  const asked = new Set(keys);
+  const gone = window.rows.filter((row) => row && asked.has(row.key) && !fresh.has(row.key)).length;
+  const known = new Set(window.rows.map((row) => row?.key));
+  const came = answer.rows.some((row) => !known.has(row.key));
+  const rows = window.rows.map((row) => (row && fresh.get(row.key)) ?? row);
+  return {
+    window: { ...window, rows, fresh: [...fresh.keys()] },
+    moved: gone > 0 || came,
+  };
+}
+
+/** Pages that are seen and not there; those on their way are not asked for again. */
+function missing(window: ListWindow): number[] {
+  const pages: number[] = [];
+  for (let page = window.seen[0]; page <= window.seen[1]; page++) {
+    const last = Math.min((page + 1) * pageSize, window.rows.length);
+    let whole = true;
+    for (let i = page * pageSize; i < last; i++) whole &&= window.rows[i] !== undefined;
+    if (!whole && !window.waiting.includes(page)) pages.push(page);
+  }
+  return pages;
+}
+
+/** What is seen is read again; what is not is forgotten, and read when somebody goes there. */
+function again(window: ListWindow): ListWindow {
+  const [first, last] = window.seen;
+  return {
+    ...window,
+    rows: window.rows.map((row, i) => (i >= first * pageSize && i < (last + 1) * pageSize ? row : undefined)),
+    ends: {},
+    waiting: Array.from({ length: last - first + 1 }, (_, i) => first + i),
+  };
+}
+
+export const listsFeature = createFeature({
+  name: 'lists',
+  reducer: createReducer(
+    {} as Lists,
+    on(a.ask, (lists, { list, question }): Lists => ({ ...lists, [list]: opened(question) })),
+    on(a.close, (lists, { list }): Lists => ({ ...lists, [list]: undefined })),
+    on(a.see, (lists, { list, first, last }): Lists => {
+      const window = lists[list];
+      if (!window) return lists;
+      const next: ListWindow = { ...window, seen: [Math.floor(first / pageSize), Math.floor(Math.max(first, last) / pageSize)] };
+      return { ...lists, [list]: { ...next, waiting: [...next.waiting, ...missing(next)] } };
+    }),
+    on(a.page, (lists, { list, question, page, answer }): Lists => asking(lists, list, question, (w) => withPage(w, page, answer))),
+    on(a.patched, (lists, { list, question, keys, answer }): Lists =>
+      asking(lists, list, question, (w) => {
+        const { window, moved } = patch(w, keys, answer);
+        return moved ? again(window) : window;
+      }),
+    ),
+    on(a.changed, (lists, { list, keys }): Lists => {
+      const window = lists[list];
+      return window && (keys === null || keys.length > mostPatched || window.question.count) ? { ...lists, [list]: again(window) } : lists;
+    }),
+    on(a.refused, (lists, { list, question, page, problem }): Lists =>
+      asking(lists, list, question, (w) => ({ ...w, problem, waiting: w.waiting.filter((other) => other !== page) })),
+    ),
+  ),
+});
+
+export const selectList = (list: string) => createSelector(listsFeature.selectListsState, (lists) => lists[list]);
+
+const inputOf = ({ of, sort, count }: ListQuestion, filter: Filter | undefined): object => ({
+  ...of,
+  sort,
+  limit: count ? 1 : pageSize,
+  ...(filter ? { filter: JSON.stringify(filter) } : {}),
+});
+
+function call<A extends Action>(
+  api: Api,
+  question: ListQuestion,
+  input: object,
+  done: (answer: Page<ListRow>) => A,
+  failed: (problem: ProblemDetails) => Action,
+) {
+  return from(api.call(question.endpoint, input as never) as Promise<Page<ListRow>>).pipe(
+    map((answer): Action => done(answer)),
+    catchError((error: unknown) => {
+      if (!(error instanceof ApiFailure)) throw error;
+      return of(failed(error.problem));
+    }),
+  );
+}
+
+/** Reads the pages that a list waits for: behind the page before where that is known, else by its place. */
+const readPages = createEffect(
+  (actions$ = inject(Actions), api = inject(Api), store = inject(Store)) => {
+    const lists = store.selectSignal(listsFeature.selectListsState);
+    const sent = new Map<string, { readonly question: ListQuestion; readonly pages: Set<number> }>();
+    return actions$.pipe(
+      ofType(a.ask, a.see, a.patched, a.changed),
+      mergeMap(({ list, type }) => {
+        const window = lists()[list];
+        if (!window) return of();
+        const { question } = window;
+        const before = sent.get(list);
+        const mine = before?.question === question ? before : { question, pages: new Set<number>() };
+        sent.set(list, mine);
+        // What changed meanwhile is asked for again, though it is on its way.
+        const pages = window.waiting.filter((page) => type === a.changed.type || type === a.patched.type || !mine.pages.has(page));
+        return from(pages).pipe(
+          mergeMap((page) => {
+            mine.pages.add(page);
+            const end = window.ends[page - 1];
+            const input = { ...inputOf(question, question.filter), ...(end ? { after: end } : page ? { skip: page * pageSize } : {}) };
+            return call(
+              api,
+              question,
+              input,
+              (answer) => {
+                mine.pages.delete(page);
+                return a.page({ list, question, page, answer });
+              },
+              (problem) => {
+                mine.pages.delete(page);
+                return a.refused({ list, question, page, problem });
+              },
+            );
+          }),
+        );
+      }),
+    );
+  },
+  { functional: true },
+);
+
+/** Reads the rows that changed, as far as the question finds them. */
+const readChanged = createEffect(
+  (actions$ = inject(Actions), api = inject(Api), store = inject(Store)) => {
+    const lists = store.selectSignal(listsFeature.selectListsState);
+    return actions$.pipe(
+      ofType(a.changed),
+      mergeMap(({ list, keys }) => {
+        const question = lists()[list]?.question;
+        if (!question || question.count || keys === null || keys.length > mostPatched) return of();
+        const filter = together([question.filter, { field: 'key', is: keys }]);
+        return call(
+          api,
+          question,
+          { ...inputOf(question, filter), limit: mostPatched },
+          (answer) => a.patched({ list, question, keys, answer }),
+          (problem) => a.refused({ list, question, page: null, problem }),
+        );
+      }),
+    );
+  },
+  { functional: true },
+);
+
+export const listEffects = { readPages, readChanged };
