@@ -17,6 +17,7 @@ import {
   RecordList,
   RecordPanels,
   RecordPicker,
+  FoundText,
   RowTemplate,
   SignDialog,
   useProject,
@@ -33,7 +34,19 @@ const empty = { title: '', description: '', blocking: true, requirements: [] as 
 /** Problem reports: the list, and the chosen one beside it. */
 @Component({
   selector: 'cp-problems-page',
-  imports: [DatePipe, FormsModule, MatButtonModule, Icon, ProblemNote, RecordLink, RecordList, RecordPanels, RecordPicker, RowTemplate],
+  imports: [
+    DatePipe,
+    FormsModule,
+    MatButtonModule,
+    Icon,
+    ProblemNote,
+    RecordLink,
+    RecordList,
+    RecordPanels,
+    RecordPicker,
+    FoundText,
+    RowTemplate,
+  ],
   changeDetection: ChangeDetectionStrategy.OnPush,
   template: `
     <div class="panes">
@@ -49,9 +62,13 @@ const empty = { title: '', description: '', blocking: true, requirements: [] as 
             <span class="grow two-lines"
               ><span class="cut"
                 ><b class="key">{{ p.key }}</b> {{ p.title }}</span
-              ><span class="cut sub">{{
-                found || p.build + (p.requirements.length ? ' · against ' + p.requirements.join(', ') : '')
-              }}</span></span
+              ><span class="cut sub">
+                @if (found) {
+                  <cp-found [passage]="found" [key]="p.key" [title]="p.title" />
+                } @else {
+                  {{ p.build + (p.requirements.length ? ' · against ' + p.requirements.join(', ') : '') }}
+                }
+              </span></span
             >
             <span [class]="'tag ' + (p.state === 'closed' ? 'sound' : p.blocking ? 'broken' : 'waiting')">{{
               p.state === 'open' && p.blocking ? 'blocks' : p.state

@@ -14,6 +14,7 @@ import {
   ProblemNote,
   RecordList,
   reviewChoices,
+  FoundText,
   RowTemplate,
   setChoice,
   useProject,
@@ -39,6 +40,7 @@ import { specifyCommands, specifyFeature } from './state';
     RecordList,
     RequirementRecord,
     RequirementTree,
+    FoundText,
     RowTemplate,
   ],
   changeDetection: ChangeDetectionStrategy.OnPush,
@@ -53,15 +55,17 @@ import { specifyCommands, specifyFeature } from './state';
             >
           }
           <button class="chip" type="button" [attr.aria-pressed]="asList()" (click)="toList(!asList())">
-            <cp-icon name="filter_list" /> Find over all
+            <cp-icon name="filter_list" /> Find
           </button>
-          <cp-export-menu
-            list="requirements"
-            [of]="{ specification: specification() }"
-            [again]="'/api/projects/' + scope.slug() + '/requirements.csv?specification=' + specification()"
-          />
+          @if (!asList()) {
+            <cp-export-menu
+              list="requirements"
+              [of]="{ specification: specification() }"
+              [again]="'/api/projects/' + scope.slug() + '/requirements.csv?specification=' + specification()"
+            />
+          }
         </div>
-        <div class="row tabs" role="group" aria-label="Specifications">
+        <div class="row tabs" role="group" aria-label="Specifications" [hidden]="asList()">
           @for (s of specifications(); track s.key) {
             <button class="chip" type="button" [attr.aria-pressed]="s.key === specification()" (click)="chosen.set(s.key)">
               {{ s.title }} {{ s.requirements }}
@@ -110,7 +114,13 @@ import { specifyCommands, specifyFeature } from './state';
               <span class="grow two-lines"
                 ><span class="cut"
                   ><b class="key">{{ r.key }}</b> {{ r.title }}</span
-                ><span class="cut sub">{{ found || r.text || r.specification }}</span></span
+                ><span class="cut sub">
+                  @if (found) {
+                    <cp-found [passage]="found" [key]="r.key" [title]="r.title" />
+                  } @else {
+                    {{ r.text || r.specification }}
+                  }
+                </span></span
               >
               @if (r.state !== 'approved') {
                 <span class="tag waiting">{{ r.state === 'review' ? 'in review' : 'draft' }}</span>

@@ -12,7 +12,7 @@ import { readFilter, suggestions, type FilterField } from './filter-text';
   imports: [MatAutocompleteModule, Icon],
   changeDetection: ChangeDetectionStrategy.OnPush,
   template: `
-    <div class="bar in">
+    <div class="ask in">
       @for (chip of chips(); track $index) {
         <span class="held">
           <button type="button" class="say" [attr.aria-label]="'Change ' + chip" (click)="edit($index)">{{ chip }}</button><button
@@ -41,7 +41,7 @@ import { readFilter, suggestions, type FilterField } from './filter-text';
         (blur)="whole()"
       />
     </div>
-    <mat-autocomplete #offered="matAutocomplete" (optionSelected)="take($event)">
+    <mat-autocomplete #offered="matAutocomplete" class="close-set" (optionSelected)="take($event)">
       @for (s of offers(); track s.text) {
         <mat-option [value]="s.text"
           ><b>{{ s.text }}</b> <span class="second small">{{ s.words }}</span></mat-option
@@ -53,7 +53,7 @@ import { readFilter, suggestions, type FilterField } from './filter-text';
     }
   `,
   styles: `
-    .bar {
+    .ask {
       display: flex;
       flex-wrap: wrap;
       align-items: center;
@@ -61,7 +61,7 @@ import { readFilter, suggestions, type FilterField } from './filter-text';
       padding: 4px 8px;
       height: auto;
     }
-    .bar:focus-within {
+    .ask:focus-within {
       outline: 2px solid var(--cord);
       outline-offset: 1px;
     }

@@ -1,7 +1,7 @@
 import { Directive, input } from '@angular/core';
 import type { Endpoint, Filter } from '@contract/base';
 import type { FilterField } from './filter-text';
-import type { ListRow } from './state';
+import type { FoundPassage, ListRow } from './state';
 
 /** A part of a list that is one press away, with its count. */
 export interface ListView {
@@ -36,7 +36,10 @@ export interface ListKind<R extends ListRow> {
 export class RowTemplate<R extends ListRow> {
   readonly cpRow = input.required<ListKind<R>>();
 
-  static ngTemplateContextGuard<R extends ListRow>(_: RowTemplate<R>, context: unknown): context is { $implicit: R; found: string } {
+  static ngTemplateContextGuard<R extends ListRow>(
+    _: RowTemplate<R>,
+    context: unknown,
+  ): context is { $implicit: R; found: FoundPassage | null } {
     return context !== undefined;
   }
 }

@@ -27,7 +27,7 @@ import { Icon } from '../ui/icon';
 import { FilterBar } from './filter-bar';
 import { filterOf, readFilter, together, type FilterField } from './filter-text';
 import { RowTemplate, type ListKind } from './kind';
-import { listActions, selectList, type ListQuestion, type ListRow } from './state';
+import { listActions, selectList, type FoundPassage, type ListQuestion, type ListRow } from './state';
 
 /**
  * A list of records, whatever their kind: what is asked is answered by the server a page at a time, so that a hundred thousand are as
@@ -151,8 +151,8 @@ export class RecordList<R extends ListRow> {
     this.store.dispatch(listActions.see({ list: this.kind().name, first, last: Math.min(last, Math.max(0, this.rows().length - 1)) }));
   }
 
-  protected foundIn(row: R): string {
-    return this.window()?.found[row.key]?.text ?? '';
+  protected foundIn(row: R): FoundPassage | null {
+    return this.filter() ? (this.window()?.found[row.key] ?? null) : null;
   }
 
   protected sortBy(field: string): void {

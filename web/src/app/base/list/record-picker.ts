@@ -45,7 +45,7 @@ export function pastedKeys(text: string): string[] {
       (input)="text.set(box.value)"
       (keydown.enter)="enter($event)"
     />
-    <mat-autocomplete #found="matAutocomplete" (optionSelected)="take($event)">
+    <mat-autocomplete #found="matAutocomplete" class="close-set" (optionSelected)="take($event)">
       @for (row of rows(); track row.key) {
         <mat-option [value]="row.key"
           ><b class="key">{{ row.key }}</b> {{ row.title }}

@@ -22,6 +22,12 @@ export interface ListQuestion {
   readonly count?: boolean;
 }
 
+/** Where words were found in a record, and which of its characters are words of the search. */
+export interface FoundPassage {
+  readonly text: string;
+  readonly marks: readonly (readonly [number, number])[];
+}
+
 /** A list on a screen: as many places as the question finds, filled as far as somebody looked. */
 export interface ListWindow {
   readonly question: ListQuestion;
@@ -35,7 +41,7 @@ export interface ListWindow {
   /** Keys that changed under one's eyes, to be marked for a moment. */
   readonly fresh: readonly string[];
   /** Where words were found, by key. */
-  readonly found: Readonly<Record<string, { readonly text: string; readonly marks: readonly (readonly [number, number])[] }>>;
+  readonly found: Readonly<Record<string, FoundPassage>>;
   readonly problem: ProblemDetails | null;
 }
 
