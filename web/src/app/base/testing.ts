@@ -3,7 +3,7 @@ import { TestBed, type ComponentFixture } from '@angular/core/testing';
 import { provideRouter } from '@angular/router';
 import { provideEffects } from '@ngrx/effects';
 import { provideState, provideStore, Store, type FeatureSlice } from '@ngrx/store';
-import type { Endpoint, ProblemDetails } from '@contract/base';
+import type { Endpoint, Filter, Page, ProblemDetails } from '@contract/base';
 import type { Role } from '@core/base';
 import { Api, ApiFailure } from './api';
 import { bulkCalls, bulkFeature } from './bulk/state';
@@ -48,6 +48,44 @@ export class FakeApi {
     return this.asked.filter((a) => a.endpoint === endpoint).map((a) => a.input);
   }
 }
+
+/** Does a row answer a filter? As the server means it, for fields of one value. */
+export function answers(row: Record<string, unknown>, filter: Filter): boolean {
+  if ('and' in filter) return filter.and.every((inner) => answers(row, inner));
+  if ('or' in filter) return filter.or.some((inner) => answers(row, inner));
+  if ('not' in filter) return !answers(row, filter.not);
+  if ('words' in filter)
+    return filter.words
+      .toLowerCase()
+      .split(' ')
+      .every((word) => `${row['key']} ${row['title']}`.toLowerCase().includes(word));
+  const value = row[filter.field] ?? null;
+  if ('is' in filter) return filter.is.includes((filter.field === 'retired' ? Boolean(value) : value) as never);
+  if ('empty' in filter) return (value === null || value === '') === filter.empty;
+  return (
+    (filter.from === undefined || (value as number) >= (filter.from as number)) &&
+    (filter.to === undefined || (value as number) <= (filter.to as number))
+  );
+}
+
+/** A list of the server over rows of the test: filtered, in pages that are reached by their place or behind another, as the server does. */
+export const listOver =
+  (rows: () => readonly object[]) =>
+  (input: Record<string, unknown>): Page<object> => {
+    const filter = input['filter'] ? (JSON.parse(input['filter'] as string) as Filter) : undefined;
+    const found = rows().filter((row) => !filter || answers(row as Record<string, unknown>, filter));
+    const from = input['after'] ? Number(input['after']) : Number(input['skip'] ?? 0);
+    const to = from + Number(input['limit'] ?? 100);
+    return {
+      rows: found.slice(from, to),
+      next: to < found.length ? String(to) : null,
+      total: input['after'] ? null : found.length,
+      seq: 1,
+    };
+  };
+
+/** What is offered below a line that one types into. */
+export const offered = (): HTMLElement[] => [...document.querySelectorAll<HTMLElement>('mat-option')];
 
 @Component({ selector: 'cp-nowhere', template: '' })
 class Nowhere {}
@@ -155,6 +193,15 @@ export class Mounted<T> {
     if (!box) throw new Error(`no field is called ${label} in: ${this.text().slice(0, 300)}`);
     box.value = value;
     box.dispatchEvent(new Event(box instanceof HTMLSelectElement ? 'change' : 'input', { bubbles: true }));
+    await this.settled();
+  }
+
+  /** Types into a line, and waits as long as a list or picker waits for more. */
+  async type(box: HTMLInputElement, value: string, wait = 200): Promise<void> {
+    box.focus();
+    box.value = value;
+    box.dispatchEvent(new Event('input', { bubbles: true }));
+    await new Promise((resolve) => setTimeout(resolve, wait));
     await this.settled();
   }
 

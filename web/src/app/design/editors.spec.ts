@@ -1,7 +1,8 @@
-import { provideZonelessChangeDetection, type ComponentRef } from '@angular/core';
+import type { ComponentRef } from '@angular/core';
 import { TestBed, type ComponentFixture } from '@angular/core/testing';
-import type { CaseSummary } from '@contract/design';
+import { listCases, type CaseSummary } from '@contract/design';
 import { emptyCase, type CaseCall, type CaseContent, type CaseRow, type CaseStep } from '@core/design';
+import { listOver, Mounted, offered, openWeb } from '../base/testing';
 import { CallEditor } from './call-editor';
 import { RowsEditor } from './rows-editor';
 import { StepsEditor } from './steps-editor';
@@ -29,8 +30,6 @@ const set = (ref: ComponentRef<unknown>, inputs: Record<string, unknown>): void 
   for (const [name, value] of Object.entries(inputs)) ref.setInput(name, value);
 };
 
-beforeEach(() => TestBed.configureTestingModule({ providers: [provideZonelessChangeDetection()] }));
-
 const summary = (key: string, revision: number, names: string[] = []): CaseSummary => ({
   key,
   title: key,
@@ -49,8 +48,12 @@ const summary = (key: string, revision: number, names: string[] = []): CaseSumma
 
 describe('the steps of a case', () => {
   const open = async (steps: readonly CaseStep[], cases: readonly CaseSummary[] = []) => {
+    openWeb(['author']).api.on(
+      listCases,
+      listOver(() => cases),
+    );
     const fixture = TestBed.createComponent(StepsEditor);
-    set(fixture.componentRef, { steps, cases });
+    set(fixture.componentRef, { steps, notCalled: ['C-001'] });
     let last: readonly CaseStep[] = steps;
     fixture.componentInstance.changed.subscribe((changed) => (last = changed));
     await fixture.whenStable();
@@ -75,8 +78,13 @@ describe('the steps of a case', () => {
   });
 
   it('may be those of another case, at its present revision', async () => {
-    const { fixture, last } = await open([{ action: 'a', expected: 'b' }], [summary('C-002', 3)]);
+    const { fixture, last } = await open([{ action: 'a', expected: 'b' }], [summary('C-001', 1), summary('C-002', 3)]);
     await press(fixture, /Steps of another case/);
+    const page = new Mounted(fixture);
+    await page.type(page.one('cp-record-picker input'), 'c-0');
+    expect(offered().map((option) => option.textContent?.trim().slice(0, 5))).toEqual(['C-002']);
+    offered()[0].click();
+    await page.settled();
     expect(last()[1].call).toEqual({ key: 'C-002', revision: 3, with: {} });
   });
 
@@ -90,15 +98,21 @@ describe('the steps of a case', () => {
 
 describe('a call of another case', () => {
   it('stays at its revision until somebody takes the newer one, and asks for the names', async () => {
+    openWeb(['author']).api.on(
+      listCases,
+      listOver(() => [summary('C-002', 4, ['time']), summary('C-003', 2)]),
+    );
     const fixture = TestBed.createComponent(CallEditor);
     const call: CaseCall = { key: 'C-002', revision: 1, with: {} };
-    set(fixture.componentRef, { call, cases: [summary('C-002', 4, ['time']), summary('C-003', 2)], number: 1 });
+    set(fixture.componentRef, { call, without: ['C-001'], number: 1 });
     const described: CaseCall[] = [];
     fixture.componentInstance.changed.subscribe((changed) => described.push(changed));
-    await fixture.whenStable();
-    await write(fixture, 'input', '2.5');
+    const page = new Mounted(fixture);
+    await page.settled();
+    await write(fixture, 'label input', '2.5');
     await press(fixture, /Take revision 4/);
-    await write(fixture, 'select', find<HTMLSelectElement>(fixture, 'option:nth-child(2)').getAttribute('value') ?? '1: C-003');
+    await page.type(page.one('cp-record-picker input'), 'C-003');
+    await page.key(page.one('cp-record-picker input'), 'Enter');
     expect(described.slice(0, 2)).toEqual([
       { key: 'C-002', revision: 1, with: { time: '2.5' } },
       { key: 'C-002', revision: 4, with: {} },

@@ -4,7 +4,8 @@ import type { Problem } from '@contract/run';
 import { MatDialog } from '@angular/material/dialog';
 import { TestBed } from '@angular/core/testing';
 import { of } from 'rxjs';
-import { FakeApi, mount, openWeb, type Mounted } from '../base/testing';
+import { listRequirements } from '@contract/specify';
+import { FakeApi, listOver, mount, offered, openWeb, type Mounted } from '../base/testing';
 import { ProblemsPage } from './problems-page';
 import { runCommands, runFeature } from './state';
 
@@ -34,7 +35,14 @@ describe('problem reports', () => {
   const open = async (roles: Parameters<typeof openWeb>[0], reports: Problem[], key?: string): Promise<void> => {
     ({ api } = openWeb(roles, [{ feature: runFeature, effects: runCommands }] as never));
     api
-      .on(contract.listProblems, () => ({ rows: reports, next: null, total: reports.length, seq: 1 }))
+      .on(
+        contract.listProblems,
+        listOver(() => reports),
+      )
+      .on(
+        listRequirements,
+        listOver(() => ['BRK-001', 'BRK-002', 'BRK-003'].map((key) => ({ key, title: `It holds ${key}`, kind: 'requirement' }))),
+      )
       .on(base.getRecord, () => ({ following: false, record: {}, snapshot: null, traces: [], signatures: [], externalIds: [] }))
       .on(base.listComments, () => [])
       .on(base.listAttachments, () => [])
@@ -44,21 +52,29 @@ describe('problem reports', () => {
 
   it('show the open ones first, and count each view', async () => {
     await open(['tester'], [report(1), report(2, { state: 'closed' })]);
-    expect(page.button(/^open/).textContent).toContain('open 1');
+    expect([/Open/, /Closed/, /All/].map((view) => page.button(view).textContent?.trim())).toEqual(['Open 1', 'Closed 1', 'All 2']);
     expect(page.text()).not.toContain('Report 2');
-    await page.press(/^all/);
+    await page.press(/All/);
     expect(page.text()).toContain('Report 2');
   });
 
-  it('are raised with the requirements that they stand against, however they are typed', async () => {
+  it('are raised with the requirements that they stand against: found by words, or pasted by key', async () => {
     await open(['tester'], []);
     api.on(contract.addProblem, () => report(3));
     await page.press(/Report/);
     await page.write(/^Title/, 'It stuck');
-    await page.write(/Requirements/, 'brk-001, BRK-002;brk-3');
+    const box = page.one<HTMLInputElement>('form cp-record-picker input');
+    await page.type(box, 'brk-001, BRK-002;brk-9');
+    expect(page.text()).toContain('Not found: BRK-9');
+    await page.type(box, 'brk-001, BRK-002');
+    await page.key(box, 'Enter');
+    await page.type(box, 'holds brk-003');
+    offered()[0].click();
+    await page.settled();
+    await page.press(/Not against BRK-002/);
     await page.press(/Raise it/);
     expect(api.of(contract.addProblem)[0]).toEqual(
-      jasmine.objectContaining({ title: 'It stuck', build: '1.0', blocking: true, requirements: ['BRK-001', 'BRK-002', 'BRK-3'] }),
+      jasmine.objectContaining({ title: 'It stuck', build: '1.0', blocking: true, requirements: ['BRK-001', 'BRK-003'] }),
     );
   });
 

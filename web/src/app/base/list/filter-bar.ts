@@ -44,7 +44,7 @@ import { readFilter, suggestions, type FilterField } from './filter-text';
     <mat-autocomplete #offered="matAutocomplete" class="close-set" (optionSelected)="take($event)">
       @for (s of offers(); track s.text) {
         <mat-option [value]="s.text"
-          ><b>{{ s.text }}</b> <span class="second small">{{ s.words }}</span></mat-option
+          ><b>{{ s.text }}</b>&ngsp;<span class="second small">{{ s.words }}</span></mat-option
         >
       }
     </mat-autocomplete>
@@ -109,8 +109,6 @@ export class FilterBar {
   readonly noun = input('records');
   private readonly box = viewChild.required<ElementRef<HTMLInputElement>>('box');
   private readonly trigger = viewChild(MatAutocompleteTrigger);
-  /** The end of the text that is still being typed. */
-  private readonly held = signal(0);
   private readonly pieces = computed(() => readFilter(this.text(), this.fields()));
   /** What stands as chips: the questions of fields before what is typed. */
   protected readonly chips = computed(() => this.split().chips);
@@ -121,8 +119,7 @@ export class FilterBar {
   );
 
   private readonly split = computed(() => {
-    this.held();
-    const questions = this.pieces().filter((piece) => !piece.isWords);
+    const questions = this.pieces().filter((piece) => !piece.isWords && (piece.filter ?? piece.fault));
     const open = this.openPiece();
     const chips = questions.map(({ text }) => text).filter((text, i) => !(open === text && i === questions.length - 1));
     let typing = this.text();
@@ -138,15 +135,15 @@ export class FilterBar {
   }
 
   protected type(value: string): void {
+    const chips = this.chips();
     const last = readFilter(value, this.fields()).at(-1);
     this.openPiece.set(last && !last.isWords && value.endsWith(last.text) ? last.text : undefined);
-    this.put(this.chips(), value);
+    this.put(chips, value);
   }
 
   /** What was typed is whole. */
   protected whole(): void {
     this.openPiece.set(undefined);
-    this.held.update((n) => n + 1);
   }
 
   protected take(event: MatAutocompleteSelectedEvent): void {

@@ -27,7 +27,7 @@ import { Icon } from '../ui/icon';
 import { FilterBar } from './filter-bar';
 import { filterOf, readFilter, together, type FilterField } from './filter-text';
 import { RowTemplate, type ListKind } from './kind';
-import { listActions, selectList, type FoundPassage, type ListQuestion, type ListRow } from './state';
+import { listActions, listFrom, selectList, type FoundPassage, type ListQuestion, type ListRow } from './state';
 
 /**
  * A list of records, whatever their kind: what is asked is answered by the server a page at a time, so that a hundred thousand are as
@@ -72,7 +72,7 @@ export class RecordList<R extends ListRow> {
     equal: (a, b) => JSON.stringify(a) === JSON.stringify(b),
   });
   private readonly question = computed((): ListQuestion => ({
-    endpoint: this.kind().endpoint,
+    kind: this.kind().name,
     of: { project: this.scope.slug(), ...this.of() },
     filter: this.filter(),
     sort: this.sort(),
@@ -95,6 +95,7 @@ export class RecordList<R extends ListRow> {
     effect(() => {
       const question = this.question();
       untracked(() => {
+        listFrom(this.kind().name, this.kind().endpoint);
         this.store.dispatch(listActions.ask({ list: name(), question }));
         this.view()?.scrollToOffset(0);
         this.everything.set(false);
@@ -104,11 +105,11 @@ export class RecordList<R extends ListRow> {
     });
     // Views tell how many they hold, whatever else is asked.
     effect(() => {
-      const { views, endpoint, sorts } = this.kind();
+      const { name: kind, views, sorts } = this.kind();
       const of = { project: this.scope.slug(), ...this.of() };
       untracked(() => {
         for (const { name: view, filter } of views) {
-          const question = { endpoint, of, filter, sort: sorts[0][0], count: true };
+          const question = { kind, of, filter, sort: sorts[0][0], count: true };
           this.store.dispatch(listActions.ask({ list: `${name()}#${view}`, question }));
         }
       });

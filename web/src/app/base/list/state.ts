@@ -13,7 +13,8 @@ export interface ListRow {
 
 /** What is asked of a list, but for the page: which list of the server, of what, with which filter, in which order. */
 export interface ListQuestion {
-  readonly endpoint: Endpoint;
+  /** The kind's name: the endpoint goes by it, since no store holds functions. */
+  readonly kind: string;
   /** The project and whatever else the list is of. */
   readonly of: Readonly<Record<string, string>>;
   readonly filter: Filter | undefined;
@@ -46,6 +47,13 @@ export interface ListWindow {
 }
 
 export const pageSize = 100;
+
+const endpoints = new Map<string, Endpoint>();
+/** Says where the lists of a kind are asked for. */
+export function listFrom(kind: string, endpoint: Endpoint): void {
+  endpoints.set(kind, endpoint);
+}
+
 /** More changed rows than this are not fetched one by one: what is seen is read again. */
 const mostPatched = 200;
 
@@ -188,7 +196,7 @@ function call<A extends Action>(
   done: (answer: Page<ListRow>) => A,
   failed: (problem: ProblemDetails) => Action,
 ) {
-  return from(api.call(question.endpoint, input as never) as Promise<Page<ListRow>>).pipe(
+  return from(api.call(endpoints.get(question.kind) as Endpoint, input as never) as Promise<Page<ListRow>>).pipe(
     map((answer): Action => done(answer)),
     catchError((error: unknown) => {
       if (!(error instanceof ApiFailure)) throw error;

@@ -1,0 +1,252 @@
+import { ChangeDetectionStrategy, Component, signal } from '@angular/core';
+import { TestBed } from '@angular/core/testing';
+import { Router } from '@angular/router';
+import type { Store } from '@ngrx/store';
+import type { Selection } from '@contract/base';
+import { listCases } from '@contract/design';
+import { hear, listOver, mount, offered, openWeb, type FakeApi, type Mounted } from '../testing';
+import { recordFilterFields, RowTemplate, type ListKind } from './kind';
+import { RecordList } from './record-list';
+import { patch, type ListWindow } from './state';
+
+interface Row {
+  readonly key: string;
+  readonly title: string;
+  readonly state: string;
+}
+const kind: ListKind<Row> = {
+  name: 'spec-cases',
+  endpoint: listCases,
+  noun: ['case', 'cases'],
+  changedBy: ['case'],
+  fields: [...recordFilterFields, { name: 'state', words: 'State', type: 'text', values: ['draft', 'approved'] }],
+  views: [
+    { name: 'all', words: 'All' },
+    { name: 'draft', words: 'Drafts', filter: { field: 'state', is: ['draft'] } },
+  ],
+  sorts: [
+    ['key', 'Key'],
+    ['title', 'Title'],
+  ],
+  rowHeight: 50,
+  exported: 'cases',
+  bulk: 'case',
+};
+
+@Component({
+  selector: 'cp-list-host',
+  imports: [RecordList, RowTemplate],
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  template: `
+    <div style="display: flex; flex-direction: column; height: 500px; width: 400px">
+      <cp-record-list [kind]="kind" [current]="opened()" (opened)="opened.set($event)" (chosen)="chosen.set($event)">
+        <ng-template [cpRow]="kind" let-r
+          ><b>{{ r.key }}</b> <span>{{ r.title }}</span></ng-template
+        >
+        <p empty>Nothing yet</p>
+      </cp-record-list>
+    </div>
+  `,
+})
+class Host {
+  readonly kind = kind;
+  readonly opened = signal('');
+  readonly chosen = signal<Selection | null>(null);
+}
+
+const make = (count: number): Row[] =>
+  Array.from({ length: count }, (_, i) => ({
+    key: `C-${String(i + 1).padStart(4, '0')}`,
+    title: `Case ${i + 1}`,
+    state: i % 4 === 0 ? 'draft' : 'approved',
+  }));
+
+describe('a list of records', () => {
+  let rows: Row[];
+  let api: FakeApi;
+  let store: Store;
+  let page: Mounted<Host>;
+
+  const open = async (count: number): Promise<void> => {
+    rows = make(count);
+    ({ api, store } = openWeb(['author']));
+    api.on(
+      listCases,
+      listOver(() => rows),
+    );
+    page = await mount(Host);
+    await page.settled();
+  };
+  const shown = (): string[] => page.all('.item b').map((b) => b.textContent ?? '');
+  const list = (): HTMLElement => page.one('.list');
+  /** What was asked for rows, not for counts. */
+  const asked = () => api.of(listCases).filter((input) => input['limit'] !== 1);
+  const news = async (...keys: string[]): Promise<void> => {
+    for (const key of keys) hear(store, 'case', key);
+    await page.settled();
+    await page.settled();
+  };
+
+  it('reads one page of many, tells how many there are in each view, and reads on where somebody scrolls', async () => {
+    await open(950);
+    expect(page.one('[role=status]').textContent?.trim()).toBe('950 cases');
+    expect(page.button(/Drafts/).textContent?.trim()).toBe('Drafts 238');
+    expect(asked().length).toBe(1);
+    expect(shown()[0]).toBe('C-0001');
+    list().scrollTop = 50 * 700;
+    list().dispatchEvent(new Event('scroll'));
+    await new Promise((resolve) => setTimeout(resolve, 100));
+    await page.settled();
+    expect(asked().at(-1)?.['skip']).toBe(700);
+    expect(shown()).toContain('C-0701');
+    expect(asked().length).toBeLessThan(5);
+    expect(page.one('.item').getAttribute('aria-setsize')).toBe('950');
+  });
+
+  it('asks the server what is typed, by words and by fields, and keeps it in the address', async () => {
+    await open(300);
+    const box = page.one<HTMLInputElement>('input[data-filter]');
+    await page.type(box, 'state:draft 29');
+    await page.key(box, 'Enter');
+    expect(JSON.parse(asked().at(-1)?.['filter'] as string)).toEqual({ and: [{ field: 'state', is: ['draft'] }, { words: '29' }] });
+    expect(shown()).toEqual(['C-0029', 'C-0129', 'C-0229', 'C-0293', 'C-0297']);
+    expect(page.all('.held').map((chip) => chip.textContent?.trim())).toEqual(['state:draft']);
+    await new Promise((resolve) => setTimeout(resolve, 350));
+    await page.settled();
+    expect(TestBed.inject(Router).url).toContain('f=state:draft%2029');
+    await page.press(/Without state:draft/);
+    expect(shown().length).toBeGreaterThan(5);
+    await page.type(box, 'colour:red');
+    await page.key(box, 'Enter');
+    expect(page.text()).toContain('There is no field “colour” here.');
+  });
+
+  it('offers what can be typed, and takes it', async () => {
+    await open(20);
+    const box = page.one<HTMLInputElement>('input[data-filter]');
+    await page.type(box, 'stat');
+    expect(offered().map((option) => option.textContent?.trim())).toEqual(['state: State']);
+    offered()[0].click();
+    await page.settled();
+    expect(box.value).toBe('state:');
+    await page.type(box, 'state:d');
+    offered()[0].click();
+    await page.settled();
+    expect(page.all('.held').length).toBe(1);
+    expect(box.value).toBe('');
+    expect(shown().length).toBe(5);
+    // A step back with the line empty takes the chip back into it.
+    await page.key(box, 'Backspace');
+    expect([page.all('.held').length, box.value]).toEqual([0, 'state:draft']);
+  });
+
+  it('turns its order round, and asks for it', async () => {
+    await open(5);
+    await page.press(/Order/);
+    const entry = (words: string) =>
+      [...document.querySelectorAll<HTMLElement>('[mat-menu-item]')].find((e) => e.textContent?.includes(words));
+    entry('Title')?.click();
+    await page.settled();
+    expect(asked().at(-1)?.['sort']).toBe('title');
+    await page.press(/Order/);
+    entry('Title')?.click();
+    await page.settled();
+    expect(asked().at(-1)?.['sort']).toBe('-title');
+  });
+
+  it('puts what somebody changed where it stands, and reads nothing else', async () => {
+    await open(950);
+    const before = asked().length;
+    rows = rows.map((row) => (row.key === 'C-0003' ? { ...row, title: 'Another title' } : row));
+    await news('C-0003');
+    expect(page.text()).toContain('Another title');
+    const more = asked().slice(before);
+    expect(more.length).toBe(1);
+    expect(JSON.parse(more[0]['filter'] as string)).toEqual({ field: 'key', is: ['C-0003'] });
+    expect(page.all('.fresh b').map((b) => b.textContent)).toEqual(['C-0003']);
+  });
+
+  it('lets go what the question finds no more, takes in what it finds now, and counts again', async () => {
+    await open(40);
+    await page.press(/Drafts/);
+    expect(shown()).toEqual(['C-0001', 'C-0005', 'C-0009', 'C-0013', 'C-0017', 'C-0021', 'C-0025', 'C-0029', 'C-0033', 'C-0037']);
+    rows = rows.map((row) =>
+      row.key === 'C-0005' ? { ...row, state: 'approved' } : row.key === 'C-0006' ? { ...row, state: 'draft' } : row,
+    );
+    await news('C-0005', 'C-0006');
+    expect(shown().slice(0, 3)).toEqual(['C-0001', 'C-0006', 'C-0009']);
+    rows = rows.filter((row) => row.key !== 'C-0009');
+    await news('C-0009');
+    expect(page.one('[role=status]').textContent?.trim()).toBe('9 cases');
+    expect(page.button(/All/).textContent?.trim()).toBe('All 39');
+  });
+
+  it('goes by keys alone: arrows, a stretch with Shift, Space, Enter, Escape', async () => {
+    await open(30);
+    await page.key(list(), 'ArrowDown');
+    await page.key(list(), ' ');
+    await page.key(list(), 'ArrowDown', { shiftKey: true });
+    await page.key(list(), 'ArrowDown', { shiftKey: true });
+    expect(page.fixture.componentInstance.chosen()).toEqual({ kind: 'case', keys: ['C-0002', 'C-0003', 'C-0004'] });
+    await page.key(list(), 'Enter');
+    expect(page.fixture.componentInstance.opened()).toBe('C-0004');
+    expect(page.one('[aria-current=true]').textContent).toContain('C-0004');
+    await page.key(list(), 'Escape');
+    expect(page.fixture.componentInstance.chosen()).toBeNull();
+    await page.key(list(), 'End');
+    await page.key(list(), 'Enter');
+    expect(page.fixture.componentInstance.opened()).toBe('C-0030');
+  });
+
+  it('chooses all that match, also what was never read, as a question', async () => {
+    await open(950);
+    await page.press(/Drafts/);
+    await page.press(/Choose all 238/);
+    expect(page.fixture.componentInstance.chosen()).toEqual({ kind: 'case', filter: '{"field":"state","is":["draft"]}' });
+    expect(page.one('[role=status]').textContent).toContain('238 chosen');
+    await page.press(/Choose none/);
+    expect(page.fixture.componentInstance.chosen()).toBeNull();
+  });
+
+  it('says what belongs there where there is nothing, and why where nothing matches', async () => {
+    await open(0);
+    expect(page.text()).toContain('Nothing yet');
+    await page.type(page.one('input[data-filter]'), 'lamp');
+    expect(page.text()).toContain('Nothing matches');
+    await page.press(/Show all/);
+    expect(page.text()).toContain('Nothing yet');
+  });
+
+  it('tells what the server refuses, and goes on when it answers again', async () => {
+    await open(10);
+    api.refuse(listCases, { detail: 'The database is away.' });
+    await page.type(page.one('input[data-filter]'), 'lamp');
+    expect(page.text()).toContain('The database is away.');
+    api.on(
+      listCases,
+      listOver(() => rows),
+    );
+    await page.type(page.one('input[data-filter]'), 'case');
+    expect(page.text()).not.toContain('The database is away.');
+    expect(shown().length).toBe(10);
+  });
+});
+
+describe('a patch of rows', () => {
+  const window = (keys: readonly (string | undefined)[]): ListWindow =>
+    ({ rows: keys.map((key) => (key ? { key } : undefined)), total: keys.length }) as unknown as ListWindow;
+  const answer = (...keys: string[]) => ({ rows: keys.map((key) => ({ key, title: 'new' })), next: null, total: keys.length, seq: 1 });
+
+  it('moves nothing where all stay', () => {
+    const { window: after, moved } = patch(window(['a', undefined, 'b']), ['b'], answer('b'));
+    expect(moved).toBeFalse();
+    expect(after.rows as unknown[]).toEqual([{ key: 'a' }, undefined, { key: 'b', title: 'new' }]);
+    expect(after.fresh).toEqual(['b']);
+  });
+
+  it('says that rows move where one came or went', () => {
+    expect(patch(window(['a', 'b']), ['b'], answer()).moved).toBeTrue();
+    expect(patch(window(['a', 'b']), ['c'], answer('c')).moved).toBeTrue();
+    expect(patch(window(['a', 'b']), ['c'], answer()).moved).toBeFalse();
+  });
+});
