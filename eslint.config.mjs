@@ -1,6 +1,7 @@
 import tseslint from 'typescript-eslint';
 import angular from 'angular-eslint';
 import importPlugin from 'eslint-plugin-import';
+import regexp from 'eslint-plugin-regexp';
 
 const rooms = ['base', 'specify', 'design', 'run', 'measure', 'prove'];
 /** Within a package an area is entered only through its index.ts. */
@@ -19,7 +20,7 @@ export default tseslint.config(
   {
     files: ['**/*.ts'],
     extends: [...tseslint.configs.recommended],
-    plugins: { import: importPlugin },
+    plugins: { import: importPlugin, regexp },
     settings: {
       'import/resolver': { typescript: { project: './tsconfig.json' } },
       'import/parsers': { '@typescript-eslint/parser': ['.ts'] },
@@ -28,6 +29,9 @@ export default tseslint.config(
       '@typescript-eslint/no-explicit-any': 'error',
       '@typescript-eslint/no-unused-vars': ['error', { argsIgnorePattern: '^_', varsIgnorePattern: '^_' }],
       'max-lines': ['error', { max: 400, skipBlankLines: true, skipComments: true }],
+      // No expression takes longer than its input is long: what people send decides nothing about our time.
+      'regexp/no-super-linear-backtracking': ['error', { report: 'certain' }],
+      'regexp/no-super-linear-move': ['error', { report: 'certain' }],
       'import/no-cycle': ['error', { ignoreExternal: true, maxDepth: 12 }],
       'import/no-restricted-paths': [
         'error',

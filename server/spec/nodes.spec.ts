@@ -1,4 +1,5 @@
 import { EventEmitter } from 'node:events';
+import { connect } from 'node:net';
 import * as design from '@contract/design';
 import * as prove from '@contract/prove';
 import * as run from '@contract/run';
@@ -228,5 +229,60 @@ describe('acts that are done together', () => {
       'four',
     ]);
     expect((await entries()) - before).toBe(2);
+  });
+});
+
+describe('what takes long to arrive', () => {
+  let p: Project;
+  let app: Awaited<ReturnType<typeof buildApp>>;
+  let url: string;
+  let cookie: string;
+  beforeAll(async () => {
+    p = await openProject();
+    cookie = await p.cookie('author');
+    app = await buildApp({ context: contextOf(p.database), times: { within: 400, silent: 400 } });
+    url = await app.listen({ host: '127.0.0.1', port: 0 });
+  }, 180_000);
+  afterAll(async () => {
+    app.server.closeAllConnections();
+    await app.close();
+    await p.close();
+  });
+
+  /** Sends headers that announce a body, and only the beginning of it; answers what came back until the connection ended. */
+  const begin = (path: string, type: string): Promise<string> =>
+    new Promise((resolve) => {
+      const { hostname, port } = new URL(url);
+      const socket = connect(Number(port), hostname);
+      let text = '';
+      socket.on('data', (chunk: Buffer) => (text += chunk.toString()));
+      socket.on('error', () => undefined);
+      socket.on('close', () => resolve(text));
+      socket.write(
+        `POST /api/projects/spec${path} HTTP/1.1\r\nhost: ${hostname}:${port}\r\ncookie: ${cookie}\r\ncontent-type: ${type}\r\ncontent-length: 5000\r\n\r\n{"a":`,
+      );
+    });
+
+  it('is cut where its body does not come to an end, and holds nobody else up', async () => {
+    const began = begin('/requirements', 'application/json');
+    const uploaded = begin('/files', 'application/octet-stream');
+    const others = await fetch(`${url}/api/projects/spec`, { headers: { cookie } });
+    expect(others.status).toBe(200);
+    for (const text of await Promise.all([began, uploaded])) expect(text).not.toContain('HTTP/1.1 200');
+  });
+
+  it('is not cut where only the answer takes long: a stream of events lasts', async () => {
+    const abort = new AbortController();
+    const answer = await fetch(`${url}/api/projects/spec/events`, { headers: { cookie }, signal: abort.signal });
+    const reader = answer.body?.getReader();
+    let ended = false;
+    const reading = (async () => {
+      while (!(await reader?.read())?.done);
+      ended = true;
+    })().catch(() => (ended = true));
+    await new Promise((resolve) => setTimeout(resolve, 1600));
+    expect(ended).toBeFalse();
+    abort.abort();
+    await reading;
   });
 });

@@ -31,6 +31,8 @@ export interface AppOptions {
   readonly signInLimit?: number;
   /** Requests a minute and address. */
   readonly requestLimit?: number;
+  /** How long bodies may take. */
+  readonly times?: BodyTimes;
 }
 
 export async function buildApp({
@@ -40,6 +42,7 @@ export async function buildApp({
   signInLimit = 20,
   requestLimit = 3000,
   trustProxy,
+  times = bodyTimes,
 }: AppOptions): Promise<FastifyInstance> {
   const app = Fastify({
     logger,
@@ -106,7 +109,7 @@ export async function buildApp({
 
   checkOrigins(app, context.secureCookies);
   guardRoutes(app, context);
-  cutSlowBodies(app);
+  cutSlowBodies(app, times);
   answerErrors(app);
   // Answers are for who asked, now.
   app.addHook('onSend', async (request, reply) => {
@@ -179,26 +182,36 @@ function checkOrigins(app: FastifyInstance, secure: boolean): void {
   });
 }
 
-/** A JSON body has so long to arrive; of an upload something has to arrive so often. */
-const bodyWithin = 20_000;
-const silentFor = 30_000;
+interface BodyTimes {
+  /** A JSON body has so long to arrive, in milliseconds. */
+  readonly within: number;
+  /** Of an upload something has to arrive so often, in milliseconds. */
+  readonly silent: number;
+}
+const bodyTimes: BodyTimes = { within: 20_000, silent: 30_000 };
 
 /** A body that does not end is cut after its time, and holds nothing up. */
-function cutSlowBodies(app: FastifyInstance): void {
+function cutSlowBodies(app: FastifyInstance, { within, silent }: BodyTimes): void {
   app.addHook('preParsing', async (request, _reply, payload) => {
+    // What has no body has nothing to wait for, however long its answer takes: a stream of events lasts as long as somebody listens.
+    const { 'content-length': length, 'transfer-encoding': coding } = request.headers;
+    if (coding === undefined && (length === undefined || length === '0')) return payload;
     const begun = Date.now();
     const { socket } = request.raw;
     const streamed = /^(multipart\/|application\/octet-stream)/.test(request.headers['content-type'] ?? '');
     let read = socket.bytesRead;
     let heard = begun;
-    const watch = setInterval(() => {
-      const now = Date.now();
-      if (socket.bytesRead > read) [read, heard] = [socket.bytesRead, now];
-      if (streamed ? now - heard > silentFor : now - begun > bodyWithin) {
-        clearInterval(watch);
-        request.raw.destroy(new Refusal('tooSlow'));
-      }
-    }, 1000);
+    const watch = setInterval(
+      () => {
+        const now = Date.now();
+        if (socket.bytesRead > read) [read, heard] = [socket.bytesRead, now];
+        if (streamed ? now - heard > silent : now - begun > within) {
+          clearInterval(watch);
+          request.raw.destroy(new Refusal('tooSlow'));
+        }
+      },
+      Math.min(1000, within / 4),
+    );
     const over = (): void => clearInterval(watch);
     request.raw.once('end', over).once('close', over).once('error', over);
     return payload;

@@ -42,7 +42,8 @@ export function caseOfTestName(test: string, keys: ReadonlySet<string>): string 
       .replace(/\.(info|lcov)$/i, '')
       .split(/[\\/]/)
       .pop() ?? '';
-  const bare = name.replace(/(\.(gcov|json|xml|txt|out|cov|tap|gz))+$/i, '');
+  let bare = name;
+  while (/\.(?:gcov|json|xml|txt|out|cov|tap|gz)$/i.test(bare)) bare = bare.slice(0, bare.lastIndexOf('.'));
   const exact = [name, bare, bare.replaceAll('_', '-'), bare.toUpperCase().replaceAll('_', '-')].find((key) => keys.has(key));
   return exact ?? onlyKeyIn(name, keys);
 }

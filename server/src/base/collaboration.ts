@@ -217,7 +217,7 @@ export function addComment(
       after: { comment: made.id, text },
     });
     w.wrote(commentRows, made.id);
-    const mentioned = [...text.matchAll(/@([a-z][a-z0-9.-]{1,40})/g)].map(([, login]) => login.replace(/[.-]+$/, ''));
+    const mentioned = [...text.matchAll(/@([a-z](?:[a-z0-9.-]{0,39}[a-z0-9]))/g)].map(([, login]) => login);
     const following = mentioned.length ? await w.tx.select({ id: people.id }).from(people).where(inArray(people.login, mentioned)) : [];
     for (const personId of new Set([...(person.id ? [person.id] : []), ...following.map(({ id }) => id)]))
       await w.tx.insert(followers).ignore().values({ recordId: record.id, personId });

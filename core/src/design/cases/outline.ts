@@ -3,7 +3,8 @@ import type { CaseStep } from '../case';
 
 const numbering = /^(?:(?:\(?\d+(?:\.\d+)*[.)]?|\(?[a-zA-Z][.)]|[-*•–])\s+|step\s+\d+\s*[:.)-]\s*)/i;
 const expectedWord = /^(?:expected(?:\s+results?)?|expects?|results?|then|verify that|check that|should)\s*[:\-–]?\s*/i;
-const inline = /\s+(?:=>|->|→|—)\s+|\s*[;.]?\s+(?=(?:expected(?:\s+results?)?|expect|result)\s*:)/i;
+/** Of a line whose gaps are single blanks. */
+const inline = / (?:=>|->|→|—) |[;.]? (?=(?:expected(?: results?)?|expect|result) ?:)/i;
 
 const indentOf = (line: string): number => line.replaceAll('\t', '    ').search(/\S/);
 
@@ -32,7 +33,7 @@ export function stepsFromOutline(text: string): { readonly steps: readonly CaseS
       last.expected = join(last.expected, bare);
       return;
     }
-    const [action, ...seen] = bare.split(inline);
+    const [action, ...seen] = bare.replaceAll(/\s+/g, ' ').split(inline);
     steps.push({ action: action.trim(), expected: seen.join(' ').replace(expectedWord, '').trim(), row: i + 1, indent });
     listening = false;
   });

@@ -45,13 +45,26 @@ export function writeMermaid(flow: Flow): string {
   return `${lines.join('\n')}\n`;
 }
 
-const shapes: readonly (readonly [RegExp, FlowNodeKind | 'terminal'])[] = [
-  [/^\(\[([\s\S]*)\]\)$/, 'terminal'],
-  [/^\(\(+([\s\S]*?)\)+\)$/, 'terminal'],
-  [/^\[\/([\s\S]*)[/\\]\]$/, 'check'],
-  [/^\{+([\s\S]*?)\}+$/, 'decision'],
-  [/^\[+([\s\S]*?)\]+$/, 'action'],
-  [/^\(([\s\S]*)\)$/, 'action'],
+/** What stands between an opening and a closing; brackets of theirs that are said several times over are taken off with them. */
+function between(text: string, open: string, close: string, over = ''): string | undefined {
+  if (!text.startsWith(open) || !text.endsWith(close) || text.length < open.length + close.length) return undefined;
+  let [from, to] = [open.length, text.length - close.length];
+  if (over) {
+    while (from < to && text[from] === over[0]) from++;
+    while (to > from && text[to - 1] === over[1]) to--;
+  }
+  return text.slice(from, to);
+}
+
+/** The shapes that a node's text may stand in, the longest opening first. */
+const shapes: readonly (readonly [open: string, close: string, over: string, kind: FlowNodeKind | 'terminal'])[] = [
+  ['([', '])', '', 'terminal'],
+  ['((', '))', '()', 'terminal'],
+  ['[/', '/]', '', 'check'],
+  ['[/', '\\]', '', 'check'],
+  ['{', '}', '{}', 'decision'],
+  ['[', ']', '[]', 'action'],
+  ['(', ')', '', 'action'],
 ];
 
 interface Reading {
@@ -93,7 +106,7 @@ function readVariable(text: string, row: number, { variables, findings }: Readin
   const m = /^([\w.]+)(?: \(([^)]*)\))?: (?:one of (.+)|(-?[\d.]+) to (-?[\d.]+) step ([\d.]+))$/.exec(text);
   if (!m) return void findings.push({ severity: 'error', row, text: 'This variable cannot be read.' });
   const unit = m[2] ? { unit: m[2] } : {};
-  if (m[3]) variables.push({ name: m[1], ...unit, domain: { kind: 'values', values: m[3].split(/\s*,\s*/).map(value) } });
+  if (m[3]) variables.push({ name: m[1], ...unit, domain: { kind: 'values', values: m[3].split(',').map((part) => value(part.trim())) } });
   else variables.push({ name: m[1], ...unit, domain: { kind: 'range', from: Number(m[4]), to: Number(m[5]), step: Number(m[6]) } });
 }
 
@@ -105,15 +118,15 @@ function readStatement(line: string, row: number, reading: Reading): void {
   let from = takeNode();
   if (from === undefined) return fault();
   while (rest) {
-    const edge = /^\s*(?:--\s+(.+?)\s+-->|==\s+(.+?)\s+==>|-->|---|==>|-\.->)\s*(?:\|((?:"[^"]*"|[^|])*)\|)?\s*/.exec(rest);
+    const edge = /^\s*(?:--\s((?:(?!-->).)+)-->|==\s((?:(?!==>).)+)==>|-->|---|==>|-\.->)\s*(?:\|((?:"[^"]*"|[^"|])*)\|)?\s*/.exec(rest);
     if (!edge) return fault();
     rest = rest.slice(edge[0].length);
     const to = takeNode();
     if (to === undefined) return fault();
-    const words = unquote(edge[3] ?? edge[1] ?? edge[2] ?? '');
-    const guarded = /^([\s\S]*?)\s*\[(.+)\]$/.exec(words);
-    const guard = guarded && readGuard(guarded[2]);
-    reading.edges.push({ from, to, label: guard ? guarded[1] : words, ...(guard ? { guard } : {}) });
+    const words = unquote((edge[3] ?? edge[1] ?? edge[2] ?? '').trim());
+    const at = words.endsWith(']') ? words.indexOf('[', words.lastIndexOf('\n') + 1) : -1;
+    const guard = at < 0 ? undefined : readGuard(words.slice(at + 1, -1));
+    reading.edges.push({ from, to, label: guard ? words.slice(0, at).trimEnd() : words, ...(guard ? { guard } : {}) });
     from = to;
   }
 
@@ -125,10 +138,10 @@ function readStatement(line: string, row: number, reading: Reading): void {
     const shape = /^(\(\[.*?\]\)|\(\(.*?\)\)|\[\/.*?[/\\]\]|\{\{.*?\}\}|\{.*?\}|\[\[.*?\]\]|\[.*?\]|\(.*?\))(?=\s*($|-|=|\|))/.exec(rest);
     if (shape) {
       rest = rest.slice(shape[0].length);
-      for (const [pattern, kind] of shapes) {
-        const inner = pattern.exec(shape[1]);
-        if (!inner) continue;
-        reading.nodes.set(id, { id, kind, text: unquote(inner[1]) });
+      for (const [open, close, over, kind] of shapes) {
+        const inner = between(shape[1], open, close, over);
+        if (inner === undefined) continue;
+        reading.nodes.set(id, { id, kind, text: unquote(inner) });
         break;
       }
     } else if (!reading.nodes.has(id)) reading.nodes.set(id, { id, kind: 'action', text: id });
@@ -141,7 +154,8 @@ function readStatement(line: string, row: number, reading: Reading): void {
 }
 
 function readGuard(text: string): Comparison[] | undefined {
-  const parts = text.split(/\s+and\s+/).map((part) => /^([\w.]+)\s*(<=|>=|!=|=|<|>)\s*(.+)$/.exec(part.trim()));
+  const single = text.replaceAll(/\s+/g, ' ');
+  const parts = single.split(' and ').map((part) => /^([\w.]+) ?(<=|>=|!=|=|<|>) ?(\S.*)$/.exec(part.trim()));
   if (parts.some((m) => !m)) return undefined;
   return parts.map((m) => ({
     variable: m?.[1] ?? '',

@@ -17,7 +17,7 @@ const unit = String.raw`(?:\s*(%|°\s?[CF]|[a-zA-Zµμ]+(?:\/[a-zA-Z]+)?[²³23]
 type Kind = 'atMost' | 'less' | 'atLeast' | 'more' | 'between' | 'about' | 'exactly';
 const patterns: readonly (readonly [Kind, RegExp])[] = [
   ['between', new RegExp(String.raw`\b(?:between|from)\s+${number}${unit}\s+(?:and|to)\s+${number}${unit}`, 'gi')],
-  ['about', new RegExp(String.raw`${number}${unit}\s*(?:±|\+\/-)\s*${number}${unit}`, 'gi')],
+  ['about', new RegExp(String.raw`(?<![\d.,])${number}${unit}\s*(?:±|\+\/-)\s*${number}${unit}`, 'gi')],
   [
     'atMost',
     new RegExp(
@@ -180,14 +180,14 @@ export function proposeSteps(text: string): CriterionProposal[] {
   let current: (typeof found)[number] | undefined;
   for (const raw of text.split(/\r?\n|(?<=[.;,])\s+(?=(?:given|when|then|and|but)\b)/i)) {
     const line = raw.trim().replace(/[;,]$/, '');
-    const scenario = /^(?:scenario|example)s?(?: outline)?:\s*(.*)$/i.exec(line);
+    const scenario = /^(?:scenario|example)s?(?: outline)?:\s*(\S.*)?$/i.exec(line);
     if (scenario) {
-      current = { title: scenario[1], given: [], steps: [] };
+      current = { title: scenario[1] ?? '', given: [], steps: [] };
       found.push(current);
       mode = undefined;
       continue;
     }
-    const m = /^(?:[-*]\s*)?(given|when|then|and|but)\b[:,]?\s+(.+)$/i.exec(line);
+    const m = /^(?:[-*]\s*)?(given|when|then|and|but)\b[:,]?\s+(\S.*)$/i.exec(line);
     if (!m) continue;
     const word = m[1].toLowerCase();
     const said = m[2].charAt(0).toUpperCase() + m[2].slice(1);

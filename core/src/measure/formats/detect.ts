@@ -40,7 +40,7 @@ export function detectFormat(head: Uint8Array): CoverageFormat | ResultFormat | 
   if (/^mode: (set|count|atomic)\b/.test(text)) return 'goCover';
   if (/^(TAP version \d+|1\.\.\d+|(not )?ok\b)/.test(text)) return 'tap';
   if (/^(TN:|SF:|VER:|#.*\n(TN|SF):)/.test(text) || /^(DA|BRDA|FN|FNDA|FNL|FNA):/m.test(text)) return 'lcov';
-  if (/^\s*\d+\|\s*[\d.]*[kMGTPE]?\|/m.test(text)) return 'llvmText';
+  if (/^[ \t]*\d+\|[ \t]*[\d.]*[kMGTPE]?\|/m.test(text)) return 'llvmText';
   return undefined;
 }
 
@@ -55,7 +55,7 @@ function detectXml(text: string): CoverageFormat | ResultFormat | undefined {
 function detectJson(text: string): CoverageFormat | undefined {
   if (/"type"\s*:\s*"llvm\.coverage\.json\.export"|^\{\s*"data"\s*:\s*\[/.test(text)) return 'llvmJson';
   if (/"(gcc_version|format_version|data_file|current_working_directory)"\s*:/.test(text)) return 'gcov';
-  return /"(statementMap|fnMap|branchMap)"\s*:/.test(text) || /^\{\s*"[^"]*[\\/.][^"]*"\s*:\s*\{/.test(text) ? 'istanbul' : undefined;
+  return /"(statementMap|fnMap|branchMap)"\s*:/.test(text) || /^\{\s*"[^"\\/.]*[\\/.][^"]*"\s*:\s*\{/.test(text) ? 'istanbul' : undefined;
 }
 
 const readers: Readonly<Record<CoverageFormat, new (take: TakeSection) => CoverageReader>> = {

@@ -82,7 +82,7 @@ export class LlvmTextReader implements CoverageReader {
     if (!this.decision) return;
     const many = /Number of Conditions: (\d+)/.exec(line);
     if (many) this.decision.conditions = Number(many[1]);
-    const vector = /^\s*\|\s+\d+ \{ ([TF\-, ]+?)\s*= ([TF])\s*\}/.exec(line);
+    const vector = /^\s*\|\s+\d+ \{ ([TF-](?:[, ]+[TF-])*) *= ([TF])\s*\}/.exec(line);
     if (vector) {
       const values = vector[1].split(',').map((v) => letters[v.trim()]);
       if (values.length !== this.decision.conditions) this.fault('error', 'The vector has another number of conditions than its decision.');

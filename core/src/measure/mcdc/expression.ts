@@ -49,7 +49,7 @@ const words: Readonly<Record<string, Token['operator']>> = { and: 'and', or: 'or
 function tokenize(text: string, language: DecisionLanguage): Token[] {
   const tokens: Token[] = [];
   const scanner =
-    /\s*(?:("(?:\\.|[^"\\])*"|'(?:\\.|[^'\\])*')|([A-Za-z_$][\w$]*)|(\d[\w.']*)|(&&|\|\||<=|>=|==|!=|\/=|<<|>>|->|::|:=|\*\*|.))/gsu;
+    /\s+|("(?:\\.|[^"\\])*"|'(?:\\.|[^'\\])*')|([A-Za-z_$][\w$]*)|(\d[\w.']*)|(&&|\|\||<=|>=|==|!=|\/=|<<|>>|->|::|:=|\*\*|.)/gsu;
   for (const match of text.matchAll(scanner)) {
     const token = match[0].trim();
     if (!token) continue;

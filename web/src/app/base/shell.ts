@@ -97,7 +97,7 @@ export class Shell implements OnDestroy {
 
   private remember(): void {
     const url = this.router.url.split('?')[0];
-    const record = /\/(?:requirement|design|record|bench|round|problems)\/([A-Z][\w-]*\d+)$/.exec(url);
+    const record = /\/(?:requirement|design|record|bench|round|problems)\/([A-Z][\w-]*\d)$/.exec(url);
     if (record) this.store.dispatch(baseActions.placeVisited({ url, label: record[1] }));
   }
 

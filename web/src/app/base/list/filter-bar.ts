@@ -44,7 +44,8 @@ import { readFilter, suggestions, type FilterField } from './filter-text';
     <mat-autocomplete #offered="matAutocomplete" class="close-set" (optionSelected)="take($event)">
       @for (s of offers(); track s.text) {
         <mat-option [value]="s.text"
-          ><b>{{ s.text }}</b>&ngsp;<span class="second small">{{ s.words }}</span></mat-option
+          ><b>{{ s.text }}</b
+          >&ngsp;<span class="second small">{{ s.words }}</span></mat-option
         >
       }
     </mat-autocomplete>
@@ -148,7 +149,7 @@ export class FilterBar {
 
   protected take(event: MatAutocompleteSelectedEvent): void {
     const value = event.option.value as string;
-    const typing = this.typing().replace(/\S*$/, value);
+    const typing = this.typing().slice(0, this.typing().lastIndexOf(' ') + 1) + value;
     // The box shows what was taken until the text says otherwise.
     this.box().nativeElement.value = typing;
     this.type(typing);

@@ -23,7 +23,21 @@ export interface FilterPiece {
   readonly isWords: boolean;
 }
 
-const pieces = /-?(?:[A-Za-z][\w.]*:)?(?:"[^"]*"?(?:,"[^"]*"?|,[^\s,"]+)*|[^\s"]+(?:,"[^"]*"?)*)/g;
+/** The pieces of a text: what stands between blanks that are in no quotes. */
+function piecesOf(text: string): string[] {
+  const pieces: string[] = [];
+  let piece = '';
+  let inQuotes = false;
+  for (const sign of text) {
+    if (sign === '"') inQuotes = !inQuotes;
+    if (/\s/.test(sign) && !inQuotes) {
+      if (piece) pieces.push(piece);
+      piece = '';
+    } else piece += sign;
+  }
+  return piece ? [...pieces, piece] : pieces;
+}
+
 const valuesOf = (text: string): string[] =>
   [...text.matchAll(/"([^"]*)"?|([^,]+)/g)].map(([, quoted, plain]) => (quoted ?? plain ?? '').trim()).filter(Boolean);
 
@@ -32,7 +46,7 @@ const valuesOf = (text: string): string[] =>
  * of that level, between two numbers, with none of something, and with a word. Commas say "or", a hyphen before says "not".
  */
 export function readFilter(text: string, fields: readonly FilterField[]): FilterPiece[] {
-  return [...text.matchAll(pieces)].map(([piece]) => readPiece(piece, fields));
+  return piecesOf(text).map((piece) => readPiece(piece, fields));
 }
 
 function readPiece(text: string, fields: readonly FilterField[]): FilterPiece {
@@ -56,8 +70,9 @@ function readPiece(text: string, fields: readonly FilterField[]): FilterPiece {
 
 function conditionOf(field: FilterField, text: string): Filter | string {
   const name = field.field ?? field.name;
-  const range = /^(.*?)\.\.(.*)$/.exec(text.replaceAll('"', ''));
-  if (range) return rangeOf(field, name, range[1].trim(), range[2].trim());
+  const plain = text.replaceAll('"', '');
+  const dots = plain.indexOf('..');
+  if (dots >= 0) return rangeOf(field, name, plain.slice(0, dots).trim(), plain.slice(dots + 2).trim());
   const values = valuesOf(text);
   if (field.counted && values.length === 1 && /^(none|some)$/i.test(values[0]))
     return values[0].toLowerCase() === 'none' ? { field: name, is: [0] } : { field: name, from: 1 };
@@ -102,11 +117,13 @@ export const quoted = (value: string): string => (/[\s,"]/.test(value) ? `"${val
 
 /** What can be typed next, for the piece that is being typed: fields by their beginnings, then the values of the field. */
 export function suggestions(typed: string, fields: readonly FilterField[]): { readonly text: string; readonly words: string }[] {
-  const piece = /(?:^|\s)(-?)([A-Za-z][\w.]*)?(:?)([^\s]*)$/.exec(typed);
-  if (!piece) return [];
-  const [, not, name = '', colon, value] = piece;
-  if (!colon) {
-    if (!name) return [];
+  const piece = typed.slice(typed.lastIndexOf(' ') + 1);
+  const not = piece.startsWith('-') ? '-' : '';
+  const colon = piece.indexOf(':');
+  const name = piece.slice(not.length, colon < 0 ? undefined : colon);
+  const value = piece.slice(colon + 1);
+  if (colon < 0) {
+    if (!/^[A-Za-z]/.test(name)) return [];
     return fields
       .filter((f) => f.name.toLowerCase().startsWith(name.toLowerCase()) || f.words.toLowerCase().includes(name.toLowerCase()))
       .slice(0, 8)

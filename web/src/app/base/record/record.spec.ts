@@ -44,7 +44,7 @@ describe('what a record has besides its content', () => {
       .on(contract.getRecord, () => ({ following: false, record: {}, snapshot: null, traces: [], signatures: [], externalIds: [] }))
       .on(contract.listComments, () => comments)
       .on(contract.addComment, ({ html, parent }) => {
-        const made = comment(comments.length + 1, String(html).replace(/<[^>]+>/g, ''), {
+        const made = comment(comments.length + 1, String(html).replace(/<[^<>]+>/g, ''), {
           parent: (parent as number | null) ?? null,
           by: 'ada',
         });
