@@ -103,7 +103,7 @@ export async function buildApp({
         description: 'From a requirement to a proof pack. Answers in error are problem details (RFC 9457) with a stable code.',
       },
     },
-    transform: jsonSchemaTransform,
+    transform: describeRoute,
   });
   await app.register(swaggerUi, { routePrefix: '/api/docs', staticCSP: true });
 
@@ -155,6 +155,13 @@ export async function buildApp({
   app.addHook('onClose', async () => context.readers.stop());
   return app;
 }
+
+/** The description of a route, with who may call it. */
+const describeRoute: typeof jsonSchemaTransform = (data) => {
+  const described = jsonSchemaTransform(data);
+  const { may } = (data.route?.config ?? {}) as { may?: unknown };
+  return may === undefined ? described : { ...described, schema: { ...described.schema, 'x-may': may } as typeof described.schema };
+};
 
 const requestWindow = 60_000;
 
