@@ -148,5 +148,6 @@ export async function prepareDatabase(database, name, root) {
     CORD_DB_PASSWORD: appPassword,
     CORD_DB_NAME: name,
     CORD_KEY_SECRET_FILE: keySecret(database.folder),
+    CORD_HEADS_FILE: join(database.folder, 'signed-heads.jsonl'),
   };
 }

@@ -113,6 +113,18 @@ describe('every route, asked by everybody', () => {
     expect(told).toEqual([]);
   }, 120_000);
 
+  it('notes each refusal once in the installation’s ledger, for its administrator to find', async () => {
+    const { body } = await p.call('admin', base.listInstallationLedger, { q: 'refused stranger', limit: 500 } as never);
+    expect(body.total).toBeGreaterThan(20);
+    expect(body.entries.every(({ action, key }) => action === 'refused' && key === 'stranger')).toBeTrue();
+    const asked = body.entries.map(({ after }) => (after as { asked: string }).asked);
+    expect(new Set(asked).size).toBe(asked.length);
+    expect(asked).toContain('GET /api/projects/spec/board');
+    await p.call('stranger', base.getProject, {});
+    expect((await p.call('admin', base.listInstallationLedger, { q: 'refused stranger' } as never)).body.total).toBe(body.total);
+    expect((await p.call('author', base.listInstallationLedger, {} as never)).problem.code).toBe('forbidden');
+  });
+
   it('lets an auditor change nothing', async () => {
     const before = await p.call('auditor', base.getProject, {});
     for (const route of routes.filter(({ method }) => method !== 'get'))

@@ -179,18 +179,32 @@ export const ledgerEntrySchema = z.object({
   hash: z.string(),
 });
 export type LedgerRow = z.output<typeof ledgerEntrySchema>;
+const ledgerQuery = z.object({
+  before: z.coerce.number().int().optional(),
+  limit: z.coerce.number().int().min(1).max(500).default(100),
+  kind: z.string().max(40).optional(),
+  who: z.string().max(60).optional(),
+  /** Words that all stand in what was done, or in the key of what it was done to. */
+  q: z.string().max(100).optional(),
+});
+const ledgerPage = z.object({
+  entries: z.array(ledgerEntrySchema),
+  total: z.number(),
+  kinds: z.array(z.string()),
+  people: z.array(z.string()),
+});
 export const listLedger = endpoint('GET', '/projects/:project/ledger', {
   summary: 'Ledger entries, newest first, a page at a time',
   may: 'member',
   params: inProject,
-  query: z.object({
-    before: z.coerce.number().int().optional(),
-    limit: z.coerce.number().int().min(1).max(500).default(100),
-    kind: z.string().max(40).optional(),
-    who: z.string().max(60).optional(),
-    q: z.string().max(100).optional(),
-  }),
-  answer: z.object({ entries: z.array(ledgerEntrySchema), total: z.number(), kinds: z.array(z.string()), people: z.array(z.string()) }),
+  query: ledgerQuery,
+  answer: ledgerPage,
+});
+export const listInstallationLedger = endpoint('GET', '/ledger', {
+  summary: 'The installation’s own entries: sign-ins, lock-outs, refused requests, accounts; newest first',
+  may: 'installation',
+  query: ledgerQuery,
+  answer: ledgerPage,
 });
 export const verifyLedger = endpoint('POST', '/projects/:project/ledger/verification', {
   summary: 'Recompute the whole chain and name the first entry that does not fit',
@@ -211,6 +225,14 @@ export const verifyLedger = endpoint('POST', '/projects/:project/ledger/verifica
       }),
     ),
     rowFaultCount: z.number(),
+    /** What was signed of its end and kept outside the database; null where the operator named no file for that. */
+    signedHeads: z
+      .object({
+        heads: z.number(),
+        last: z.object({ seq: z.number(), at: z.string() }).nullable(),
+        fault: z.object({ seq: z.number(), at: z.string(), fault: z.enum(['shorter', 'another', 'forged']) }).nullable(),
+      })
+      .nullable(),
   }),
 });
 

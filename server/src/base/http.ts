@@ -11,11 +11,12 @@ import { findMember, findProgram, findSession, type Membership } from './access'
 import type { Database, Tx } from './database';
 import { sha256Of } from './digest';
 import { Refusal } from './errors';
+import { countOne } from './limits';
 import type { Parse } from './parsing';
 import type { LedgerReaders } from './readers';
 import type { SignedIn } from './passwords';
 import { operations } from './tables';
-import type { Actor } from './writing';
+import { installation, write, type Actor } from './writing';
 
 /** Behind TLS the name itself says that no other host or path may set it. */
 export const sessionCookieName = ({ secureCookies }: Pick<AppContext, 'secureCookies'>): string =>
@@ -115,7 +116,7 @@ async function authorise(context: AppContext, may: May, request: FastifyRequest)
     const person = id ? await findSession(db, id, context.now) : undefined;
     if (!person) throw new Refusal('notSignedIn');
     if (may !== 'settingPassword' && person.codeUntil != null) throw new Refusal('setPassword');
-    if (may === 'installation' && !person.installation) throw new Refusal('forbidden');
+    if (may === 'installation' && !person.installation) await refuse(context, request, person, 'forbidden');
     return { person, membership: nowhere };
   }
   const slug = (request.params as { project?: string }).project ?? '';
@@ -124,9 +125,28 @@ async function authorise(context: AppContext, may: May, request: FastifyRequest)
   const { person, membership } = found;
   if (person.codeUntil != null) throw new Refusal('setPassword');
   // Whoever has no part in a project is not told whether it exists.
-  if (!membership) throw new Refusal('notFound');
-  if (may !== 'member' && !may.some((role) => membership.roles.includes(role))) throw new Refusal('forbidden');
+  if (!membership) return refuse(context, request, person, 'notFound');
+  if (may !== 'member' && !may.some((role) => membership.roles.includes(role))) return refuse(context, request, person, 'forbidden');
   return { ...found, membership };
+}
+
+/** One entry for whoever asks again and again for what they may not: so many seconds long. */
+const refusedOnceIn = 600;
+
+/** Refuses who may not, and notes it in the installation's ledger. */
+async function refuse(context: AppContext, request: FastifyRequest, { login }: SignedIn, code: 'forbidden' | 'notFound'): Promise<never> {
+  const { db } = context.database;
+  const route = `${request.method} ${request.routeOptions.url ?? ''}`;
+  if ((await countOne(db, { name: `refused:${login}:${route}`, seconds: refusedOnceIn }, context.now())) === 1)
+    await write(db, installation(login, context.now), async (w) => {
+      w.log({
+        action: 'refused',
+        kind: 'person',
+        key: login,
+        after: { asked: `${request.method} ${request.url.split('?')[0].slice(0, 200)}`, address: request.ip },
+      });
+    });
+  throw new Refusal(code);
 }
 
 function findCaller(

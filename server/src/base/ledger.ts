@@ -40,7 +40,8 @@ export async function listLedger(
   const where: SQL[] = [eq(ledger.projectId, projectId)];
   if (query.kind) where.push(eq(ledger.kind, query.kind));
   if (query.who) where.push(eq(ledger.who, query.who));
-  if (query.q) where.push(or(like(ledger.key, `%${query.q}%`), like(ledger.action, `%${query.q}%`)) as SQL);
+  for (const word of (query.q ?? '').split(/\s+/).filter(Boolean).slice(0, 12))
+    where.push(or(like(ledger.key, `%${word}%`), like(ledger.action, `%${word}%`)) as SQL);
   const [{ total }] = await db
     .select({ total: count() })
     .from(ledger)

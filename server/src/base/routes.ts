@@ -92,6 +92,7 @@ export function baseRoutes(app: FastifyInstance, context: AppContext, signInLimi
   serve(app, context, contract.setMember, ({ actor, params, body }) => setMember(db, actor, params.login, body.roles));
   serve(app, context, contract.setProfile, ({ actor, body }) => setProfile(db, actor, body));
   serve(app, context, contract.listLedger, ({ membership, query }) => listLedger(db, membership.projectId, query));
+  serve(app, context, contract.listInstallationLedger, ({ query }) => listLedger(db, 0, query));
   serve(app, context, contract.closeBuild, ({ actor, params, body }) => closeBuild(context, actor, params.key, body));
   serve(app, context, contract.listTraceKinds, ({ membership }) => listTraceKinds(db, membership.projectId));
   serve(app, context, contract.saveTraceKind, ({ actor, params, body }) => saveTraceKind(db, actor, { name: params.name, ...body }));

@@ -2,6 +2,7 @@ import { and, asc, eq, isNull, sql } from 'drizzle-orm';
 import { builds, records, settings, type AppContext, type Verification } from '../base';
 import { verifyProject } from './integrity';
 import type { Projector } from './projector';
+import { checkHeads, signHead, type HeadsVerdict } from './signed-heads';
 import { projections } from './tables';
 
 /** A build whose stored cords were not what the ledger gives; they are now. */
@@ -34,12 +35,15 @@ export async function projectAgain({ database }: Pick<AppContext, 'database'>, p
 
 const day = 24 * 3600_000;
 
-/** Once a day and project, whichever node comes first: verifies ledger and rows, and makes the cords afresh. Undefined where it was done. */
+/**
+ * Once a day and project, whichever node comes first: verifies ledger and rows, makes the cords afresh, and signs the ledger's end outside the
+ * database. Undefined where it was done.
+ */
 export async function checkDaily(
   context: Pick<AppContext, 'database' | 'now'>,
   projector: Projector,
   projectId: number,
-): Promise<{ verification: Verification; drifts: readonly Drift[] } | undefined> {
+): Promise<{ verification: Verification; drifts: readonly Drift[]; heads: HeadsVerdict | null } | undefined> {
   const { db } = context.database;
   const name = `checked:${projectId}`;
   const now = context.now();
@@ -54,5 +58,9 @@ export async function checkDaily(
     .where(and(eq(settings.name, name), sql`${settings.value} < ${before}`));
   if (!claimed.affectedRows) return undefined;
   const verification = await verifyProject(context, projectId);
-  return { verification, drifts: await projectAgain(context, projector, projectId) };
+  const drifts = await projectAgain(context, projector, projectId);
+  const heads = await checkHeads(db, projectId);
+  await signHead(db, projectId, now);
+  await signHead(db, 0, now);
+  return { verification, drifts, heads };
 }

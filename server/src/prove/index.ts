@@ -6,4 +6,5 @@ export * from './integrity';
 export * from './check';
 export * from './pack';
 export * from './pack-key';
+export * from './signed-heads';
 export * from './routes';

@@ -37,6 +37,7 @@ import { requirements, requirementsById } from '../specify';
 import { readFacts, type Facts } from './facts';
 import { addConfiguration, addCoverageFiles, addDecisions, addPeople, addTraces, pretty, type PackSource } from './pack-data';
 import { signingKey, type PackKey } from './pack-key';
+import { signHead } from './signed-heads';
 import { addCasePages, addRequirementPages, addSignedTexts, signatureList, type PackContents } from './pack-records';
 import { addRuns, type PackedRun, type PackProblem } from './pack-runs';
 import { PackWriter } from './pack-writer';
@@ -59,6 +60,7 @@ export async function makeProofPack(db: Db, job: StoredJob, progress: JobProgres
       .join('');
     await out.add('SHA256SUMS', sums);
     await out.add('SHA256SUMS.sig', sign(null, Buffer.from(sums), key));
+    await signHead(db, job.projectId, at);
     await progress.report(0.97, 'Storing');
     return { name: `${packName(job.build, seq)}.zip`, ...(await out.finish()) };
   } catch (error) {

@@ -46,6 +46,8 @@ async function check(): Promise<void> {
     const found = await checkDaily({ database, now: () => new Date() }, projector, id);
     if (found?.verification.fault) tell(`${name}: the ledger is broken at entry ${found.verification.fault.seq}`);
     if (found?.verification.rowFaultCount) tell(`${name}: ${found.verification.rowFaultCount} rows are not what the ledger says`);
+    const cut = found?.heads?.fault;
+    if (cut) tell(`${name}: the ledger does not hold entry ${cut.seq} as it was signed on ${cut.at} (${cut.fault})`);
     for (const { build, keys } of found?.drifts ?? [])
       tell(`${name} ${build}: ${keys.length} cords were not what the ledger gives: ${keys.slice(0, 20).join(', ')}`);
   }

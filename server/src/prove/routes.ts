@@ -6,6 +6,7 @@ import { getBoard, getCord } from './board';
 import { verifyProject } from './integrity';
 import { listPackKeys } from './pack-key';
 import { jumpTo, waitingFor } from './jump';
+import { checkHeads } from './signed-heads';
 
 export function proveRoutes(app: FastifyInstance, context: AppContext): void {
   const { db } = context.database;
@@ -21,7 +22,7 @@ export function proveRoutes(app: FastifyInstance, context: AppContext): void {
   });
   serve(app, context, base.verifyLedger, async ({ membership }) => {
     const { rowFaults, ...verdict } = await verifyProject(context, membership.projectId);
-    return { ...verdict, rowFaults: [...rowFaults] };
+    return { ...verdict, rowFaults: [...rowFaults], signedHeads: await checkHeads(db, membership.projectId) };
   });
   serve(app, context, base.jump, ({ membership, query }) => jumpTo(db, membership.projectId, query.q, query.build));
   serve(app, context, base.listWaiting, ({ membership, person }) => waitingFor(db, membership.projectId, person.login, membership.roles));

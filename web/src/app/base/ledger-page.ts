@@ -73,7 +73,23 @@ const linked: readonly string[] = ['requirement', 'case', 'run', 'round', 'probl
           <div class="note" role="status">
             <cp-icon name="verified" /><span
               ><b>The chain holds:</b> {{ v.entries }} entries, each with the hash of the one before it, and all {{ v.rows }} rows that they
-              account for are as they were written. Head <code class="small">{{ v.head.slice(0, 24) }}…</code></span
+              account for are as they were written. Head <code class="small">{{ v.head.slice(0, 24) }}…</code>
+              @if (v.signedHeads; as outside) {
+                @if (outside.last; as last) {
+                  <br />{{ outside.heads }} signed ends of it, kept outside the database, fit; the last of entry {{ last.seq }} on
+                  {{ last.at | date: 'yyyy-MM-dd HH:mm' }}.
+                }
+              } @else {
+                <br />No end of it is kept outside the database: the operator names a file for that (CORD_HEADS_FILE).
+              }
+            </span>
+          </div>
+        }
+        @if (v.signedHeads?.fault; as cut) {
+          <div class="note broken" role="alert">
+            <cp-icon name="warning" /><span
+              ><b>Entry {{ cut.seq }} is not as it was signed outside the database on {{ cut.at | date: 'yyyy-MM-dd HH:mm' }}:</b>
+              {{ cutWords[cut.fault] }}</span
             >
           </div>
         }
@@ -195,6 +211,11 @@ export class LedgerPage {
   private readonly store = this.scope.store;
   protected readonly ledger = this.store.selectSignal(baseFeature.selectLedger);
   protected readonly verdict = this.store.selectSignal(baseFeature.selectVerdict);
+  protected readonly cutWords = {
+    shorter: 'the ledger ends before it. Its last entries were taken away.',
+    another: 'another entry has its number. The ledger was made anew from there.',
+    forged: 'the file says so with a signature that is not of this installation.',
+  };
   protected readonly verifying = this.store.selectSignal(selectRequest(baseCommands.verifyLedger.name));
   protected readonly faultWords = faultWords;
   protected readonly kind = signal('');

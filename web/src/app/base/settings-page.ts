@@ -8,6 +8,7 @@ import { metricWords, policiesOf, type StandardProfile } from '@core/prove';
 import { onAction, useProject } from './live';
 import { AccountPanel } from './settings/account-panel';
 import { AccountsPanel } from './settings/accounts-panel';
+import { AuditPanel } from './settings/audit-panel';
 import { ProgramsPanel } from './settings/programs-panel';
 import { baseCommands } from './state';
 import { Icon } from './ui/icon';
@@ -33,7 +34,7 @@ const toggled = <T>(list: readonly T[], item: T): T[] => (list.includes(item) ? 
 /** Who is what in the project, what its standard asks for, programs and accounts, and one's own sessions and password. */
 @Component({
   selector: 'cp-settings-page',
-  imports: [FormsModule, MatButtonModule, Icon, ProblemNote, ProgramsPanel, AccountsPanel, AccountPanel],
+  imports: [FormsModule, MatButtonModule, Icon, ProblemNote, ProgramsPanel, AccountsPanel, AccountPanel, AuditPanel],
   changeDetection: ChangeDetectionStrategy.OnPush,
   template: `
     <div class="page stack">
@@ -170,6 +171,7 @@ const toggled = <T>(list: readonly T[], item: T): T[] => (list.includes(item) ? 
       }
       @if (scope.session()?.person?.installation) {
         <cp-accounts-panel />
+        <cp-audit-panel />
       }
       <cp-account-panel />
     </div>

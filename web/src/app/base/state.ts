@@ -28,6 +28,7 @@ export const baseCommands = {
   setMember: command('[Base] set member', contract.setMember),
   setProfile: command('[Base] set profile', contract.setProfile),
   listLedger: command('[Base] list ledger', contract.listLedger),
+  listInstallationLedger: command('[Base] list installation ledger', contract.listInstallationLedger),
   verifyLedger: command('[Base] verify ledger', contract.verifyLedger),
   jump: command('[Base] jump', contract.jump),
   listWaiting: command('[Base] list waiting', contract.listWaiting),
@@ -84,6 +85,8 @@ interface BaseState {
     readonly kinds: readonly string[];
     readonly people: readonly string[];
   };
+  /** The same of the installation. */
+  readonly audit: BaseState['ledger'];
   readonly verdict: AnswerOf<typeof contract.verifyLedger> | null;
   readonly found: readonly JumpItem[];
   readonly waiting: readonly WaitingItem[];
@@ -112,6 +115,7 @@ const first: BaseState = {
   tokens: [],
   fields: [],
   ledger: { entries: [], total: 0, kinds: [], people: [] },
+  audit: { entries: [], total: 0, kinds: [], people: [] },
   verdict: null,
   found: [],
   waiting: [],
@@ -182,6 +186,10 @@ export const baseFeature = createFeature({
     on(c.listLedger.done, (state, { answer, input }): BaseState => ({
       ...state,
       ledger: input.before ? { ...answer, entries: [...state.ledger.entries, ...answer.entries] } : answer,
+    })),
+    on(c.listInstallationLedger.done, (state, { answer, input }): BaseState => ({
+      ...state,
+      audit: input.before ? { ...answer, entries: [...state.audit.entries, ...answer.entries] } : answer,
     })),
     on(c.verifyLedger.done, (state, { answer }): BaseState => ({ ...state, verdict: answer })),
     on(c.jump.done, (state, { answer }): BaseState => ({ ...state, found: answer })),

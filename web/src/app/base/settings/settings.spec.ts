@@ -1,3 +1,4 @@
+import { AuditPanel } from './audit-panel';
 import * as contract from '@contract/base';
 import { passwordFault, passwordStrength } from '@contract/base';
 import { mount, openWeb } from '../testing';
@@ -149,6 +150,47 @@ describe('signing in', () => {
     await page.press(/Set it/);
     expect(api.of(contract.changePassword)[0]).toEqual({ present: 'the-code', password: 'three blue valves' });
     expect(api.of(contract.getSession).length).toBe(1);
+  });
+});
+
+describe('what happened on the installation', () => {
+  const entry = (seq: number, action: string, after: unknown = null) => ({
+    seq,
+    at: '2026-03-01T10:00:00.000Z',
+    who: 'tom',
+    action,
+    kind: 'person',
+    key: 'tom',
+    before: null,
+    after,
+    previous: '',
+    hash: '',
+  });
+
+  it('is told newest first, searched by person and words, and read on', async () => {
+    const { api } = openWeb(['administrator']);
+    api.on(contract.listInstallationLedger, ({ before }) => ({
+      entries: before
+        ? [entry(1, 'signed in')]
+        : [entry(3, 'refused', { asked: 'GET /api/people', address: '203.0.113.9' }), entry(2, 'signed in')],
+      total: 3,
+      kinds: ['person'],
+      people: ['ada', 'tom'],
+    }));
+    const page = await mount(AuditPanel);
+    await new Promise((resolve) => setTimeout(resolve, 150));
+    await page.settled();
+    expect(page.text()).toContain('2 of 3 entries');
+    expect(page.text()).toContain('asked: GET /api/people, address: 203.0.113.9');
+    expect(page.all('.t-broken').map((cell) => cell.textContent)).toEqual(['refused']);
+    await page.press(/Older ones/);
+    expect(api.of(contract.listInstallationLedger).at(-1)).toEqual({ limit: 50, before: 2 });
+    expect(page.all('tbody tr').length).toBe(3);
+    await page.write(/^What/, 'refused');
+    await page.write(/^Who/, 'tom');
+    await page.write(/words/, '203');
+    await new Promise((resolve) => setTimeout(resolve, 150));
+    expect(api.of(contract.listInstallationLedger).at(-1)).toEqual({ limit: 50, who: 'tom', q: 'refused 203' });
   });
 });
 
