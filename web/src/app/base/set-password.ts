@@ -14,7 +14,7 @@ import { ProblemNote } from './ui/problem-note';
   imports: [FormsModule, MatButtonModule, ProblemNote, NewPassword],
   changeDetection: ChangeDetectionStrategy.OnPush,
   template: `
-    <main class="middle">
+    <main class="page-middle">
       <form class="sheet pad stack" (ngSubmit)="set()">
         <h1>Set your password</h1>
         <p class="second">

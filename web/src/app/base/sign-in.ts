@@ -15,7 +15,7 @@ import { ProblemNote } from './ui/problem-note';
   imports: [FormsModule, MatButtonModule, ProblemNote, Icon],
   changeDetection: ChangeDetectionStrategy.OnPush,
   template: `
-    <main class="middle">
+    <main class="page-middle">
       <form class="sheet pad stack" (ngSubmit)="enter()">
         <div class="row">
           <svg width="40" height="30" viewBox="0 0 34 26" aria-hidden="true">

@@ -14,7 +14,7 @@ import { designCommands } from './state';
   imports: [MatButtonModule, BulkPanel, CaseRecord, Icon, ProblemNote, RecordList, FoundText, RowTemplate],
   changeDetection: ChangeDetectionStrategy.OnPush,
   template: `
-    <div class="panes">
+    <div class="panes beside" [class.one]="record()">
       <section class="pane pane-left side" aria-label="Cases">
         <div class="row">
           <h1 class="grow">Design</h1>
@@ -64,6 +64,7 @@ import { designCommands } from './state';
         <cp-problem [of]="addName" />
       </section>
       <section class="pane" aria-label="Case">
+        <button class="chip back" type="button" (click)="list()?.none(); open('')"><cp-icon name="chevron_left" /> Cases</button>
         @if (acting() && selection(); as chosen) {
           <cp-bulk-panel [of]="chosen" [choices]="choices()" (closed)="acting.set(false)" />
         } @else if (record(); as key) {
@@ -82,9 +83,6 @@ import { designCommands } from './state';
       display: block;
       height: 100%;
     }
-    .panes {
-      grid-template-columns: 400px minmax(0, 1fr);
-    }
     .side {
       display: flex;
       flex-direction: column;
@@ -101,7 +99,7 @@ export class DesignPage {
   protected readonly kind = caseKind;
   private readonly store = this.scope.store;
   private readonly router = inject(Router);
-  private readonly list = viewChild(RecordList);
+  protected readonly list = viewChild(RecordList);
   protected readonly addName = designCommands.addCase.name;
   protected readonly author = computed(() => this.scope.roles().includes('author'));
   protected readonly acting = signal(false);
@@ -135,7 +133,10 @@ export class DesignPage {
 
   protected open(key: string): void {
     this.acting.set(false);
-    void this.router.navigate(['/', this.scope.slug(), 'design', key], { queryParams: { edit: null }, queryParamsHandling: 'merge' });
+    void this.router.navigate(['/', this.scope.slug(), 'design', ...(key ? [key] : [])], {
+      queryParams: { edit: null },
+      queryParamsHandling: 'merge',
+    });
   }
 
   protected plan(): void {

@@ -49,7 +49,7 @@ const empty = { title: '', description: '', blocking: true, requirements: [] as 
   ],
   changeDetection: ChangeDetectionStrategy.OnPush,
   template: `
-    <div class="panes">
+    <div class="panes beside" [class.one]="adding() || key()">
       <section class="pane pane-left side" aria-label="Problem reports">
         <div class="row">
           <h1 class="grow">Problem reports</h1>
@@ -81,6 +81,7 @@ const empty = { title: '', description: '', blocking: true, requirements: [] as 
         </cp-record-list>
       </section>
       <section class="pane stack" aria-label="Problem report">
+        <button class="chip back" type="button" (click)="open('')"><cp-icon name="chevron_left" /> Reports</button>
         @if (adding()) {
           <form class="sheet pad stack" (ngSubmit)="add()">
             <h2>Report a problem on {{ scope.build() }}</h2>
@@ -204,9 +205,6 @@ const empty = { title: '', description: '', blocking: true, requirements: [] as 
       display: block;
       height: 100%;
     }
-    .panes {
-      grid-template-columns: 400px minmax(0, 1fr);
-    }
     .side {
       display: flex;
       flex-direction: column;
@@ -283,7 +281,7 @@ export class ProblemsPage {
 
   protected open(key: string): void {
     this.adding.set(false);
-    void this.router.navigate(['/', this.scope.slug(), 'run', 'problems', key], { queryParamsHandling: 'preserve' });
+    void this.router.navigate(['/', this.scope.slug(), 'run', 'problems', ...(key ? [key] : [])], { queryParamsHandling: 'preserve' });
   }
 
   protected add(): void {

@@ -45,7 +45,7 @@ import { specifyCommands, specifyFeature } from './state';
   ],
   changeDetection: ChangeDetectionStrategy.OnPush,
   template: `
-    <div class="panes">
+    <div class="panes beside" [class.one]="shownKey()">
       <section class="pane pane-left side" aria-label="Specification">
         <div class="row">
           <h1 class="grow">Specify</h1>
@@ -147,6 +147,7 @@ import { specifyCommands, specifyFeature } from './state';
         <cp-problem [of]="names.add" />
       </section>
       <section class="pane" aria-label="Requirement">
+        <button class="chip back" type="button" (click)="open('')"><cp-icon name="chevron_left" /> Requirements</button>
         @if (acting() && selection(); as chosen) {
           <cp-bulk-panel [of]="chosen" [choices]="choices()" (closed)="acting.set(false)" />
         } @else if (shownKey(); as key) {
@@ -164,9 +165,6 @@ import { specifyCommands, specifyFeature } from './state';
     :host {
       display: block;
       height: 100%;
-    }
-    .panes {
-      grid-template-columns: 400px minmax(0, 1fr);
     }
     .side {
       display: flex;
@@ -269,7 +267,7 @@ export class SpecifyPage {
 
   protected open(key: string): void {
     this.acting.set(false);
-    void this.router.navigate(['/', this.scope.slug(), 'specify', 'requirement', key], {
+    void this.router.navigate(['/', this.scope.slug(), 'specify', ...(key ? ['requirement', key] : [])], {
       queryParams: { edit: null },
       queryParamsHandling: 'merge',
     });

@@ -188,7 +188,7 @@ describe('what happened on the installation', () => {
     expect(page.all('tbody tr').length).toBe(3);
     await page.write(/^What/, 'refused');
     await page.write(/^Who/, 'tom');
-    await page.write(/words/, '203');
+    await page.write(/or words/, '203');
     await new Promise((resolve) => setTimeout(resolve, 150));
     expect(api.of(contract.listInstallationLedger).at(-1)).toEqual({ limit: 50, who: 'tom', q: 'refused 203' });
   });
