@@ -48,6 +48,37 @@ test('every screen shows its data, without errors in the console, and axe finds 
   expect(errors).toEqual([]);
 });
 
+for (const [name, width, height] of [
+  ['phone', 390, 844],
+  ['tablet', 820, 1180],
+] as const)
+  test(`on a ${name} every screen keeps within its window, and the verdicts are in reach`, async ({ page }) => {
+    await page.setViewportSize({ width, height });
+    await enter(page, 'mira.oberon');
+    const wide: string[] = [];
+    const found: string[] = [];
+    for (const [screen, path, shows] of screens) {
+      await page.goto(await withRun(page, path));
+      // What a list or a panel hides on a phone is not what is waited for.
+      if (name === 'tablet') await expect(page.getByText(shows).first(), screen).toBeVisible();
+      else await expect(page.locator('main').getByText(shows).first(), screen).toBeAttached();
+      const over = await page.evaluate(() => {
+        const scrolled = [...document.querySelectorAll('.work, .pane')].filter((e) => e.scrollWidth > e.clientWidth + 1);
+        return [...(document.documentElement.scrollWidth > innerWidth ? ['page'] : []), ...scrolled.map((e) => e.className)];
+      });
+      wide.push(...over.map((where) => `${screen}: ${where}`));
+      if (name === 'phone') found.push(...(await faults(page, screen)));
+    }
+    expect(wide).toEqual([]);
+    expect(found).toEqual([]);
+    await page.goto(await withRun(page, '/larkfell/run/bench/RUN-OF-C-018'));
+    for (const verdict of ['Pass', 'Fail', 'Deviation', 'Blocked']) {
+      const button = page.getByRole('button', { name: new RegExp(`^${verdict}`) });
+      await expect(button).toBeInViewport({ ratio: 1 });
+      expect((await button.boundingBox())?.height).toBeGreaterThanOrEqual(44);
+    }
+  });
+
 test('the board’s counts agree with its rows, and every next action leads somewhere', async ({ page }) => {
   await enter(page, 'mira.oberon');
   await expect(page.getByText('BRK-001').first()).toBeVisible();

@@ -1,5 +1,8 @@
 import { EventEmitter } from 'node:events';
+import { mkdtempSync, rmSync, writeFileSync } from 'node:fs';
 import { connect } from 'node:net';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
 import * as design from '@contract/design';
 import * as prove from '@contract/prove';
 import * as run from '@contract/run';
@@ -285,4 +288,25 @@ describe('what takes long to arrive', () => {
     abort.abort();
     await reading;
   });
+});
+
+describe('requests from one address', () => {
+  it('are counted where they ask the database for something; pages and their files always come', async () => {
+    const site = await openSite();
+    const webRoot = mkdtempSync(join(tmpdir(), 'cord-web-'));
+    writeFileSync(join(webRoot, 'index.html'), '<!doctype html><cp-root></cp-root>');
+    writeFileSync(join(webRoot, 'main-ABCDEFGH.js'), 'void 0;');
+    const app = await buildApp({ context: contextOf(site.database), requestLimit: 5, webRoot });
+    const ask = async (url: string): Promise<number> => (await app.inject({ url })).statusCode;
+    const answers = await Promise.all(Array.from({ length: 40 }, (_, i) => ask(i % 2 ? '/larkfell/cord' : '/main-ABCDEFGH.js')));
+    expect(new Set(answers)).toEqual(new Set([200]));
+    const api: number[] = [];
+    for (let i = 0; i < 8; i++) api.push(await ask('/api/session'));
+    expect(api).toEqual([401, 401, 401, 401, 401, 429, 429, 429]);
+    expect(await ask('/larkfell/cord')).toBe(200);
+    expect(await ask('/api/nothing')).toBe(404);
+    await app.close();
+    await site.close();
+    rmSync(webRoot, { recursive: true });
+  }, 60_000);
 });

@@ -40,7 +40,7 @@ export async function buildApp({
   webRoot,
   logger = false,
   signInLimit = 20,
-  requestLimit = 3000,
+  requestLimit = 12_000,
   trustProxy,
   times = bodyTimes,
 }: AppOptions): Promise<FastifyInstance> {
@@ -70,6 +70,8 @@ export async function buildApp({
     global: true,
     max: requestLimit,
     timeWindow: requestWindow,
+    // Pages and their files come from memory or the disk's cache, and a whole office may stand behind one address: they are not counted.
+    allowList: (request) => !request.url.startsWith('/api'),
     errorResponseBuilder: () => new Refusal('tooMany'),
     store: sharedStore(counts),
   });
@@ -282,7 +284,7 @@ async function serveWeb(app: FastifyInstance, webRoot: string): Promise<void> {
   });
   const page = readFileSync(join(webRoot, 'index.html'), 'utf8');
   app.get('/', (_, reply) => reply.callNotFound());
-  app.setNotFoundHandler({ preHandler: app.rateLimit({ max: 1200, timeWindow: '1 minute' }) }, (request, reply) => {
+  app.setNotFoundHandler((request, reply) => {
     if (
       request.url.startsWith('/api') ||
       (request.method !== 'GET' && request.method !== 'HEAD') ||

@@ -40,7 +40,7 @@ const toggled = <T>(list: readonly T[], item: T): T[] => (list.includes(item) ? 
     <div class="page stack">
       <h1>Project and people</h1>
       <cp-problem [of]="names.member" />
-      <section class="sheet pad stack">
+      <section class="sheet pad stack" tabindex="0" aria-label="People in this project">
         <h2>People in this project</h2>
         <table class="list">
           <thead>
@@ -82,7 +82,7 @@ const toggled = <T>(list: readonly T[], item: T): T[] => (list.includes(item) ? 
         }
       </section>
       @if (profile(); as p) {
-        <section class="sheet pad stack">
+        <section class="sheet pad stack" tabindex="0" aria-label="What the standard asks here">
           <h2>What {{ p.standard }} asks here</h2>
           <p class="second">{{ p.note }} A blank cell is not asked for. Targets are per cent of credited coverage.</p>
           <table class="list">

@@ -127,6 +127,11 @@ import { proveCommands, proveFeature } from './state';
       gap: 16px;
       align-items: start;
     }
+    @media (max-width: 1023px) {
+      .two {
+        grid-template-columns: minmax(0, 1fr);
+      }
+    }
     aside .list th,
     aside .list td {
       padding: 8px 6px;

@@ -58,7 +58,7 @@ import { specifyCommands, specifyFeature } from './state';
     }
     .facts {
       display: grid;
-      grid-template-columns: 130px 1fr;
+      grid-template-columns: minmax(84px, 130px) minmax(0, 1fr);
       gap: 5px 14px;
     }
     dt {
@@ -68,6 +68,7 @@ import { specifyCommands, specifyFeature } from './state';
       display: flex;
       gap: 10px;
       align-items: center;
+      flex-wrap: wrap;
       padding: 4px 0;
     }
     .versions {

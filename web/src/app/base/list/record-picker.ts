@@ -65,7 +65,8 @@ export function pastedKeys(text: string): string[] {
   styles: `
     :host {
       display: block;
-      min-width: 220px;
+      min-width: min(220px, 100%);
+      max-width: 100%;
     }
     .in {
       width: 100%;
