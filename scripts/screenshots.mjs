@@ -10,7 +10,7 @@ needModules();
 const { buildAll } = await import('./build.mjs');
 buildAll();
 
-/** Name, address, person, and what to do before the picture. */
+/** Name, address, person, what to do before the picture, and the window where it is not that of a desk. */
 const views = [
   ['cord-board', '/larkfell/cord', 'mira.oberon'],
   ['requirement', '/larkfell/specify/requirement/BRK-009', 'mira.oberon'],
@@ -28,6 +28,7 @@ const views = [
       }),
   ],
   ['design', '/larkfell/design/C-018?edit=1', 'mira.oberon'],
+  ['find', '/larkfell/specify/requirement/BRK-009?l=1&f=level:%22SIL%203%22%20sensor&v=all', 'mira.oberon'],
   ['rounds', '/larkfell/run', 'tomas.vell'],
   ['round', '/larkfell/run/round/R-003', 'bela.stroud'],
   [
@@ -39,6 +40,9 @@ const views = [
       await page.keyboard.press('Escape');
     },
   ],
+  ['bench-phone', '/larkfell/run/bench/RUN-OF-C-024', 'tomas.vell', undefined, { width: 390, height: 844 }],
+  ['bench-tablet', '/larkfell/run/bench/RUN-OF-C-024', 'tomas.vell', undefined, { width: 820, height: 1180 }],
+  ['case-phone', '/larkfell/design/C-018', 'mira.oberon', undefined, { width: 390, height: 844 }],
   ['run-record', '/larkfell/run/record/RUN-OF-C-018', 'ines.quarry'],
   ['problem', '/larkfell/run/problems/PR-002', 'ines.quarry'],
   ['measure', '/larkfell/measure?path=src/brake.c&line=29', 'mira.oberon'],
@@ -77,10 +81,10 @@ try {
   const target = join(root, 'docs', 'screenshots');
   rmSync(target, { recursive: true, force: true });
   mkdirSync(target, { recursive: true });
-  for (const [name, path, login, before] of views) {
+  for (const [name, path, login, before, viewport = { width: 1280, height: 800 }] of views) {
     const context = await browser.newContext({
       baseURL: server.url,
-      viewport: { width: 1280, height: 800 },
+      viewport,
       reducedMotion: 'reduce',
     });
     await context.request.post('/api/session', { data: { login, password: 'larkfell-demo' } });

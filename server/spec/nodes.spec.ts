@@ -304,7 +304,7 @@ describe('requests from one address', () => {
     for (let i = 0; i < 8; i++) api.push(await ask('/api/session'));
     expect(api).toEqual([401, 401, 401, 401, 401, 429, 429, 429]);
     expect(await ask('/larkfell/cord')).toBe(200);
-    expect(await ask('/api/nothing')).toBe(404);
+    expect(await ask('/api/nothing')).toBe(429);
     await app.close();
     await site.close();
     rmSync(webRoot, { recursive: true });
