@@ -76,8 +76,8 @@ const linked: readonly string[] = ['requirement', 'case', 'run', 'round', 'probl
               account for are as they were written. Head <code class="small">{{ v.head.slice(0, 24) }}…</code>
               @if (v.signedHeads; as outside) {
                 @if (outside.last; as last) {
-                  <br />{{ outside.heads }} signed ends of it, kept outside the database, fit; the last of entry {{ last.seq }} on
-                  {{ last.at | date: 'yyyy-MM-dd HH:mm' }}.
+                  <br />{{ outside.heads === 1 ? 'One signed end of it' : outside.heads + ' signed ends of it' }}, kept outside the
+                  database, {{ outside.heads === 1 ? 'fits' : 'fit' }}: of entry {{ last.seq }}, {{ last.at | date: 'yyyy-MM-dd HH:mm' }}.
                 }
               } @else {
                 <br />No end of it is kept outside the database: the operator names a file for that (CORD_HEADS_FILE).

@@ -65,7 +65,7 @@ export function pastedKeys(text: string): string[] {
   styles: `
     :host {
       display: block;
-      min-width: min(220px, 100%);
+      width: 240px;
       max-width: 100%;
     }
     .in {
