@@ -127,21 +127,13 @@ export async function buildApp({
       );
   });
 
-  app.get(
-    '/api/health',
-    { schema: { summary: 'The process lives', tags: ['Base'] }, config: { may: 'anyone' } },
-    async () => ({
-      ok: true,
-    }),
-  );
-  app.get(
-    '/api/ready',
-    { schema: { summary: 'The database answers', tags: ['Base'] }, config: { may: 'anyone' } },
-    async () => {
-      await context.database.db.execute(sql`select 1`);
-      return { ok: true };
-    },
-  );
+  app.get('/api/health', { schema: { summary: 'The process lives', tags: ['Base'] }, config: { may: 'anyone' } }, async () => ({
+    ok: true,
+  }));
+  app.get('/api/ready', { schema: { summary: 'The database answers', tags: ['Base'] }, config: { may: 'anyone' } }, async () => {
+    await context.database.db.execute(sql`select 1`);
+    return { ok: true };
+  });
   app.get('/api/openapi.json', { schema: { hide: true } as object }, async () => app.swagger());
   await app.register(async (api) => {
     baseRoutes(api, context, signInLimit);
