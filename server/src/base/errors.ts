@@ -37,12 +37,6 @@ function driverCode(error: unknown): string | undefined {
   return undefined;
 }
 
-/** The driver's own words of an error, wherever it is wrapped. */
-export function driverMessage(error: unknown): string {
-  for (let e = error, i = 0; e instanceof Error && i < 5; e = e.cause, i++) if ('code' in e) return e.message;
-  return '';
-}
-
 /** The database could not be reached, or went away meanwhile. */
 export const isLost = (error: unknown): boolean => lost.has(driverCode(error) ?? '');
 /** Two transactions got into each other's way; the loser may simply try again. */

@@ -1,18 +1,6 @@
 import type { Db, Tx } from './database';
 import { isClash, isLockWait } from './errors';
-import {
-  appendEntries,
-  asRefused,
-  committed,
-  hashesOf,
-  heldRights,
-  lockHead,
-  noteOperation,
-  write,
-  Writing,
-  type Actor,
-  type HeldRights,
-} from './writing';
+import { appendAll, asRefused, committed, heldRights, noteOperation, write, Writing, type Actor, type HeldRights } from './writing';
 
 interface Waiting {
   readonly actor: Actor;
@@ -112,7 +100,12 @@ class Together {
         );
         const worked: Worked[] = [];
         for (const waiting of batch) worked.push(await work(tx, waiting, rights));
-        return { worked, last: await this.append(tx, worked) };
+        const last = await appendAll(
+          tx,
+          this.projectId,
+          worked.map(({ writing }) => writing),
+        );
+        return { worked, last };
       },
       // Each act reads what is stored when it is its turn, as if it were alone.
       { isolationLevel: 'read committed' },
@@ -121,27 +114,6 @@ class Together {
       committed(writing, last.get(writing) ?? 0);
       waiting.done(value);
     }
-  }
-
-  /** Appends what all of them say; answers each one's last ledger number. */
-  private async append(tx: Tx, worked: readonly Worked[]): Promise<Map<Writing, number>> {
-    const last = new Map<Writing, number>();
-    const saying = worked.map(({ writing }) => writing).filter((writing) => writing.says());
-    if (!saying.length) return last;
-    let end = await lockHead(tx, this.projectId);
-    let next = end.seq + 1;
-    for (const writing of saying) next = await writing.number(next);
-    const hashes = await hashesOf(tx, saying);
-    const rows = [];
-    for (const writing of saying) {
-      const chained = writing.chain(end, hashes);
-      end = chained.end;
-      rows.push(...chained.rows);
-      last.set(writing, end.seq);
-    }
-    await appendEntries(tx, this.projectId, rows, end);
-    for (const writing of saying) await writing.appendElsewhere();
-    return last;
   }
 
   private alone({ actor, work, done, failed }: Waiting): void {

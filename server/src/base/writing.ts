@@ -63,7 +63,7 @@ interface Pending extends EntryInput {
 type LedgerRow = typeof ledger.$inferInsert;
 
 /** The last entry of a ledger. */
-export interface ChainEnd {
+interface ChainEnd {
   readonly seq: number;
   readonly hash: string;
 }
@@ -156,9 +156,13 @@ export class Writing {
 
   /** Takes the chain's end, appends, and answers the last number; 0 where there was nothing to say. */
   async append(): Promise<number> {
-    const seq = this.pending.length ? await this.appendMine() : 0;
-    await this.appendElsewhere();
-    return seq;
+    const last = await appendAll(this.tx, this.actor.projectId, [this], () => this.refuseUnlessMay());
+    return last.get(this) ?? 0;
+  }
+
+  /** Does anything wait for the number of one of its entries? */
+  waits(): boolean {
+    return this.pending.some((entry) => entry.later.length > 0);
   }
 
   /** Is there anything for the ledger? */
@@ -174,18 +178,6 @@ export class Writing {
   /** Projects whose ledgers were appended to. */
   projects(): number[] {
     return [this.actor.projectId, ...this.elsewhere.keys()];
-  }
-
-  private async appendMine(): Promise<number> {
-    const { tx, actor } = this;
-    // Hashes of rows first, where none waits for the entry's number: the chain's end is everybody's, and locked as briefly as can be.
-    const early = this.pending.some((entry) => entry.later.length) ? undefined : await hashesOf(tx, [this]);
-    const head = await lockHead(tx, actor.projectId);
-    await this.refuseUnlessMay();
-    await this.number(head.seq + 1);
-    const { rows, end } = this.chain(head, early ?? (await hashesOf(tx, [this])));
-    await appendEntries(tx, actor.projectId, rows, end);
-    return end.seq;
   }
 
   /** The rows that its entries wrote. */
@@ -342,8 +334,41 @@ export function asRefused(error: unknown): Refusal | undefined {
   return isDuplicate(error) ? new Refusal('exists') : undefined;
 }
 
+/**
+ * Appends what some writings of one transaction say to the ledger of their project, and to those that they name beside it; answers the last
+ * number of each. `mayStill` refuses while the chain's end is locked: what took a right away came before, or comes behind.
+ */
+export async function appendAll(
+  tx: Tx,
+  projectId: number,
+  writings: readonly Writing[],
+  mayStill?: () => Promise<void>,
+): Promise<Map<Writing, number>> {
+  const last = new Map<Writing, number>();
+  const saying = writings.filter((writing) => writing.says());
+  if (saying.length) {
+    // Hashes of rows first, where none waits for its entry's number: the chain's end is everybody's, and locked as briefly as can be.
+    const early = saying.some((writing) => writing.waits()) ? undefined : await hashesOf(tx, saying);
+    let end = await lockHead(tx, projectId);
+    await mayStill?.();
+    let next = end.seq + 1;
+    for (const writing of saying) next = await writing.number(next);
+    const hashes = early ?? (await hashesOf(tx, saying));
+    const rows: LedgerRow[] = [];
+    for (const writing of saying) {
+      const chained = writing.chain(end, hashes);
+      end = chained.end;
+      rows.push(...chained.rows);
+      last.set(writing, end.seq);
+    }
+    await appendEntries(tx, projectId, rows, end);
+  }
+  for (const writing of writings) await writing.appendElsewhere();
+  return last;
+}
+
 /** Appends entries behind the chain's end, which is locked. */
-export async function appendEntries(tx: Tx, projectId: number, rows: readonly LedgerRow[], end: ChainEnd): Promise<void> {
+async function appendEntries(tx: Tx, projectId: number, rows: readonly LedgerRow[], end: ChainEnd): Promise<void> {
   for (let at = 0; at < rows.length; at += 50) await tx.insert(ledger).values(rows.slice(at, at + 50));
   await tx.update(ledgerHeads).set(end).where(eq(ledgerHeads.projectId, projectId));
 }
@@ -351,7 +376,7 @@ export async function appendEntries(tx: Tx, projectId: number, rows: readonly Le
 type RowHashes = ReadonlyMap<Accounted, ReadonlyMap<number, string>>;
 
 /** The hashes of all rows that were written, as they stand now: a query for each table. */
-export async function hashesOf(tx: Tx, writings: readonly Writing[]): Promise<RowHashes> {
+async function hashesOf(tx: Tx, writings: readonly Writing[]): Promise<RowHashes> {
   const ids = new Map<Accounted, Set<number>>();
   for (const writing of writings)
     for (const [accounted, id] of writing.written()) {
@@ -400,7 +425,7 @@ export async function heldRights(tx: Tx, projectId: number, actors: readonly Act
 }
 
 /** The chain's end, locked until the transaction is over. */
-export async function lockHead(tx: Tx, projectId: number): Promise<ChainEnd> {
+async function lockHead(tx: Tx, projectId: number): Promise<ChainEnd> {
   const [head] = await tx
     .select({ seq: ledgerHeads.seq, hash: ledgerHeads.hash })
     .from(ledgerHeads)

@@ -24,7 +24,7 @@ export * from './bulk/choices';
 export * from './picking';
 export * from './list/filter-text';
 export * from './list/kind';
-export * from './list/found-text';
+export * from './list/row-lines';
 export * from './list/state';
 export * from './list/record-list';
 export * from './list/record-picker';

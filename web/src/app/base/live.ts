@@ -73,12 +73,13 @@ export function onAction<A extends ActionCreator>(creator: A, then: (action: Ret
     .subscribe(then);
 }
 
-/** Calls back with the keys of the records of these kinds that somebody changed, while the component lives; null where they are too many to name. */
-export function onChanged(kinds: readonly string[], then: (keys: readonly string[] | null) => void): void {
+/** Calls back with the keys of the records of these kinds (asked for when there is news) that somebody changed, while the component lives; null where they are too many to name. */
+export function onChanged(kinds: readonly string[] | (() => readonly string[]), then: (keys: readonly string[] | null) => void): void {
   onAction(baseActions.liveNews, ({ entries }) => {
     if (entries.some((entry) => /imported|further rows|upgraded/.test(entry.action))) return then(null);
+    const wanted = typeof kinds === 'function' ? kinds() : kinds;
     const keys = entries.flatMap((entry) => {
-      if (kinds.includes(entry.kind)) return entry.key;
+      if (wanted.includes(entry.kind)) return entry.key;
       // A trace's entry names both of its ends.
       return entry.kind === 'trace' ? entry.key.split(' → ') : [];
     });

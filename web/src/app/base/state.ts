@@ -128,6 +128,12 @@ const remembered = (project: Project): string => {
   return project.builds.find((build) => build.name === retained)?.name ?? project.builds.at(-1)?.name ?? '';
 };
 
+/** A ledger as far as it was read, with the older entries that came. */
+const withOlder = (known: BaseState['ledger'], older: BaseState['ledger']): BaseState['ledger'] => ({
+  ...older,
+  entries: [...known.entries, ...older.entries],
+});
+
 const c = baseCommands;
 export const baseFeature = createFeature({
   name: 'base',
@@ -185,11 +191,11 @@ export const baseFeature = createFeature({
     })),
     on(c.listLedger.done, (state, { answer, input }): BaseState => ({
       ...state,
-      ledger: input.before ? { ...answer, entries: [...state.ledger.entries, ...answer.entries] } : answer,
+      ledger: input.before ? withOlder(state.ledger, answer) : answer,
     })),
     on(c.listInstallationLedger.done, (state, { answer, input }): BaseState => ({
       ...state,
-      audit: input.before ? { ...answer, entries: [...state.audit.entries, ...answer.entries] } : answer,
+      audit: input.before ? withOlder(state.audit, answer) : answer,
     })),
     on(c.verifyLedger.done, (state, { answer }): BaseState => ({ ...state, verdict: answer })),
     on(c.jump.done, (state, { answer }): BaseState => ({ ...state, found: answer })),

@@ -3,7 +3,7 @@ import { MatButtonModule } from '@angular/material/button';
 import { Router } from '@angular/router';
 import { emptyCase, plainContent } from '@core/design';
 import type { Selection } from '@contract/base';
-import { BulkPanel, Icon, onAction, ProblemNote, RecordList, reviewChoices, FoundText, RowTemplate, useProject } from '../base';
+import { BulkPanel, Icon, onAction, ProblemNote, RecordList, reviewChoices, RowLines, RowTemplate, useProject } from '../base';
 import { caseKind } from './case-list';
 import { CaseRecord } from './case-record';
 import { designCommands } from './state';
@@ -11,7 +11,7 @@ import { designCommands } from './state';
 /** Design: the verification cases on the left, the chosen one beside them. */
 @Component({
   selector: 'cp-design-page',
-  imports: [MatButtonModule, BulkPanel, CaseRecord, Icon, ProblemNote, RecordList, FoundText, RowTemplate],
+  imports: [MatButtonModule, BulkPanel, CaseRecord, Icon, ProblemNote, RecordList, RowLines, RowTemplate],
   changeDetection: ChangeDetectionStrategy.OnPush,
   template: `
     <div class="panes beside" [class.one]="record()">
@@ -32,24 +32,18 @@ import { designCommands } from './state';
             </button>
           </ng-container>
           <ng-template [cpRow]="kind" let-c let-found="found">
-            <span class="grow two-lines"
-              ><span class="cut"
-                ><b class="key">{{ c.key }}</b> {{ c.title }}</span
-              ><span class="cut sub">
-                @if (found) {
-                  <cp-found [passage]="found" [key]="c.key" [title]="c.title" />
-                } @else {
-                  {{
-                    (c.verifies.join(', ') || 'verifies nothing') +
-                      ' · ' +
-                      c.steps +
-                      (c.steps === 1 ? ' step · ' : ' steps · ') +
-                      c.plannedMinutes +
-                      ' min'
-                  }}
-                }
-              </span></span
-            >
+            <cp-row-lines
+              [row]="c"
+              [found]="found"
+              [below]="
+                (c.verifies.join(', ') || 'verifies nothing') +
+                ' · ' +
+                c.steps +
+                (c.steps === 1 ? ' step · ' : ' steps · ') +
+                c.plannedMinutes +
+                ' min'
+              "
+            />
             @if (c.suspect) {
               <span class="tag suspect">suspect</span>
             } @else if (c.state !== 'approved') {

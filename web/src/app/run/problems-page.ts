@@ -17,7 +17,7 @@ import {
   RecordList,
   RecordPanels,
   RecordPicker,
-  FoundText,
+  RowLines,
   RowTemplate,
   SignDialog,
   useProject,
@@ -44,7 +44,7 @@ const empty = { title: '', description: '', blocking: true, requirements: [] as 
     RecordList,
     RecordPanels,
     RecordPicker,
-    FoundText,
+    RowLines,
     RowTemplate,
   ],
   changeDetection: ChangeDetectionStrategy.OnPush,
@@ -59,17 +59,11 @@ const empty = { title: '', description: '', blocking: true, requirements: [] as 
         </div>
         <cp-record-list [kind]="kind" [moreFields]="fields()" [current]="key()" (opened)="open($event)">
           <ng-template [cpRow]="kind" let-p let-found="found">
-            <span class="grow two-lines"
-              ><span class="cut"
-                ><b class="key">{{ p.key }}</b> {{ p.title }}</span
-              ><span class="cut sub">
-                @if (found) {
-                  <cp-found [passage]="found" [key]="p.key" [title]="p.title" />
-                } @else {
-                  {{ p.build + (p.requirements.length ? ' · against ' + p.requirements.join(', ') : '') }}
-                }
-              </span></span
-            >
+            <cp-row-lines
+              [row]="p"
+              [found]="found"
+              [below]="p.build + (p.requirements.length ? ' · against ' + p.requirements.join(', ') : '')"
+            />
             <span [class]="'tag ' + (p.state === 'closed' ? 'sound' : p.blocking ? 'broken' : 'waiting')">{{
               p.state === 'open' && p.blocking ? 'blocks' : p.state
             }}</span>

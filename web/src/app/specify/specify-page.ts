@@ -14,7 +14,7 @@ import {
   ProblemNote,
   RecordList,
   reviewChoices,
-  FoundText,
+  RowLines,
   RowTemplate,
   setChoice,
   useProject,
@@ -40,7 +40,7 @@ import { specifyCommands, specifyFeature } from './state';
     RecordList,
     RequirementRecord,
     RequirementTree,
-    FoundText,
+    RowLines,
     RowTemplate,
   ],
   changeDetection: ChangeDetectionStrategy.OnPush,
@@ -111,17 +111,7 @@ import { specifyCommands, specifyFeature } from './state';
               </button>
             </ng-container>
             <ng-template [cpRow]="kind" let-r let-found="found">
-              <span class="grow two-lines"
-                ><span class="cut"
-                  ><b class="key">{{ r.key }}</b> {{ r.title }}</span
-                ><span class="cut sub">
-                  @if (found) {
-                    <cp-found [passage]="found" [key]="r.key" [title]="r.title" />
-                  } @else {
-                    {{ r.text || r.specification }}
-                  }
-                </span></span
-              >
+              <cp-row-lines [row]="r" [found]="found" [below]="r.text || r.specification" />
               @if (r.state !== 'approved') {
                 <span class="tag waiting">{{ r.state === 'review' ? 'in review' : 'draft' }}</span>
               }

@@ -150,11 +150,10 @@ export class FilterBar {
   protected take(event: MatAutocompleteSelectedEvent): void {
     const value = event.option.value as string;
     const typing = this.typing().slice(0, this.typing().lastIndexOf(' ') + 1) + value;
-    // The box shows what was taken until the text says otherwise.
-    this.box().nativeElement.value = typing;
     this.type(typing);
     if (!value.endsWith(':')) this.whole();
     else setTimeout(() => this.trigger()?.openPanel());
+    // The box shows the option that was taken, until it is told what is still being typed.
     this.box().nativeElement.value = this.typing();
   }
 

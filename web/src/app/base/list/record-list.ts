@@ -130,11 +130,13 @@ export class RecordList<R extends ListRow> {
       const queryParams = { f: f || null, v: v || null, s: s || null };
       void this.router.navigate([], { queryParams, queryParamsHandling: 'merge', replaceUrl: true });
     });
-    const kinds = ['case', 'requirement', 'run', 'problem', 'round'];
-    onChanged(kinds, (keys) => {
-      this.store.dispatch(listActions.changed({ list: name(), keys }));
-      for (const { name: view } of this.kind().views) this.store.dispatch(listActions.changed({ list: `${name()}#${view}`, keys }));
-    });
+    onChanged(
+      () => this.kind().changedBy,
+      (keys) => {
+        this.store.dispatch(listActions.changed({ list: name(), keys }));
+        for (const { name: view } of this.kind().views) this.store.dispatch(listActions.changed({ list: `${name()}#${view}`, keys }));
+      },
+    );
     inject(DestroyRef).onDestroy(() => {
       this.store.dispatch(listActions.close({ list: name() }));
       for (const { name: view } of this.kind().views) this.store.dispatch(listActions.close({ list: `${name()}#${view}` }));
