@@ -1,5 +1,6 @@
-// npm run load: the morning of a release. Fifty testers record at once over HTTP while twenty people look at boards and lists, each with
-// an open stream.
+// npm run load: the morning of a release. Fifty testers record over HTTP while twenty people look at boards and lists, each with an open
+// stream: first at people's pace (a step takes a second of looking and typing), then as fast as the server answers. After each, as many
+// people do the same at the same pace with bare routes. `npm run load -- requirements=2000 cases=400 think=1000 seconds=30`
 import { createRequire } from 'node:module';
 import Fastify from 'fastify';
 import { prepareDatabase } from './database.mjs';
@@ -12,8 +13,14 @@ const { buildAll } = await import('./build.mjs');
 buildAll();
 const testers = 50;
 const lookers = 20;
-const requirements = 10_000;
-const cases = 4000;
+const given = Object.fromEntries(process.argv.slice(2).map((a) => a.split('=')));
+const requirements = Number(given.requirements ?? 10_000);
+const cases = Number(given.cases ?? 4000);
+/** What a step takes a person beside waiting for us, in milliseconds; and how long they are watched, in seconds. */
+const think = Number(given.think ?? 1000);
+const watched = Number(given.seconds ?? 60);
+/** Streams end with it. */
+const open = new AbortController();
 const database = await freshDatabase('load');
 try {
   const env = await prepareDatabase(database, 'load', root);
@@ -21,13 +28,17 @@ try {
   const server = await startServer(env);
   try {
     await morning(server.url, await bareServer());
+  } catch (error) {
+    say(`The morning ended early: ${error.message}`);
+    process.exitCode = 1;
   } finally {
+    open.abort();
     await server.stop();
   }
 } finally {
   await database.stop();
 }
-process.exit(0);
+process.exit();
 
 /** A bare route that writes and commits one row, and one that reads fifty by key: what ours are compared with, under the same load. */
 async function bareServer() {
@@ -49,6 +60,15 @@ async function bareServer() {
   });
   const url = await app.listen({ host: '127.0.0.1', port: 0 });
   return { url, close: () => Promise.all([app.close(), pool.end()]) };
+}
+
+function rest(ms) {
+  return new Promise((resolve) => setTimeout(resolve, ms));
+}
+
+/** The value below which a share of them lie. */
+function middle(of, share = 0.5) {
+  return [...of].sort((a, b) => a - b)[Math.floor((of.length - 1) * share)] ?? 0;
 }
 
 async function morning(url, bare) {
@@ -110,7 +130,7 @@ async function morning(url, bare) {
   const approved = encodeURIComponent('{"field":"state","is":["approved"]}');
   const ready = (await call(author, 'GET', `/cases?limit=500&filter=${approved}`)).body.rows;
   const planned = [];
-  for (let round = 0; round < 8; round++) {
+  for (let round = 0; round < 24; round++) {
     const asked = {
       build,
       title: `Morning ${round + 1}`,
@@ -120,11 +140,11 @@ async function morning(url, bare) {
     };
     planned.push(...(await call(author, 'POST', '/rounds', asked)).body.items.map((item) => item.key));
   }
-  // Streams that listen, and note when each judgement arrives.
+  // What was recorded, until when; streams that listen, and note when each judgement arrives.
+  const finished = [];
   const judged = new Map();
-  const abort = new AbortController();
-  for (let i = 0; i < lookers; i++)
-    void fetch(`${url}/api/projects/larkfell/events`, { headers: { cookie: tester }, signal: abort.signal })
+    for (let i = 0; i < lookers; i++)
+    void fetch(`${url}/api/projects/larkfell/events`, { headers: { cookie: tester }, signal: open.signal })
       .then(async (answer) => {
         const decoder = new TextDecoder();
         for await (const chunk of answer.body)
@@ -134,12 +154,15 @@ async function morning(url, bare) {
           }
       })
       .catch(() => undefined);
-  const record = async (key) => {
+  const record = async (key, pause) => {
     const { body: run } = await call(tester, 'GET', `/runs/${key}`);
-    for (let step = 1; step <= run.case.steps.length; step++)
+    for (let step = 1; step <= run.case.steps.length; step++) {
+      await pause();
       await call(tester, 'PUT', `/runs/${key}/steps/${step}`, { observed: 'as expected', verdict: 'pass', seconds: step }, 'write');
+    }
+    await pause();
     const { seq } = await call(tester, 'POST', `/runs/${key}/finish`, { seconds: 60 }, 'write');
-    return { seq, at: performance.now() };
+    finished.push({ seq, at: performance.now() });
   };
   const board = () => call(author, 'GET', `/board?build=${build}&limit=50`, undefined, 'board');
   const filter = encodeURIComponent('{"and":[{"field":"state","is":["draft"]},{"words":"holds"}]}');
@@ -147,95 +170,73 @@ async function morning(url, bare) {
     await call(author, 'GET', `/cases?limit=50&sort=-updatedAt&filter=${filter}`, undefined, 'cases');
     await call(author, 'GET', `/requirements?limit=50&sort=title&filter=${filter}`, undefined, 'requirements');
   };
-  const median = (of, share = 0.5) => [...of].sort((a, b) => a - b)[Math.floor((of.length - 1) * share)] ?? 0;
-  const row = (what, figure, target = '') => say(`${what.padEnd(66)} ${figure.padStart(26)}   ${target}`);
-
-  // Alone first: what one tester waits for when nobody else works.
-  for (const key of planned.splice(0, 12)) await record(key);
-  for (let i = 0; i < 20; i++) await board();
-  const alone = { write: median(spent.write), board: median(spent.board) };
-  spent.write.length = spent.board.length = 0;
-
-  const finished = [];
-  let working = true;
-  // Each of those who look reads the board every second; two of them go through lists.
-  const looking = Promise.all(
-    Array.from({ length: lookers }, async (_, i) => {
-      await new Promise((resolve) => setTimeout(resolve, i * 50));
-      while (working) {
-        await board();
-        if (i < 2) await lists();
-        await new Promise((resolve) => setTimeout(resolve, 1000));
-      }
-    }),
-  );
-  const begun = performance.now();
-  await Promise.all(
-    Array.from({ length: testers }, async () => {
-      for (let key = planned.shift(); key; key = planned.shift()) finished.push(await record(key));
-    }),
-  );
-  const seconds = (performance.now() - begun) / 1000;
-  working = false;
-  await looking;
-  await new Promise((resolve) => setTimeout(resolve, 3000));
-  abort.abort();
-  // The bare routes under the same load: as many writers at once, and one that reads.
   const plain = { write: [], read: [] };
-  const time = async (kind, path, init) => {
+  const timed = async (kind, path, init) => {
     const from = performance.now();
     await (await fetch(`${bare.url}${path}`, init)).text();
     plain[kind].push(performance.now() - from);
   };
-  let writing = true;
-  const bareReading = Promise.all(
-    Array.from({ length: lookers }, async (_, i) => {
-      await new Promise((resolve) => setTimeout(resolve, i * 50));
-      while (writing) {
-        await time('read', '/read');
-        await new Promise((resolve) => setTimeout(resolve, 1000));
-      }
-    }),
-  );
   const body = JSON.stringify({ observed: 'as expected', verdict: 'pass', seconds: 1 });
-  await Promise.all(
-    Array.from({ length: testers }, async () => {
-      for (let i = 0; i < 200; i++) await time('write', '/write', { method: 'PUT', headers: { 'content-type': 'application/json' }, body });
-    }),
-  );
-  writing = false;
-  await bareReading;
+  const bareWrite = () => timed('write', '/write', { method: 'PUT', headers: { 'content-type': 'application/json' }, body });
+
+  /** All at work for so many seconds: `write` is what each tester does again and again, `look` what each who looks does every second. */
+  const play = async (write, look) => {
+    const until = performance.now() + watched * 1000;
+    const working = () => performance.now() < until;
+    await Promise.all([
+      ...Array.from({ length: testers }, async (_, i) => {
+        await rest((i * think) / testers);
+        while (working() && (await write()));
+      }),
+      ...Array.from({ length: lookers }, async (_, i) => {
+        await rest(i * 50);
+        for (; working(); await rest(1000)) await look(i);
+      }),
+    ]);
+  };
+  const row = (what, figure, target = '') => say(`${what.padEnd(72)} ${figure.padStart(22)}   ${target}`);
+  const ms = (of, share) => `${middle(of, share).toFixed(middle(of, share) < 10 ? 1 : 0)} ms`;
+  const against = (ours, theirs) => `${(middle(ours, 0.95) / middle(theirs, 0.95)).toFixed(1)} x (${ms(ours, 0.95)})`;
+
+  for (const [what, pause] of [
+    [`at people's pace, ${think / 1000} s a step`, () => rest(think)],
+    ['as fast as they are answered', async () => undefined],
+  ]) {
+    for (const list of [...Object.values(spent), ...Object.values(plain), finished]) list.length = 0;
+    await play(
+      async () => {
+        const key = planned.shift();
+        if (key) await record(key, pause);
+        return key !== undefined;
+      },
+      async (i) => {
+        await board();
+        if (i < 2) await lists();
+      },
+    );
+    await rest(3000);
+    await play(
+      async () => {
+        await pause();
+        await bareWrite();
+        return true;
+      },
+      () => timed('read', '/read'),
+    );
+    const delays = finished.flatMap(({ seq, at }) => {
+      const seen = [...judged].filter(([until]) => until >= seq).map(([, when]) => when);
+      return seen.length ? [Math.max(0, Math.min(...seen) - at)] : [];
+    });
+    say(`${testers} recording and ${lookers} looking, each with a stream, ${what}: ${finished.length} runs`);
+    row('writes a second', (spent.write.length / watched).toFixed(0));
+    row('a write, median and p95', `${ms(spent.write)} and ${ms(spent.write, 0.95)}`);
+    row('a bare write, median and p95', `${ms(plain.write)} and ${ms(plain.write, 0.95)}`);
+    row('a write against a bare route that commits one row, p95', against(spent.write, plain.write), 'target: at most 3 x');
+    for (const kind of ['board', 'cases', 'requirements'])
+      row(`a page of ${kind} against a bare route that reads 50 rows, p95`, against(spent[kind], plain.read), 'target: at most 3 x');
+    row('from a finished run to its judgement on a stream, median', ms(delays));
+    row('from a finished run to its judgement on a stream, p95', ms(delays, 0.95), 'target: 500 ms');
+  }
   await bare.close();
-  const delays = finished.flatMap(({ seq, at }) => {
-    const seen = [...judged].filter(([until]) => until >= seq).map(([, when]) => when);
-    return seen.length ? [Math.max(0, Math.min(...seen) - at)] : [];
-  });
-  const p95 = (of) => `${median(of, 0.95).toFixed(0)} ms`;
-  row(
-    `${finished.length} runs by ${testers} testers at once, ${lookers} looking at the board, each with a stream`,
-    `${seconds.toFixed(1)} s`,
-  );
-  row('writes a second', (spent.write.length / seconds).toFixed(0));
-  row('a write, median and p95', `${median(spent.write).toFixed(0)} and ${p95(spent.write)}`);
-  row('a bare write, median and p95', `${median(plain.write).toFixed(1)} and ${p95(plain.write)}`);
-  row(
-    `a write among ${testers} against alone, median`,
-    `${(median(spent.write) / alone.write).toFixed(1)} x (${median(spent.write).toFixed(0)} ms)`,
-    `at most ${testers} x: one after another`,
-  );
-  row(
-    'a page of the board meanwhile against alone, median',
-    `${(median(spent.board) / alone.board).toFixed(1)} x (${median(spent.board).toFixed(0)} ms)`,
-  );
-  row('from a finished run to its judgement on an open stream, median', `${median(delays).toFixed(0)} ms`);
-  const against = (ours, theirs) => `${(median(ours, 0.95) / median(theirs, 0.95)).toFixed(1)} x (${median(ours, 0.95).toFixed(0)} ms)`;
-  row('a write against a bare route that commits one row, p95', against(spent.write, plain.write), 'target: at most 3 x');
-  for (const [what, kind] of [
-    ['the board', 'board'],
-    ['cases', 'cases'],
-    ['requirements', 'requirements'],
-  ])
-    row(`a page of ${what} against a bare route that reads 50 rows, p95`, against(spent[kind], plain.read), 'target: at most 3 x');
-  row('from a finished run to its judgement on an open stream, p95', `${median(delays, 0.95).toFixed(0)} ms`, 'target: 500 ms');
   row('requests that failed', String(failed), 'none');
 }

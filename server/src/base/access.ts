@@ -5,6 +5,7 @@ import { and, asc, desc, eq, gt, inArray, lt, ne, sql } from 'drizzle-orm';
 import type { Db } from './database';
 import { Refusal } from './errors';
 import type { SignedIn } from './passwords';
+import { statement } from './statement';
 import { ledger, ledgerHeads, memberships, people, projects, sessions, settings, tokens } from './tables';
 import { installation, write } from './writing';
 
@@ -42,7 +43,12 @@ export async function closeSession(db: Db, id: string, person: SignedIn, now: ()
   });
 }
 
-const open = (now: Date) => and(gt(sessions.expiresAt, now.toISOString()), gt(sessions.seenAt, hoursBefore(now, idleHours)));
+/** What ends later than `now` and was used later than `used` is open. */
+const openSince = (now: Date) => ({ now: now.toISOString(), used: hoursBefore(now, idleHours) });
+function open(at: Date) {
+  const { now, used } = openSince(at);
+  return and(gt(sessions.expiresAt, now), gt(sessions.seenAt, used));
+}
 const living = (id: string, now: Date) => and(eq(sessions.idHash, sha256Hex(id)), open(now), eq(people.disabled, false));
 const personColumns = {
   id: people.id,
@@ -109,6 +115,30 @@ export interface Membership {
   readonly head: number;
 }
 
+const memberRows = statement((db) =>
+  db
+    .select({
+      ...personColumns,
+      seenAt: sessions.seenAt,
+      projectId: projects.id,
+      role: memberships.role,
+      head: ledgerHeads.seq,
+    })
+    .from(sessions)
+    .innerJoin(people, eq(people.id, sessions.personId))
+    .leftJoin(projects, eq(projects.slug, sql.placeholder('slug')))
+    .leftJoin(memberships, and(eq(memberships.projectId, projects.id), eq(memberships.personId, people.id)))
+    .leftJoin(ledgerHeads, eq(ledgerHeads.projectId, projects.id))
+    .where(
+      and(
+        eq(sessions.idHash, sql.placeholder('idHash')),
+        gt(sessions.expiresAt, sql.placeholder('now')),
+        gt(sessions.seenAt, sql.placeholder('used')),
+        eq(people.disabled, false),
+      ),
+    ),
+);
+
 /**
  * Whose session it is and what they are in a project, in one reading: undefined where nobody is signed in, with no
  * membership where they are nothing there.
@@ -119,25 +149,30 @@ export async function findMember(
   slug: string,
   now: () => Date,
 ): Promise<{ person: SignedIn; membership?: Membership } | undefined> {
-  const rows = await db
-    .select({
-      ...personColumns,
-      seenAt: sessions.seenAt,
-      projectId: projects.id,
-      role: memberships.role,
-      head: ledgerHeads.seq,
-    })
-    .from(sessions)
-    .innerJoin(people, eq(people.id, sessions.personId))
-    .leftJoin(projects, eq(projects.slug, slug))
-    .leftJoin(memberships, and(eq(memberships.projectId, projects.id), eq(memberships.personId, people.id)))
-    .leftJoin(ledgerHeads, eq(ledgerHeads.projectId, projects.id))
-    .where(living(id, now()));
+  const rows = await memberRows(db, { idHash: sha256Hex(id), slug, ...openSince(now()) });
   if (!rows.length) return undefined;
   const [{ projectId, role: _role, head, seenAt, ...person }] = rows;
   await noteUse(db, id, seenAt, now());
   const roles = rows.flatMap((row) => row.role ?? []);
   return projectId !== null && roles.length ? { person, membership: { projectId, slug, roles, head: head ?? 0 } } : { person };
+}
+
+/** Those of some sessions that still live, and whose person still is a member of the project beside it: in one reading for all. */
+export async function membersAmong<S extends { readonly session: string; readonly slug: string }>(
+  db: Db,
+  asked: readonly S[],
+  now: () => Date,
+): Promise<Set<S>> {
+  const hashes = new Map(asked.map((one) => [one, sha256Hex(one.session)]));
+  const rows = await db
+    .selectDistinct({ idHash: sessions.idHash, slug: projects.slug })
+    .from(sessions)
+    .innerJoin(people, eq(people.id, sessions.personId))
+    .innerJoin(memberships, eq(memberships.personId, people.id))
+    .innerJoin(projects, eq(projects.id, memberships.projectId))
+    .where(and(inArray(sessions.idHash, [...new Set(hashes.values())]), open(now()), eq(people.disabled, false)));
+  const living = new Set(rows.map(({ idHash, slug }) => `${idHash} ${slug}`));
+  return new Set(asked.filter((one) => living.has(`${hashes.get(one)} ${one.slug}`)));
 }
 
 /** The program whose secret this is, as what it is in the project; undefined where it ended, or belongs elsewhere. */

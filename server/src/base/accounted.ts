@@ -1,8 +1,9 @@
 import { canonicalJson, sha256Hex, type Json, type LedgerWrite } from '@core/base';
-import { and, asc, eq, gt, inArray, type SQL } from 'drizzle-orm';
+import { and, asc, eq, gt, sql, type SQL } from 'drizzle-orm';
 import type { MySqlColumn, MySqlTable } from 'drizzle-orm/mysql-core';
 import type { Db, Tx } from './database';
 import { sha256Of } from './digest';
+import { statement } from './statement';
 
 /** A table whose rows the ledger accounts for: every entry carries the hash of each row that it wrote. */
 export interface Accounted {
@@ -22,6 +23,22 @@ export function account(accounted: Accounted): Accounted {
   return accounted;
 }
 
+/** The rows of a table by their ids, as they are hashed. */
+const rowsOf = new Map<Accounted, (db: Db | Tx, values: { ids: readonly number[] }) => Promise<Record<string, unknown>[]>>();
+function rowsById(accounted: Accounted) {
+  let rows = rowsOf.get(accounted);
+  if (!rows) {
+    rows = statement((db) =>
+      db
+        .select(selection(accounted))
+        .from(accounted.table)
+        .where(sql`${accounted.id} in (${sql.placeholder('ids')})`),
+    );
+    rowsOf.set(accounted, rows);
+  }
+  return rows;
+}
+
 export const accountedTables = (): Accounted[] => [...tables.values()];
 
 function hashOf({ name, columns }: Accounted, row: Record<string, unknown>): string {
@@ -34,10 +51,7 @@ const selection = ({ id, columns }: Accounted): Record<string, MySqlColumn> => (
 export async function rowHashes(tx: Tx, accounted: Accounted, ids: readonly number[]): Promise<Map<number, string>> {
   const found = new Map<number, string>();
   for (let at = 0; at < ids.length; at += 1000) {
-    const rows = await tx
-      .select(selection(accounted))
-      .from(accounted.table)
-      .where(inArray(accounted.id, ids.slice(at, at + 1000)));
+    const rows = await rowsById(accounted)(tx, { ids: ids.slice(at, at + 1000) });
     for (const row of rows) found.set(Number(row['$id']), hashOf(accounted, row));
   }
   return found;

@@ -1,14 +1,21 @@
 import type { FastifyInstance } from 'fastify';
-import { findMember } from './access';
+import { membersAmong } from './access';
 import { Refusal } from './errors';
 import { callerOf, sessionCookieName, type AppContext } from './http';
 import { ledgerEntries } from './ledger';
-import type { EntryEvent, JudgedEvent } from './readers';
+import { entriesText, judgedText, type EntryEvent, type LedgerNews } from './readers';
 
 const heartbeatEvery = 20_000;
 /** A stream ends so long after its session, membership or account did. */
 const checkEvery = 1000;
 const streamsAPerson = 20;
+
+/** An open stream: whose session it is, of which project, and how it ends. */
+interface Stream {
+  readonly session: string;
+  readonly slug: string;
+  readonly end: () => void;
+}
 
 /**
  * Live updates as server-sent events. The ledger is the event log: an event's id is its ledger number, so that a client
@@ -16,11 +23,21 @@ const streamsAPerson = 20;
  */
 export function serveEvents(app: FastifyInstance, context: AppContext): void {
   const streams = new Map<string, number>();
-  const open = new Set<() => void>();
+  const open = new Set<Stream>();
   app.addHook('preClose', async () => {
-    for (const close of open) close();
+    for (const { end } of open) end();
     open.clear();
+    clearInterval(checking);
   });
+  // Access is asked for again while streams are open: for all of them at once.
+  const checking = setInterval(() => {
+    if (open.size)
+      membersAmong(context.database.db, [...open], context.now)
+        .then((still) => [...open].filter((stream) => !still.has(stream)).forEach(({ end }) => end()))
+        // The database is away: nobody can say that a session has ended.
+        .catch(() => undefined);
+  }, checkEvery);
+  checking.unref();
   app.get('/api/projects/:project/events', { config: { may: 'member' }, schema: { hide: true } }, async (request, reply) => {
     const { membership, person } = callerOf(request);
     const { db } = context.database;
@@ -39,46 +56,40 @@ export function serveEvents(app: FastifyInstance, context: AppContext): void {
     });
     raw.write(`retry: 2000\n\n`);
     let seq = Number.POSITIVE_INFINITY;
-    const held: EntryEvent[] = [];
-    const tell = (event: EntryEvent): void => {
-      if (event.seq <= seq) return;
-      seq = event.seq;
-      raw.write(`id: ${event.seq}\nevent: entry\ndata: ${JSON.stringify(event)}\n\n`);
+    const held: LedgerNews[] = [];
+    const tell = ({ entries, judged, text }: LedgerNews): void => {
+      const fresh = entries.filter((event) => event.seq > seq);
+      seq = Math.max(seq, entries.at(-1)?.seq ?? 0);
+      raw.write(fresh.length === entries.length ? text : entriesText(fresh) + judgedText(judged));
     };
-    const judged = (event: JudgedEvent): void => void raw.write(`event: judged\ndata: ${JSON.stringify(event)}\n\n`);
     let catching = true;
-    const listening = await context.readers.listen(projectId, { entry: (event) => (catching ? held.push(event) : tell(event)), judged });
-    const session = request.cookies[sessionCookieName(context)] ?? '';
-    const check = setInterval(() => {
-      findMember(db, session, slug, context.now)
-        .then((found) => found?.membership ?? raw.end())
-        // The database is away: nobody can say that the session has ended.
-        .catch(() => undefined);
-    }, checkEvery);
+    const listening = await context.readers.listen(projectId, (news) => (catching ? held.push(news) : tell(news)));
+    const stream: Stream = { session: request.cookies[sessionCookieName(context)] ?? '', slug, end: () => void raw.end() };
     const beat = setInterval(() => raw.write(': still here\n\n'), heartbeatEvery);
-    const close = (): void => void raw.end();
-    open.add(close);
+    open.add(stream);
     raw.on('close', () => {
       listening.end();
-      clearInterval(check);
       clearInterval(beat);
-      open.delete(close);
+      open.delete(stream);
       const left = (streams.get(person.login) ?? 1) - 1;
       if (left) streams.set(person.login, left);
       else streams.delete(person.login);
     });
     seq = Number.isFinite(asked) && asked >= 0 ? asked : listening.from;
+    const missed: EntryEvent[] = [];
     try {
       if (seq < listening.from)
         for await (const { seq: id, at, who, action, kind, key } of ledgerEntries(db, projectId, seq)) {
           if (id > listening.from) break;
-          tell({ seq: id, at, who, action, kind, key });
+          seq = id;
+          missed.push({ seq: id, at, who, action, kind, key });
         }
+      if (missed.length) raw.write(entriesText(missed));
     } catch (error) {
       request.log.warn({ err: error }, 'event stream could not read the ledger');
       raw.end();
     }
     catching = false;
-    for (const event of held) tell(event);
+    for (const news of held) tell(news);
   });
 }

@@ -30,6 +30,8 @@ export const seqHeader = 'ledger-seq';
 export interface Projections {
   /** Waits until it is there, or as long as is reasonable, and answers the number that it is true for. */
   upTo(projectId: number, buildId: number, seq: number): Promise<number>;
+  /** Waits until it was judged at all: for those who do not mind how far. */
+  ready(projectId: number, buildId: number): Promise<void>;
   /**
    * Says within the transaction that writes ledger number `seq` that the build stays as it was judged for the number before. Called
    * while the end of the ledger is locked, so that nothing comes between.

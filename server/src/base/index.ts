@@ -6,6 +6,7 @@ export * from './projected';
 export * from './touches';
 export * from './errors';
 export * from './database';
+export * from './statement';
 export * from './accounted';
 export * from './writing';
 export * from './together';

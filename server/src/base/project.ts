@@ -9,6 +9,7 @@ import { ledgerHead } from './ledger';
 import { recordId, recordsThen } from './past';
 import { insertRecord, lockRecord, recordRows } from './records';
 import { proveSigner, putSignature } from './signing';
+import { statement } from './statement';
 import { builds, memberships, people, projects, records, traceKinds } from './tables';
 import { usualTraceKinds } from './trace-kinds';
 import { write, type Actor } from './writing';
@@ -187,13 +188,17 @@ export async function profileOf(db: Db | Tx, projectId: number, asOf?: number | 
 
 export type StoredBuild = typeof builds.$inferSelect & { readonly name: string };
 
-/** The build of that name; refuses with `notFound`. */
-export async function needBuild(db: Db | Tx, projectId: number, name: string): Promise<StoredBuild> {
-  const [row] = await db
+const buildNamed = statement((db) =>
+  db
     .select({ build: builds, name: records.key })
     .from(records)
     .innerJoin(builds, eq(builds.id, records.id))
-    .where(and(eq(records.projectId, projectId), eq(records.key, name.trim())));
+    .where(and(eq(records.projectId, sql.placeholder('projectId')), eq(records.key, sql.placeholder('name')))),
+);
+
+/** The build of that name; refuses with `notFound`. */
+export async function needBuild(db: Db | Tx, projectId: number, name: string): Promise<StoredBuild> {
+  const [row] = await buildNamed(db, { projectId, name: name.trim() });
   if (!row) throw new Refusal('notFound', { detail: `There is no build ${name}.` });
   return { ...row.build, name: row.name };
 }

@@ -22,12 +22,23 @@ export interface JudgedEvent {
   readonly keys: readonly string[] | null;
 }
 
-export interface LedgerListener {
-  entry(event: EntryEvent): void;
-  judged(event: JudgedEvent): void;
+/** News of one moment, together; written out for server-sent events once, however many listen. */
+export interface LedgerNews {
+  readonly entries: readonly EntryEvent[];
+  readonly judged: readonly JudgedEvent[];
+  readonly text: string;
 }
+export type LedgerListener = (news: LedgerNews) => void;
+
+/** Entries as server-sent events: an event's id is its ledger number. */
+export const entriesText = (entries: readonly EntryEvent[]): string =>
+  entries.map((event) => `id: ${event.seq}\nevent: entry\ndata: ${JSON.stringify(event)}\n\n`).join('');
+export const judgedText = (judged: readonly JudgedEvent[]): string =>
+  judged.map((event) => `event: judged\ndata: ${JSON.stringify(event)}\n\n`).join('');
 
 const lookEvery = 250;
+/** News is gathered so long, in milliseconds: what many write in one moment is told at once. */
+const gatherFor = 40;
 
 /** Reads one project's ledger, and what was judged because of it, once for all who listen on this node. */
 class LedgerReader {
@@ -72,11 +83,13 @@ class LedgerReader {
       await this.begun;
       do {
         this.again = false;
+        const entries: EntryEvent[] = [];
         for await (const { seq, at, who, action, kind, key } of ledgerEntries(this.db, this.projectId, this.seq)) {
           this.seq = seq;
-          for (const listener of this.listeners) listener.entry({ seq, at, who, action, kind, key });
+          entries.push({ seq, at, who, action, kind, key });
         }
-        await this.lookAtJudged();
+        this.tell(entries, await this.newlyJudged());
+        if (entries.length) await new Promise((resolve) => setTimeout(resolve, gatherFor));
       } while (this.again);
     } catch (error) {
       // The database is away: those who listen stay, and are told later.
@@ -86,7 +99,13 @@ class LedgerReader {
     }
   }
 
-  private async lookAtJudged(): Promise<void> {
+  private tell(entries: readonly EntryEvent[], judged: readonly JudgedEvent[]): void {
+    if (!entries.length && !judged.length) return;
+    const news = { entries, judged, text: entriesText(entries) + judgedText(judged) };
+    for (const listener of this.listeners) listener(news);
+  }
+
+  private async newlyJudged(): Promise<JudgedEvent[]> {
     const rows = await this.db
       .select({ id: projectedTable.id, build: records.key, seq: projectedTable.seq, keys: projectedTable.keys })
       .from(projectedTable)
@@ -94,10 +113,8 @@ class LedgerReader {
       .where(and(eq(projectedTable.projectId, this.projectId), gt(projectedTable.id, this.judgedId)))
       .orderBy(asc(projectedTable.id))
       .limit(500);
-    for (const { id, build, seq, keys } of rows) {
-      this.judgedId = id;
-      for (const listener of this.listeners) listener.judged({ build, seq, keys });
-    }
+    this.judgedId = rows.at(-1)?.id ?? this.judgedId;
+    return rows.map(({ build, seq, keys }) => ({ build, seq, keys }));
   }
 
   close(): void {

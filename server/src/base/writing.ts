@@ -14,6 +14,7 @@ import { eq, sql } from 'drizzle-orm';
 import { rowHashes, snapshotWrite, type Accounted } from './accounted';
 import type { Db, Tx } from './database';
 import { isClash, isDuplicate, Refusal } from './errors';
+import { statement } from './statement';
 import { ledger, ledgerHeads, memberships, operations, people, revisions, tokens } from './tables';
 import type { Touches } from './touches';
 
@@ -424,19 +425,19 @@ export async function heldRights(tx: Tx, projectId: number, actors: readonly Act
   return held;
 }
 
+const lockedHead = statement((db) =>
+  db
+    .select({ seq: ledgerHeads.seq, hash: ledgerHeads.hash })
+    .from(ledgerHeads)
+    .where(eq(ledgerHeads.projectId, sql.placeholder('projectId')))
+    .for('update'),
+);
+
 /** The chain's end, locked until the transaction is over. */
 async function lockHead(tx: Tx, projectId: number): Promise<ChainEnd> {
-  const [head] = await tx
-    .select({ seq: ledgerHeads.seq, hash: ledgerHeads.hash })
-    .from(ledgerHeads)
-    .where(eq(ledgerHeads.projectId, projectId))
-    .for('update');
+  const [head] = await lockedHead(tx, { projectId });
   if (head) return head;
   await tx.insert(ledgerHeads).ignore().values({ projectId, seq: 0, hash: ledgerRoot });
-  const [made] = await tx
-    .select({ seq: ledgerHeads.seq, hash: ledgerHeads.hash })
-    .from(ledgerHeads)
-    .where(eq(ledgerHeads.projectId, projectId))
-    .for('update');
+  const [made] = await lockedHead(tx, { projectId });
   return made;
 }

@@ -6,8 +6,11 @@ import { and, eq, inArray, sql } from 'drizzle-orm';
 import {
   account,
   needRecord,
+  plainKey,
   recordFields,
   records,
+  recordsByKey,
+  Refusal,
   shownSignature,
   signaturesOf,
   tracesAt,
@@ -51,6 +54,21 @@ export async function needCase(db: Db | Tx, projectId: number, key: string): Pro
   const record = await needRecord(db, projectId, 'case', key);
   const [row] = await db.select().from(cases).where(eq(cases.id, record.id));
   return { record, row };
+}
+
+/** Several cases by their keys, in that order and each once; refused where one of them is none. */
+export async function needCases(db: Db | Tx, projectId: number, keys: readonly string[]): Promise<StoredCase[]> {
+  const named = await recordsByKey(db, projectId, [...new Set(keys.map(plainKey))]);
+  const found = await casesById(
+    db,
+    [...named.values()].map(({ id }) => id),
+  );
+  const chosen = keys.map((key) => {
+    const stored = found.get(named.get(plainKey(key))?.id ?? 0);
+    if (!stored) throw new Refusal('notFound', { detail: `There is no case ${key}.` });
+    return stored;
+  });
+  return [...new Set(chosen)];
 }
 
 /** Several cases by their ids. */

@@ -84,7 +84,8 @@ function behind(order: readonly Order[], cursor: string): SQL | undefined {
 export async function getBoard(context: AppContext, projectId: number, query: BoardQuery): Promise<Board> {
   const { db } = context.database;
   const build = await needBuild(db, projectId, query.build);
-  await context.projections.upTo(projectId, build.id, query.atLeast);
+  const { projections: judged } = context;
+  await (query.atLeast ? judged.upTo(projectId, build.id, query.atLeast) : judged.ready(projectId, build.id));
   return db.transaction(async (tx) => {
     const then = query.asOf === undefined ? await faultyBoard(tx, projectId, build) : await boardThen(tx, build, query.asOf);
     if (then) return pageThen(then, query, boardRow);

@@ -16,6 +16,8 @@ export interface Drive {
 /** Answers how far a build is judged, and waits for it where somebody asks for more. */
 export class ProjectionService implements Projections {
   private readonly asked = new Map<number, number>();
+  /** Builds that have been judged at least once. */
+  private readonly judged = new Set<number>();
 
   constructor(
     private readonly db: Db,
@@ -35,10 +37,16 @@ export class ProjectionService implements Projections {
       const now = row?.seq ?? 0;
       // What was never judged is waited for; a closed build is true as it is.
       const wanted = Math.max(1, Math.min(seq, row?.closed ?? seq));
+      if (now > 0) this.judged.add(buildId);
       if (now >= wanted || Date.now() - begun > patience) return now;
       await this.drive.hurry(projectId, buildId);
       await new Promise((resolve) => setTimeout(resolve, pause));
     }
+  }
+
+  async ready(projectId: number, buildId: number): Promise<void> {
+    if (this.judged.has(buildId)) await this.want(projectId, buildId);
+    else await this.upTo(projectId, buildId, 0);
   }
 
   async freeze(tx: Tx, projectId: number, buildId: number, seq: number): Promise<void> {

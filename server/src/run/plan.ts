@@ -20,7 +20,7 @@ import {
   type Tx,
   type Writing,
 } from '../base';
-import { caseContent, frozenCase, needCase, type StoredCase } from '../design';
+import { caseContent, frozenCase, needCases, type StoredCase } from '../design';
 import { roundRows, runRows } from './rows';
 import { roundDetail, selectRuns, type StoredRun } from './store';
 import { rounds, runs } from './tables';
@@ -140,16 +140,13 @@ export async function addRound(db: Db, actor: Actor, input: NewRound): Promise<R
     const { projectId } = actor;
     const build = await needOpenBuild(w.tx, projectId, input.build);
     await needTester(w.tx, projectId, input.tester);
-    const chosen: StoredCase[] = [];
-    const faults: { path: string; text: string }[] = [];
-    for (const caseKey of new Set(input.cases)) {
-      const c = await needCase(w.tx, projectId, caseKey);
+    const chosen = await needCases(w.tx, projectId, input.cases);
+    const faults = chosen.flatMap((c) => {
       const [fault] = caseFaults(caseContent(c));
-      if (fault) faults.push({ path: 'cases', text: `${caseKey} cannot be run. ${fault}` });
-      else if (c.record.state !== 'approved')
-        faults.push({ path: 'cases', text: `${caseKey} is not approved: only approved cases are run.` });
-      chosen.push(c);
-    }
+      if (fault) return [{ path: 'cases', text: `${c.record.key} cannot be run. ${fault}` }];
+      if (c.record.state === 'approved') return [];
+      return [{ path: 'cases', text: `${c.record.key} is not approved: only approved cases are run.` }];
+    });
     if (faults.length) throw new Refusal('invalid', { detail: faults.map((f) => f.text).join(' '), fields: faults });
     const standing = await results(w, build, chosen);
     const passed = standing.filter(passes).map(({ record, run, caseKey, caseNow }): PassedRun => ({

@@ -6,6 +6,7 @@ import {
   recordRows,
   records,
   Refusal,
+  statement,
   storeBlob,
   write,
   writeTogether,
@@ -31,13 +32,20 @@ export async function lockOpenRun(w: Writing, key: string): Promise<StoredRun> {
   return { ...locked, ...around };
 }
 
-async function lockRun({ tx, actor, shared }: Writing, key: string): Promise<Pick<StoredRun, 'record' | 'run'>> {
-  const [row] = await tx
-    .select({ record: records, run: runs })
-    .from(records)
-    .innerJoin(runs, eq(runs.id, records.id))
-    .where(and(eq(records.projectId, actor.projectId), eq(records.key, plainKey(key))))
-    .for('update', shared ? { noWait: true } : {});
+const lockedRun = (wait: { noWait: true } | { noWait?: never }) =>
+  statement((db) =>
+    db
+      .select({ record: records, run: runs })
+      .from(records)
+      .innerJoin(runs, eq(runs.id, records.id))
+      .where(and(eq(records.projectId, sql.placeholder('projectId')), eq(records.key, sql.placeholder('key'))))
+      .for('update', wait),
+  );
+const lockWaiting = lockedRun({});
+const lockAtOnce = lockedRun({ noWait: true });
+
+async function lockRun({ tx, actor: { projectId }, shared }: Writing, key: string): Promise<Pick<StoredRun, 'record' | 'run'>> {
+  const [row] = await (shared ? lockAtOnce : lockWaiting)(tx, { projectId, key: plainKey(key) });
   if (!row) throw new Refusal('notFound', { detail: `There is no run ${key}.` });
   return row;
 }

@@ -2,28 +2,32 @@ import type { CaseDetail } from '@contract/design';
 import type { Round, RoundDetail, RunDetail, RunSummary } from '@contract/run';
 import { groupBy } from '@core/base';
 import { plainContent } from '@core/design';
-import { policiesOf, runOutdated } from '@core/prove';
+import { policiesOf, runOutdated, type StandardProfile } from '@core/prove';
 import { runHash, type RunRecord } from '@core/run';
 import { and, asc, desc, eq, inArray, isNull, or, sql, type SQL } from 'drizzle-orm';
 import { alias } from 'drizzle-orm/mysql-core';
 import {
   builds,
+  decisions,
   decisionsOf,
   needRecord,
   plainKey,
   people,
   profileOf,
+  projects,
   recordFields,
   records,
   Refusal,
   signatures,
   signaturesOf,
+  statement,
+  traces,
   type Db,
   type ListSource,
   type StoredRecord,
   type Tx,
 } from '../base';
-import { requirements, tracedTo } from '../specify';
+import { requirements } from '../specify';
 import { evidence, problems, rounds, runs } from './tables';
 
 const roundRecord = alias(records, 'round_record');
@@ -41,17 +45,19 @@ export interface StoredRun {
 }
 export type StoredEvidence = typeof evidence.$inferSelect;
 
+const storedColumns = {
+  record: records,
+  run: runs,
+  round: roundRecord.key,
+  build: buildRecord.key,
+  caseKey: caseRecord.key,
+  caseNow: caseRecord.revision,
+};
+
 /** Runs by a condition on their rows, in the order in which they were planned. */
 export function selectRuns(db: Db | Tx, where: SQL | undefined) {
   return db
-    .select({
-      record: records,
-      run: runs,
-      round: roundRecord.key,
-      build: buildRecord.key,
-      caseKey: caseRecord.key,
-      caseNow: caseRecord.revision,
-    })
+    .select(storedColumns)
     .from(runs)
     .innerJoin(records, eq(records.id, runs.id))
     .innerJoin(roundRecord, eq(roundRecord.id, runs.roundId))
@@ -63,20 +69,24 @@ export function selectRuns(db: Db | Tx, where: SQL | undefined) {
 
 /** What a run rests on, its round, its build and its case, and whether it is signed. */
 export const selectAround = (tx: Tx, { id, roundId, buildId, caseId }: typeof runs.$inferSelect) =>
-  tx
+  around(tx, { id, roundId, buildId, caseId });
+
+const around = statement((db) =>
+  db
     .select({
       round: roundRecord.key,
       build: buildRecord.key,
       caseKey: caseRecord.key,
       caseNow: caseRecord.revision,
       closed: builds.closedSeq,
-      signed: sql<number>`exists (select 1 from ${signatures} where ${signatures.recordId} = ${id})`.mapWith(Number),
+      signed: sql<number>`exists (select 1 from ${signatures} where ${signatures.recordId} = ${sql.placeholder('id')})`.mapWith(Number),
     })
     .from(builds)
     .innerJoin(buildRecord, eq(buildRecord.id, builds.id))
-    .innerJoin(roundRecord, eq(roundRecord.id, roundId))
-    .innerJoin(caseRecord, eq(caseRecord.id, caseId))
-    .where(eq(builds.id, buildId));
+    .innerJoin(roundRecord, eq(roundRecord.id, sql.placeholder('roundId')))
+    .innerJoin(caseRecord, eq(caseRecord.id, sql.placeholder('caseId')))
+    .where(eq(builds.id, sql.placeholder('buildId'))),
+);
 
 /** The record that a signature is bound to, from what is stored now. */
 export function runRecord({ record, run, round, build, caseKey }: Omit<StoredRun, 'caseNow'>, files: readonly StoredEvidence[]): RunRecord {
@@ -126,9 +136,11 @@ export async function evidenceOf(db: Db | Tx, runIds: readonly number[]): Promis
 
 export async function needRun(db: Db | Tx, projectId: number, key: string): Promise<StoredRun> {
   const [run] = await selectRuns(db, and(eq(records.projectId, projectId), eq(records.key, plainKey(key))));
-  if (!run) throw new Refusal('notFound', { detail: `There is no run ${key}.` });
+  if (!run) throw noRun(key);
   return run;
 }
+
+const noRun = (key: string): Refusal => new Refusal('notFound', { detail: `There is no run ${key}.` });
 
 function summaryOf({ record, run, round, build, caseKey, caseNow }: StoredRun, testerName: string): RunSummary {
   return {
@@ -197,40 +209,45 @@ export function runList(projectId: number, buildId: number | undefined): ListSou
   };
 }
 
-export async function runDetail(db: Db | Tx, projectId: number, key: string): Promise<RunDetail> {
-  const stored = await needRun(db, projectId, key);
-  const { run, record } = stored;
-  const [tester] = await db.select({ name: people.printedName }).from(people).where(eq(people.login, run.tester));
-  const files = (await evidenceOf(db, [run.id])).get(run.id) ?? [];
-  const hash = storedRunHash(stored, files);
-  const signed = await signaturesOf(db, [run.id]);
-  const decided = await decisionsOf(db, [run.id]);
-  const raised = await db
-    .select({ key: records.key, title: records.title, state: records.state, step: problems.step })
-    .from(problems)
-    .innerJoin(records, eq(records.id, problems.id))
-    .where(eq(problems.runId, run.id))
-    .orderBy(asc(problems.id))
-    .limit(200);
-  const verifies = await tracedTo(db, 'verifies', [run.caseId]);
-  // What came before and behind it, and what is planned beside it.
-  const near = await db
-    .select({ id: runs.id, key: records.key })
+/** What a run has beside itself: asked along with it, since most have nothing of it yet. */
+const has = {
+  signed: sql<number>`exists (select 1 from ${signatures} where ${signatures.recordId} = ${runs.id})`.mapWith(Boolean),
+  decided: sql<number>`exists (select 1 from ${decisions} where ${decisions.recordId} = ${runs.id})`.mapWith(Boolean),
+  files: sql<number>`exists (select 1 from ${evidence} where ${evidence.runId} = ${runs.id})`.mapWith(Boolean),
+  raised: sql<number>`exists (select 1 from ${problems} where ${problems.runId} = ${runs.id})`.mapWith(Boolean),
+};
+
+/** A run whole, with the name of its tester, the profile of its project and what there is to read beside it. */
+const runWith = statement((db) =>
+  db
+    .select({ ...storedColumns, testerName: people.printedName, profile: projects.profile, ...has })
     .from(runs)
     .innerJoin(records, eq(records.id, runs.id))
-    .where(
-      or(
-        inArray(runs.id, [run.supersededById ?? 0, run.supersedesId ?? 0]),
-        and(sameCombination(run), isNull(runs.finishedAt), isNull(runs.withdrawnAt), sql`${runs.id} <> ${run.id}`),
-      ),
-    )
-    .orderBy(asc(runs.id))
-    .limit(100);
+    .innerJoin(roundRecord, eq(roundRecord.id, runs.roundId))
+    .innerJoin(buildRecord, eq(buildRecord.id, runs.buildId))
+    .innerJoin(caseRecord, eq(caseRecord.id, runs.caseId))
+    .innerJoin(projects, eq(projects.id, runs.projectId))
+    .leftJoin(people, eq(people.login, runs.tester))
+    .where(and(eq(records.projectId, sql.placeholder('projectId')), eq(records.key, sql.placeholder('key')))),
+);
+
+export async function runDetail(db: Db | Tx, projectId: number, key: string): Promise<RunDetail> {
+  const [found] = await runWith(db, { projectId, key: plainKey(key) });
+  if (!found) throw noRun(key);
+  const { testerName, profile, signed: isSigned, decided: isDecided, files: hasFiles, raised: hasRaised, ...stored } = found;
+  const { run, record } = stored;
+  const files = hasFiles ? ((await evidenceOf(db, [run.id])).get(run.id) ?? []) : [];
+  const hash = storedRunHash(stored, files);
+  const signed = isSigned ? await signaturesOf(db, [run.id]) : [];
+  const decided = isDecided ? await decisionsOf(db, [run.id]) : [];
+  const raised = hasRaised ? await raisedOn(db, run.id) : [];
+  const verifies = await verifiedBy(db, run.caseId);
+  const near = await runsNear(db, run);
   const keyOf = (id: number | null): string | null => near.find((other) => other.id === id)?.key ?? null;
   const again = near.find(({ id }) => id !== run.supersededById && id !== run.supersedesId);
   const { unit, tools, startedAt, finishedAt, deviationAccepted, corrections, setAside } = run;
   return {
-    ...summaryOf(stored, tester?.name ?? run.tester),
+    ...summaryOf(stored, testerName ?? run.tester),
     unit,
     tools,
     case: plainContent(run.frozen),
@@ -258,7 +275,7 @@ export async function runDetail(db: Db | Tx, projectId: number, key: string): Pr
     plannedAgain: again?.key ?? null,
     corrections: corrections.map(({ steps, ...rest }) => ({ ...rest, steps: [...steps] })),
     setAside,
-    observationAsked: await observationAsked(db, projectId, run.caseId, verifies),
+    observationAsked: asksObservation(profile, verifies),
     own: { ...record.own } as RunDetail['own'],
   };
 }
@@ -273,31 +290,53 @@ export function sameCombination(run: Pick<typeof runs.$inferSelect, 'buildId' | 
   ) as SQL;
 }
 
-/** Is a passed step asked to say what was seen, at the levels that this case verifies? */
-export async function observationAsked(
-  db: Db | Tx,
-  projectId: number,
-  caseId: number,
-  verifies?: readonly { readonly id: number }[],
-): Promise<boolean> {
-  const { observationAt } = policiesOf(await profileOf(db, projectId));
-  if (!observationAt.length) return false;
-  const verified = verifies ?? (await tracedTo(db, 'verifies', [caseId]));
-  if (!verified.length) return false;
-  const [asked] = await db
-    .select({ id: requirements.id })
-    .from(requirements)
+/** Problem reports that were raised from a run. */
+const raisedOn = (db: Db | Tx, runId: number) =>
+  db
+    .select({ key: records.key, title: records.title, state: records.state, step: problems.step })
+    .from(problems)
+    .innerJoin(records, eq(records.id, problems.id))
+    .where(eq(problems.runId, runId))
+    .orderBy(asc(problems.id))
+    .limit(200);
+
+/** What came before and behind a run, and what is planned beside it. */
+const runsNear = (db: Db | Tx, run: typeof runs.$inferSelect) =>
+  db
+    .select({ id: runs.id, key: records.key })
+    .from(runs)
+    .innerJoin(records, eq(records.id, runs.id))
     .where(
-      and(
-        inArray(
-          requirements.id,
-          verified.map((r) => r.id),
-        ),
-        inArray(requirements.level, [...observationAt]),
+      or(
+        inArray(runs.id, [run.supersededById ?? 0, run.supersedesId ?? 0]),
+        and(sameCombination(run), isNull(runs.finishedAt), isNull(runs.withdrawnAt), sql`${runs.id} <> ${run.id}`),
       ),
     )
-    .limit(1);
-  return asked !== undefined;
+    .orderBy(asc(runs.id))
+    .limit(100);
+
+/** The requirements that a case verifies now, with their levels. */
+const verifiedBy = (db: Db | Tx, caseId: number) => verifiedRows(db, { caseId });
+
+const verifiedRows = statement((db) =>
+  db
+    .select({ key: records.key, title: records.title, level: requirements.level })
+    .from(traces)
+    .innerJoin(records, eq(records.id, traces.toId))
+    .innerJoin(requirements, eq(requirements.id, traces.toId))
+    .where(and(eq(traces.kind, 'verifies'), eq(traces.fromId, sql.placeholder('caseId')), isNull(traces.removedAt)))
+    .orderBy(asc(traces.id)),
+);
+
+/** Is a passed step asked to say what was seen, at the levels of these requirements? */
+function asksObservation(profile: StandardProfile, verified: readonly { readonly level: string }[]): boolean {
+  const { observationAt } = policiesOf(profile);
+  return verified.some(({ level }) => observationAt.includes(level));
+}
+
+export async function observationAsked(db: Db | Tx, projectId: number, caseId: number): Promise<boolean> {
+  const profile = await profileOf(db, projectId);
+  return policiesOf(profile).observationAt.length > 0 && asksObservation(profile, await verifiedBy(db, caseId));
 }
 
 /** How rounds are asked for in lists. */
