@@ -143,7 +143,7 @@ async function morning(url, bare) {
   // What was recorded, until when; streams that listen, and note when each judgement arrives.
   const finished = [];
   const judged = new Map();
-    for (let i = 0; i < lookers; i++)
+  for (let i = 0; i < lookers; i++)
     void fetch(`${url}/api/projects/larkfell/events`, { headers: { cookie: tester }, signal: open.signal })
       .then(async (answer) => {
         const decoder = new TextDecoder();

@@ -14,7 +14,7 @@ import {
   type Db,
 } from '../../server/src/base';
 import { addCase, approveCase, caseHash, needCase, saveCase, setCaseState } from '../../server/src/design';
-import { loadCoverage, loadSources } from '../../server/src/measure';
+import { attest, loadCoverage, loadSources } from '../../server/src/measure';
 import {
   addEvidence,
   addProblem,
@@ -89,6 +89,14 @@ export async function seedDemo(address: DatabaseAddress, folder: string, say: (t
     say('  code and coverage');
     await seedCode(db, folder, '2.3.0', () => true, as);
     await seedCode(db, folder, '2.4.0-rc2', (key) => !['planned', 'leftOut'].includes(fates[key] ?? ''), as);
+    // No tool tells of branches where there are none: a reviewer says so for the released build; for the candidate it is still to be done.
+    await attest(db, as('ines.quarry'), '2.3.0', {
+      path: 'src/main.c',
+      unit: 'controller_init',
+      metric: 'branch',
+      argument: 'A straight run of assignments: there is no branch to take. Read line by line on 2.3.0.',
+      password: demoPassword,
+    });
     say('  runs of 2.3.0');
     const runnable = demoCases.filter((c) => !draftCases.has(c.key));
     await seedRound(db, '2.3.0', 'Release of spring', 'rig 1 · room temperature', 'tomas.vell', runnable, () => 'reviewed', as);

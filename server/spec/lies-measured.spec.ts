@@ -34,10 +34,15 @@ describe('a lie', () => {
     const half = 'DA:2,1\nDA:4,1\nDA:5,0\nDA:6,1\nBRDA:4,0,0,1\nBRDA:4,0,1,0\n';
     const load = (build: string, name: string, bytes: Buffer, query = '') =>
       p.upload('tester', `/builds/${build}/coverage${query}`, [{ name, bytes }]);
-    const sources = (build: string, text: string, fields = '') =>
-      p.upload('author', `/builds/${build}/sources${fields}`, [
-        { name: 's.zip', bytes: Buffer.from(zipSync({ 'src/f.c': Buffer.from(text) })) },
-      ]);
+    const sources = (build: string, text: string, fields: Record<string, string> = {}) =>
+      p.upload(
+        'author',
+        `/builds/${build}/sources`,
+        [{ name: 's.zip', bytes: Buffer.from(zipSync({ 'src/f.c': Buffer.from(text) })) }],
+        fields,
+      );
+    /** What exchanging sources under signed runs asks for. */
+    const signed = { reason: 'They are newer.', password };
     /** A requirement with code, a case, and a signed pass on a build of its own. */
     const measured = async (level = 'SIL 2') => {
       const build = `6.${next()}`;
@@ -71,6 +76,63 @@ describe('a lie', () => {
       await load(build, `${c}.info`, info('DA:2,1\nDA:4,1\nDA:5,1\nDA:6,1\n'));
       expect(await knot(r, build)).not.toBe('sound');
     });
+    describe('where no format tells what is asked,', () => {
+      const lines = 'DA:2,1\nDA:4,1\nDA:5,1\nDA:6,1\n';
+      const attest = (who: string, build: string, more = {}) =>
+        p.call(who, measure.attest, {
+          build,
+          path: 'src/f.c',
+          unit: 'f',
+          metric: 'branch',
+          argument: 'Both ways were stepped through on the rig.',
+          password,
+          ...more,
+        });
+      it('an attestation of whoever may not, with a wrong password, of what was measured, or twice', async () => {
+        const { build, c, r } = await measured('SIL 3');
+        expect(code(await attest('reviewer', build))).toBe('stateForbids');
+        await load(build, `${c}.info`, info(lines));
+        expect((await attest('tester', build)).status).toBe(403);
+        expect(code(await attest('reviewer', build, { password: 'not the password' }))).toBe('signaturePassword');
+        expect(code(await attest('reviewer', build, { metric: 'line' }))).toBe('stateForbids');
+        expect(code(await attest('reviewer', build, { unit: 'g' }))).toBe('notFound');
+        expect(await knot(r, build)).toBe('waiting');
+        expect((await attest('reviewer', build)).status).toBe(200);
+        expect(code(await attest('reviewer', build))).toBe('exists');
+      });
+      it('it counts apart, for this text, and until it is withdrawn', async () => {
+        const { build, c, r } = await measured('SIL 3');
+        await load(build, `${c}.info`, info(lines));
+        const { body: made } = await attest('reviewer', build);
+        expect(made).toEqual(jasmine.objectContaining({ state: 'stands', metric: 'branch', by: 'Person reviewer' }));
+        expect(await knot(r, build)).toBe('sound');
+        const { body: shown } = await p.call('auditor', measure.getFile, { build, path: 'src/f.c' });
+        expect(shown.units[0].attested).toEqual([{ key: made.key, metric: 'branch' }]);
+        expect(shown.coverage.branch).toEqual({ found: 0, exercised: 0, credited: 0, justified: 0 });
+        const withdrawn = await p.call('reviewer', measure.withdrawAttestation, { key: made.key, reason: 'Seen wrongly.', password });
+        expect(withdrawn.body.state).toBe('withdrawn');
+        expect(await knot(r, build)).toBe('waiting');
+        const { body: second } = await attest('reviewer', build);
+        expect(await knot(r, build)).toBe('sound');
+        expect((await sources(build, source(r).replace('return 0', 'return 2'), signed)).status).toBe(200);
+        expect(await knot(r, build)).toBe('waiting');
+        const { body: list } = await p.call('auditor', measure.listAttestations, { build });
+        expect(list.rows.find(({ key }) => key === second.key)?.state).toBe('otherText');
+      });
+      it('of two functions one alone', async () => {
+        const { build, c, r } = await measured('SIL 3');
+        await sources(build, `${source(r)}/* @req ${r} */\nint g(void)\n{\n  return 1;\n}\n`, signed);
+        await load(
+          build,
+          `${c}.info`,
+          Buffer.from(`TN:\nSF:/b/src/f.c\nFN:2,f\nFNDA:1,f\nFN:10,g\nFNDA:1,g\n${lines}DA:10,1\nDA:12,1\nend_of_record\n`),
+        );
+        expect((await attest('reviewer', build)).status).toBe(200);
+        expect(await knot(r, build)).toBe('waiting');
+        expect((await attest('reviewer', build, { unit: 'g' })).status).toBe(200);
+        expect(await knot(r, build)).toBe('sound');
+      });
+    });
     it('what the failed run had reached, after a rerun that reached less', async () => {
       const { build, r, c, key } = await measured();
       await load(build, `${c}.info`, info(all), `?run=${key}`);
@@ -86,7 +148,7 @@ describe('a lie', () => {
       const key = await planned(otherCase, { build });
       await record(key);
       await signBoth(key);
-      await sources(build, source(r, other), '');
+      expect((await sources(build, source(r, other), signed)).status).toBe(200);
       await load(build, `${c}.info`, info(half));
       await load(build, `${otherCase}.info`, info(all));
       expect(await knot(r, build)).not.toBe('sound');

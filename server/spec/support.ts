@@ -131,6 +131,7 @@ export interface Project extends Site {
     login: string,
     path: string,
     files: readonly { name: string; bytes: Buffer; mime?: string }[],
+    fields?: Readonly<Record<string, string>>,
   ): Promise<{ status: number; body: Record<string, unknown>; problem: ProblemDetails }>;
 }
 
@@ -220,9 +221,12 @@ export async function openProject(): Promise<Project> {
     cookie,
     call,
     approve,
-    upload: async (login, path, files) => {
+    upload: async (login, path, files, fields = {}) => {
       const boundary = 'spec-boundary';
       const payload = Buffer.concat([
+        ...Object.entries(fields).map(([name, value]) =>
+          Buffer.from(`--${boundary}\r\ncontent-disposition: form-data; name="${name}"\r\n\r\n${value}\r\n`),
+        ),
         ...files.flatMap(({ name, bytes, mime = 'application/octet-stream' }) => [
           Buffer.from(`--${boundary}\r\ncontent-disposition: form-data; name="file"; filename="${name}"\r\ncontent-type: ${mime}\r\n\r\n`),
           bytes,

@@ -33,6 +33,8 @@ const removable = new Set([
   'projections',
   'operations',
   'integrity_faults',
+  'second_factors',
+  'saved_filters',
   'limits',
   'incoming',
   'incoming_parts',

@@ -11,6 +11,7 @@ export const versionedKindSchema = z.enum([
   'run',
   'problem',
   'upload',
+  'attestation',
 ]);
 
 /** A kind of trace as the project tells it: its name in both directions, and what it joins. */
@@ -18,8 +19,8 @@ export const traceKindSchema = z.object({
   name: z.string().regex(/^[a-z][A-Za-z0-9]{1,29}$/, 'Letters and digits, beginning with a small letter; at most 30.'),
   forward: z.string().trim().min(1).max(60),
   backward: z.string().trim().min(1).max(60),
-  fromKinds: z.array(versionedKindSchema).min(1).max(9),
-  toKinds: z.array(versionedKindSchema).min(1).max(9),
+  fromKinds: z.array(versionedKindSchema).min(1).max(10),
+  toKinds: z.array(versionedKindSchema).min(1).max(10),
   /** May it run in a circle? */
   circles: z.boolean(),
 });

@@ -39,6 +39,8 @@ const unit = z.object({
   end: z.number(),
   requirements: z.array(z.string()),
   byHand: z.array(z.string()),
+  /** Attestations that stand for its present text. */
+  attested: z.array(z.object({ key: z.string(), metric: z.string() })),
   coverage: coverageSchema,
 });
 export const fileDetailSchema = z.object({
@@ -181,6 +183,41 @@ export const requirementCode = endpoint('GET', '/projects/:project/builds/:build
     units: z.array(z.object({ path: z.string(), name: z.string(), start: z.number(), coverage: coverageSchema })),
     total: coverageSchema.nullable(),
   }),
+});
+
+export const metricSchema = z.enum(['function', 'line', 'branch', 'condition', 'mcdc', 'call']);
+export const attestationSchema = z.object({
+  key: z.string(),
+  path: z.string(),
+  unit: z.string(),
+  metric: metricSchema,
+  argument: z.string(),
+  by: z.string(),
+  at: z.string(),
+  /** `otherText`: the function was changed since, and it says nothing of it any more. */
+  state: z.enum(['stands', 'withdrawn', 'otherText']),
+});
+export type Attestation = z.output<typeof attestationSchema>;
+export const attest = endpoint('POST', '/projects/:project/builds/:build/attestations', {
+  summary: 'Attest, signed, what no loaded format tells of a function: it is counted apart, and stands for that text of it',
+  may: ['reviewer'],
+  params: inBuild,
+  body: z.object({ path, unit: z.string().max(300), metric: metricSchema, argument: reasonText, password: z.string().max(200) }),
+  answer: attestationSchema,
+});
+export const listAttestations = endpoint('GET', '/projects/:project/builds/:build/attestations', {
+  summary: 'The attestations of a build',
+  may: 'member',
+  params: inBuild,
+  query: listQuery,
+  answer: pageOf(attestationSchema),
+});
+export const withdrawAttestation = endpoint('PUT', '/projects/:project/attestations/:key/withdrawal', {
+  summary: 'Withdraw an attestation, signed: what rested on it waits again',
+  may: ['reviewer'],
+  params: inProjectKey,
+  body: z.object({ reason: reasonText, password: z.string().max(200) }),
+  answer: attestationSchema,
 });
 
 export const uploadSchema = z.object({

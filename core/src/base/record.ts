@@ -8,7 +8,18 @@ export function perKnot<T>(value: (knot: Knot) => T): Record<Knot, T> {
 }
 
 /** Kinds of versioned record: each has a key, a state, revisions with snapshots, and may be signed, traced, commented. */
-export const recordKinds = ['project', 'specification', 'requirement', 'case', 'build', 'round', 'run', 'problem', 'upload'] as const;
+export const recordKinds = [
+  'project',
+  'specification',
+  'requirement',
+  'case',
+  'build',
+  'round',
+  'run',
+  'problem',
+  'upload',
+  'attestation',
+] as const;
 export type VersionedKind = (typeof recordKinds)[number];
 /** What a link may lead to: a versioned record, a source file of the build, or a proof pack. */
 export type RecordKind = VersionedKind | 'file' | 'pack';

@@ -1,5 +1,5 @@
 import { addCoverage, metrics, noCoverage, type Metric } from '../measure';
-import type { CodeSummary, TracedUnit, UnitStatus } from './cord-input';
+import type { Attested, CodeSummary, TracedUnit, UnitStatus } from './cord-input';
 
 /** Sums up what is traced to a requirement and to those derived from it, in the order of paths and lines that the units come in. */
 export function summariseCode(own: readonly string[], casesMeasured: boolean, units: readonly TracedUnit[]): CodeSummary {
@@ -23,5 +23,16 @@ export function summariseCode(own: readonly string[], casesMeasured: boolean, un
     measured: measured.length,
     totals: measured.reduce((sum, unit) => addCoverage(sum, unit.totals), noCoverage),
     gaps,
+    ...attestedOf(measured),
   };
+}
+
+/** What was attested of the measured functions; nothing where nothing was. */
+function attestedOf(measured: readonly TracedUnit[]): Pick<CodeSummary, 'attested'> {
+  const attested: Partial<Record<Metric, Attested>> = {};
+  for (const metric of metrics) {
+    const keys = measured.flatMap((unit) => unit.attested?.[metric] ?? []);
+    if (keys.length) attested[metric] = { units: keys.length, keys: [...new Set(keys)].sort() };
+  }
+  return Object.keys(attested).length ? { attested } : {};
 }

@@ -118,8 +118,15 @@ export interface TracedUnit {
   readonly status: UnitStatus;
   /** Points credited to the requirement or to one derived from it. */
   readonly totals: CoverageByMetric;
+  /** Attestations that stand for it at its present text, by metric: their keys. */
+  readonly attested?: Readonly<Partial<Record<Metric, string>>>;
   /** Line of the first point without credit. */
   readonly firstGap: Readonly<Partial<Record<Metric, number>>>;
+}
+
+export interface Attested {
+  readonly units: number;
+  readonly keys: readonly string[];
 }
 
 /** All code traced to a requirement or to those derived from it, summed up. */
@@ -139,6 +146,8 @@ export interface CodeSummary {
   /** Over the measured ones. */
   readonly measured: number;
   readonly totals: CoverageByMetric;
+  /** How many of the measured ones somebody attested for a metric, and the keys of what they signed: never counted as points. */
+  readonly attested?: Readonly<Partial<Record<Metric, Attested>>>;
   /** First place without credit, `path:line`, for each metric that has one. */
   readonly gaps: Readonly<Partial<Record<Metric, string>>>;
 }

@@ -246,6 +246,27 @@ describe('the judgement of a cord', () => {
       'SSSBS',
       'Statements: 3 of 4 credited, first gap at a.c:7',
     ],
+    [
+      'attested branches',
+      {
+        code: code([unit({ totals: { ...unit().totals, branch: points(0, 0) }, attested: { branch: 'ATT-1' } })]),
+        requirements: [requirement('R-1', { level: 'SIL 3' })],
+      },
+      'SSSSS',
+      'proved',
+    ],
+    [
+      'branches of one function attested, of the other not',
+      {
+        code: code([
+          unit({ totals: { ...unit().totals, branch: points(0, 0) }, attested: { branch: 'ATT-1' } }),
+          unit({ name: 'other', totals: { ...unit().totals, branch: points(0, 0) } }),
+        ]),
+        requirements: [requirement('R-1', { level: 'SIL 3' })],
+      },
+      'SSSWS',
+      'What is loaded of its code holds no branches: 0 of 0 shows nothing',
+    ],
     ['justified points', { code: code([unit({ totals: { ...unit().totals, line: points(4, 3, 1) } })]) }, 'SSSSS', 'proved'],
     ['a missing signature', { runs: [run({ signatures: [] })] }, 'SSSSW', '1 run not signed by the tester: RUN-1'],
     [

@@ -32,6 +32,8 @@ export function judgeMeasure(r: CordRequirement, input: CordInput): JudgedKnot {
   if (!code?.units) return knotOf([say('noCode', {}, { label: 'Trace code', to: at, place: 'code' })]);
   const load = { label: 'Load coverage', to: at, place: 'sources' as const };
   if (!code.casesMeasured) return knotOf([say('noCoverage', { build: input.build }, load)]);
+  const [file] = code.own;
+  const attest = { label: 'Load it, or attest', to: file ? { kind: 'file' as const, key: file } : at, place: 'code' as const };
   const reasons = code.unmeasured.map(({ status, first, count, paths }) =>
     say(
       `code-${status}`,
@@ -41,13 +43,27 @@ export function judgeMeasure(r: CordRequirement, input: CordInput): JudgedKnot {
     ),
   );
   for (const metric of asked) {
-    if (input.missingMetrics.has(metric)) {
-      reasons.push(say('noMetric', { metric: metricWords[metric], level: r.level, build: input.build }, load));
+    const attested = code.attested?.[metric];
+    const { found, credited, justified } = code.totals[metric];
+    // What no tool can give somebody may attest, for every function of it: signed, and counted apart.
+    if (found === 0 && attested && code.measured > 0 && attested.units === code.measured) {
+      const [key] = attested.keys;
+      reasons.push(
+        say(
+          'attested',
+          { metric: capital(metricWords[metric]), count: attested.units, key: attested.keys.join(', ') },
+          { label: 'Read it', to: { kind: 'attestation', key }, place: 'code' },
+          attested.keys.map((name) => ({ kind: 'attestation', key: name })),
+        ),
+      );
       continue;
     }
-    const { found, credited, justified } = code.totals[metric];
+    if (input.missingMetrics.has(metric)) {
+      reasons.push(say('noMetric', { metric: metricWords[metric], level: r.level, build: input.build }, attest));
+      continue;
+    }
     if (found === 0) {
-      if (code.measured) reasons.push(say('noPoints', { metric: metricWords[metric] }, load));
+      if (code.measured) reasons.push(say('noPoints', { metric: metricWords[metric] }, attest));
       continue;
     }
     if ((credited + justified) * 100 >= (targets[metric] ?? 0) * found) continue;

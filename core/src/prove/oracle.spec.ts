@@ -97,6 +97,7 @@ function oracle(p: CordInput, key: string): Record<Knot, Word> {
     const said: Word[] = [code.unmeasured.length ? 'waiting' : 'sound'];
     for (const m of asked) {
       const { found, credited, justified } = code.totals[m];
+      if (found === 0 && code.measured > 0 && code.attested?.[m]?.units === code.measured) continue;
       if (p.missingMetrics.has(m) || (found === 0 && code.measured > 0)) said.push('waiting');
       else if (found > 0 && (100 * (credited + justified)) / found < (targets[m] ?? 0)) said.push('broken');
     }
@@ -191,14 +192,16 @@ const anyUnit = fc
     full: mostly(true, false),
     line: points,
     branch: points,
+    attested: mostly<TracedUnit['attested']>(undefined, { branch: 'ATT-1' }, { mcdc: 'ATT-2' }),
   })
-  .map(({ status, full, line, branch }) => {
+  .map(({ status, full, line, branch, attested }) => {
     const of = ({ found, part, justified }: typeof line) => {
       const credited = full ? found : Math.min(found, part);
       return { found, exercised: found, credited, justified: Math.min(justified, found - credited) };
     };
     return unit({
       status,
+      ...(attested ? { attested } : {}),
       totals: { ...noCoverage, function: of({ found: 1, part: 1, justified: 0 }), line: of(line), branch: of(branch) },
     });
   });

@@ -35,6 +35,7 @@ const states: Partial<Record<ReasonCode, KnotState | 'informs'>> = {
   caseOwnApproval: 'informs',
   plannedAgain: 'informs',
   notInCode: 'informs',
+  attested: 'informs',
 };
 
 /** The state that a reason brings; undefined where it only informs. What is not listed breaks. */

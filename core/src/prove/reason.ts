@@ -50,6 +50,7 @@ export type ReasonCode =
   | `code-${'neverLoaded' | 'otherText' | 'partial' | 'absent'}`
   | 'noPoints'
   | 'noMetric'
+  | 'attested'
   | 'underTarget'
   | 'notInCode'
   | 'notInCodeButNamed'
@@ -118,6 +119,7 @@ const sentences: Record<ReasonCode, (v: Values) => string> = {
   'code-absent': (v) => `${v['unit']}${more(v)} not found in the sources of ${v['build']}: not compiled in, or not there`,
   noPoints: (v) => `What is loaded of its code holds no ${v['metric']}: 0 of 0 shows nothing`,
   noMetric: (v) => `${v['level']} asks for ${v['metric']}, of which the coverage loaded for ${v['build']} tells nothing`,
+  attested: (v) => `${v['metric']} attested for ${v['count']} function${s(v['count'])}, counted apart: ${v['key']}`,
   underTarget: (v) => `${v['metric']}: ${v['credited']} of ${v['found']} credited${v['place'] ? `, first gap at ${v['place']}` : ''}`,
   notInCode: () => 'Not in code',
   notInCodeButNamed: (v) => `Marked “not in code”, but ${v['place']} names it`,

@@ -65,6 +65,7 @@ export const signatureMeanings = [
   'closed',
   'policy',
   'withdrawn',
+  'attested',
 ] as const;
 export type SignatureMeaning = (typeof signatureMeanings)[number];
 

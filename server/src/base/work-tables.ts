@@ -1,5 +1,5 @@
 import type { BulkAct } from '@contract/base';
-import { char, double, index, int, mysqlTable, primaryKey, varchar } from 'drizzle-orm/mysql-core';
+import { boolean, char, double, index, int, mysqlTable, primaryKey, varchar } from 'drizzle-orm/mysql-core';
 import { hashColumn, jsonText, mediumBlob, mediumText, moment, ref, rowId } from './columns';
 import { records } from './tables';
 
@@ -24,6 +24,25 @@ export const jobs = mysqlTable(
     fileHash: hashColumn('file_hash'),
   },
   (t) => [index('jobs_state').on(t.state, t.id), index('jobs_project').on(t.projectId, t.kind, t.build)],
+);
+
+/** A question of a list under a name: somebody's own, or shared with the project; one of each list may be where they begin. */
+export const savedFilters = mysqlTable(
+  'saved_filters',
+  {
+    id: rowId(),
+    projectId: ref('project_id').notNull(),
+    login: varchar('login', { length: 60 }).notNull(),
+    list: varchar('list', { length: 20 }).notNull(),
+    name: varchar('name', { length: 120 }).notNull(),
+    /** The question as the address of the list holds it. */
+    question: mediumText('question').notNull(),
+    shared: boolean('shared').notNull(),
+    /** Where its owner's list begins. */
+    first: boolean('first').notNull(),
+    at: moment('at').notNull(),
+  },
+  (t) => [index('saved_filters_list').on(t.projectId, t.list, t.login)],
 );
 
 /** One act on many records: done at once, or by a job; each record with what became of it stands in `bulkItems`. */

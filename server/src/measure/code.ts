@@ -13,6 +13,7 @@ import { and, asc, eq, inArray, isNull, or } from 'drizzle-orm';
 import { alias } from 'drizzle-orm/mysql-core';
 import { needBuild, profileOf, records, Refusal, standing, traces, write, type Actor, type Db, type StoredBuild, type Tx } from '../base';
 import { needRequirement } from '../specify';
+import { standingAttestations } from './attest';
 import { CreditReader, rulesOf, type CreditedSource } from './credit';
 import { insertCodeTraces } from './load-sources';
 import { codeTraceRows } from './store';
@@ -116,6 +117,7 @@ async function openFile(db: Db, projectId: number, build: StoredBuild, path: str
 export async function getFile(db: Db, projectId: number, build: StoredBuild, path: string): Promise<FileDetail> {
   const { source, text, sha256 } = await openFile(db, projectId, build, path);
   const { credit, byHand } = source;
+  const attested = await standingAttestations(db, build.id);
   return {
     path,
     text,
@@ -126,6 +128,7 @@ export async function getFile(db: Db, projectId: number, build: StoredBuild, pat
       end: unit.end,
       requirements: [...unit.requirements],
       byHand: byHand.filter((t) => t.unit === unit.name).map((t) => t.requirementKey),
+      attested: Object.entries(attested(path, unit.name) ?? {}).map(([metric, key]) => ({ key, metric })),
       coverage: totals,
     })),
     lines: lineCredits(credit).map((line) => ({ ...line, hitBy: [...line.hitBy] })),

@@ -1,6 +1,7 @@
 export * from './tables';
 export * from './store';
 export * from './credit';
+export * from './attest';
 export * from './code';
 export * from './load';
 export * from './load-sources';

@@ -13,6 +13,7 @@ import {
   type AppContext,
   type Upload,
 } from '../base';
+import { attest, attestationList, attestationsById, withdrawAttestation } from './attest';
 import { diagnose, getCode, getFile, requirementCode, traceCode } from './code';
 import { loadCoverage } from './load';
 import { loadSources } from './load-sources';
@@ -53,6 +54,11 @@ export function measureRoutes(app: FastifyInstance, context: AppContext): void {
   serve(app, context, contract.requirementCode, async ({ membership: { projectId }, params }) =>
     requirementCode(db, projectId, await needBuild(db, projectId, params.build), params.key),
   );
+  serve(app, context, contract.attest, ({ actor, params, body }) => attest(db, actor, params.build, body));
+  serve(app, context, contract.listAttestations, async ({ membership: { projectId }, params, query }) =>
+    listPage(db, projectId, attestationList(projectId, (await needBuild(db, projectId, params.build)).id), query, attestationsById),
+  );
+  serve(app, context, contract.withdrawAttestation, ({ actor, params, body }) => withdrawAttestation(db, actor, params.key, body));
   serve(app, context, contract.listUploads, async ({ membership: { projectId }, params, query }) =>
     listPage(db, projectId, uploadList(projectId, (await needBuild(db, projectId, params.build)).id), query, uploadsById),
   );

@@ -1,5 +1,5 @@
 import type { Finding } from '@core/base';
-import type { CoverageByMetric } from '@core/measure';
+import type { CoverageByMetric, Metric } from '@core/measure';
 import { boolean, index, int, mysqlTable, varchar } from 'drizzle-orm/mysql-core';
 import { builds, hashColumn, jsonText, longBlob, mediumText, moment, records, ref, rowId } from '../base';
 import { cases } from '../design';
@@ -153,6 +153,30 @@ export const measurements = mysqlTable(
     index('measurements_case').on(t.caseId, t.buildId),
     index('measurements_upload').on(t.uploadId),
   ],
+);
+
+/**
+ * What no tool gives: somebody says of a function, as its text is now, that what a metric asks for is shown or has nothing to show.
+ * A record, signed, withdrawn rather than changed.
+ */
+export const attestations = mysqlTable(
+  'attestations',
+  {
+    id: ref('id')
+      .primaryKey()
+      .references(() => records.id),
+    projectId: ref('project_id').notNull(),
+    buildId: ref('build_id')
+      .notNull()
+      .references(() => builds.id),
+    path: varchar('path', { length: 400 }).notNull(),
+    unit: varchar('unit', { length: 300 }).notNull(),
+    textHash: hashColumn('text_hash').notNull(),
+    metric: varchar('metric', { length: 20 }).$type<Metric>().notNull(),
+    argument: mediumText('argument').notNull(),
+    withdrawnAt: moment('withdrawn_at'),
+  },
+  (t) => [index('attestations_build').on(t.buildId, t.path)],
 );
 
 /** Coverage of each source file of a build. */

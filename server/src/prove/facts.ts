@@ -18,7 +18,7 @@ import { and, asc, eq, inArray, isNull, sql, type SQL } from 'drizzle-orm';
 import { alias, type MySqlColumn } from 'drizzle-orm/mysql-core';
 import { decisions, integrityFaults, records, revisions, signatures, traces, type Db, type StoredBuild, type Tx } from '../base';
 import { caseCalls, cases } from '../design';
-import { codeTraces, CreditReader, rulesOf } from '../measure';
+import { codeTraces, CreditReader, rulesOf, standingAttestations } from '../measure';
 import { judgedRuns, problems } from '../run';
 import { requirements } from '../specify';
 
@@ -286,6 +286,7 @@ async function codeFacts(
   ))
     memberKeys.set(id, key);
   const known = await reader.sources();
+  const attested = await standingAttestations(tx, build.id);
   const measuredKeys = new Set((await reader.keysOfCases()).values());
   const summaries = new Map<string, CodeSummary>();
   for (const id of wanted) {
@@ -301,7 +302,8 @@ async function codeFacts(
       const file = files.get(path);
       const u = file?.credit.file.units.findIndex((candidate) => candidate.name === unit) ?? -1;
       if (!file || u < 0) return { path, name: unit, status: 'absent', totals: noCoverage, firstGap: {} };
-      return { path, name: unit, status: file.status, ...creditOfUnit(file.credit, u, cases) };
+      const signed = attested(path, unit);
+      return { path, name: unit, status: file.status, ...creditOfUnit(file.credit, u, cases), ...(signed ? { attested: signed } : {}) };
     });
     const order = (x: TracedUnit, y: TracedUnit): number => (x.path < y.path ? -1 : x.path > y.path ? 1 : x.name < y.name ? -1 : 1);
     const own = [...new Set((unitsOf.get(id) ?? []).map((t) => t.path))].sort();

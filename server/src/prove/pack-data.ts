@@ -3,7 +3,7 @@ import { addCoverage, coverageOf, noCoverage, pointsOf, unitCoverages, writeCobe
 import { coverageCsv } from '@core/prove';
 import { and, asc, eq, inArray, isNull, lte } from 'drizzle-orm';
 import { builds, decisions, ledger, memberships, people, readBlob, records, traces, type StoredBuild, type Tx } from '../base';
-import { codeTraces, sources, uploadFiles, uploads } from '../measure';
+import { attestations, attestationsById, codeTraces, sources, uploadFiles, uploads } from '../measure';
 import { rounds, runs } from '../run';
 import type { PackWriter } from './pack-writer';
 
@@ -103,6 +103,16 @@ export async function addCoverageFiles(
     .where(eq(uploads.buildId, id))
     .orderBy(asc(uploadFiles.id));
   for (const file of raw) await out.addStream(`coverage/raw/${file.upload}/${file.id}-${file.name}`, readBlob(tx, file.sha256));
+}
+
+/** What was attested of code, apart from all that was measured. */
+export async function addAttestations({ tx, build, out }: PackSource): Promise<void> {
+  const ids = await tx.select({ id: attestations.id }).from(attestations).where(eq(attestations.buildId, build.id));
+  const rows = await attestationsById(
+    tx,
+    ids.map(({ id }) => id),
+  );
+  await out.add('coverage/attestations.json', pretty(rows.map(({ id: _, ...attestation }) => attestation)));
 }
 
 /** What exactly was tested: builds, sources with their hashes, revisions, configurations and tools as recorded. */

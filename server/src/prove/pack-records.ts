@@ -4,6 +4,7 @@ import { packPage, type Cord, type PackLink } from '@core/prove';
 import { requirementText2, type RequirementContent } from '@core/specify';
 import { and, asc, eq, inArray, isNotNull } from 'drizzle-orm';
 import { records, revisions, signatures, signaturesOf } from '../base';
+import { attestationText, type AttestedText } from '../measure';
 import type { requirementsById } from '../specify';
 import type { PackSource } from './pack-data';
 import type { PackedRun, PackProblem, SignatureLine } from './pack-runs';
@@ -37,7 +38,10 @@ export async function addSignedTexts({ tx, projectId, out }: PackSource): Promis
     .from(signatures)
     .innerJoin(records, eq(records.id, signatures.recordId))
     .where(
-      and(eq(signatures.projectId, projectId), inArray(records.kind, ['requirement', 'case', 'build', 'upload', 'project', 'problem'])),
+      and(
+        eq(signatures.projectId, projectId),
+        inArray(records.kind, ['requirement', 'case', 'build', 'upload', 'project', 'problem', 'attestation']),
+      ),
     )
     .orderBy(asc(signatures.id));
   const lines: SignatureLine[] = [];
@@ -51,7 +55,7 @@ export async function addSignedTexts({ tx, projectId, out }: PackSource): Promis
     for (const { signature, key, kind } of part) {
       const { recordId, revision, hash, login, at, meaning, printedName } = signature;
       let file = '-';
-      if (kind === 'requirement' || kind === 'case') {
+      if (kind === 'requirement' || kind === 'case' || kind === 'attestation') {
         const name = `signed/${key}/revision-${revision}.json`;
         const snapshot = retained.get(`${recordId} ${revision} ${hash}`);
         const text = snapshot && signedText(kind, key, revision, snapshot);
@@ -76,10 +80,12 @@ async function snapshotsOf(tx: PackSource['tx'], recordIds: readonly number[]): 
   return new Map(rows.map((row) => [`${row.recordId} ${row.revision} ${row.hash}`, row.snapshot]));
 }
 
-const signedText = (kind: 'requirement' | 'case', key: string, revision: number, snapshot: object): string =>
-  kind === 'requirement'
+function signedText(kind: 'requirement' | 'case' | 'attestation', key: string, revision: number, snapshot: object): string {
+  if (kind === 'attestation') return attestationText(key, revision, snapshot as AttestedText);
+  return kind === 'requirement'
     ? requirementText2(key, revision, snapshot as RequirementContent)
     : caseText2(key, revision, snapshot as CaseContent);
+}
 
 export const signatureList = (lines: readonly SignatureLine[]): string =>
   [

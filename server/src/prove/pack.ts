@@ -35,7 +35,16 @@ import { caseContent, cases } from '../design';
 import { problems, problemsById } from '../run';
 import { requirements, requirementsById } from '../specify';
 import { readFacts, type Facts } from './facts';
-import { addConfiguration, addCoverageFiles, addDecisions, addPeople, addTraces, pretty, type PackSource } from './pack-data';
+import {
+  addAttestations,
+  addConfiguration,
+  addCoverageFiles,
+  addDecisions,
+  addPeople,
+  addTraces,
+  pretty,
+  type PackSource,
+} from './pack-data';
 import { signingKey, type PackKey } from './pack-key';
 import { signHead } from './signed-heads';
 import { addCasePages, addRequirementPages, addSignedTexts, signatureList, type PackContents } from './pack-records';
@@ -136,6 +145,7 @@ async function gather(
   await addPeople(source);
   await addDecisions(source);
   await addCoverageFiles(source, credits, at.getTime());
+  await addAttestations(source);
   let parts = 0;
   const { runs, signatures } = await addRuns(source, problemList, progress, async (part, first) => {
     parts++;

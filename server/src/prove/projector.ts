@@ -22,7 +22,7 @@ import { readFacts, type Scope } from './facts';
 import { cords, judgedAt, projections } from './tables';
 
 /** Other rules of judging, or of storing what was judged, make everything afresh: raise it with them. */
-export const projectionVersion = 2;
+export const projectionVersion = 3;
 
 /** More keys than this are not named to those who listen. */
 const namedKeys = 500;

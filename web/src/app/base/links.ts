@@ -30,6 +30,7 @@ export function recordLink(project: string, { kind, key }: RecordRef): Link {
     case 'pack':
       return { path: ['/', project, 'prove'] };
     case 'upload':
+    case 'attestation':
     case 'build':
       return { path: ['/', project, 'measure'] };
   }

@@ -2,9 +2,11 @@ import { ChangeDetectionStrategy, Component, computed, effect, ElementRef, injec
 import { FormsModule } from '@angular/forms';
 import { Router } from '@angular/router';
 import type { CodeFile, Diagnosis } from '@contract/measure';
+import { listRequirements } from '@contract/specify';
 import { metrics, percent, ratioOf, type Metric, type PointState } from '@core/measure';
 import { metricWords } from '@core/prove';
-import { Icon, ProblemNote, RecordLink, useProject } from '../base';
+import { Icon, ProblemNote, RecordLink, RecordPicker, useProject } from '../base';
+import { AttestUnit } from './attest-unit';
 import { LoadPanel } from './load-panel';
 import { measureCommands, measureFeature } from './state';
 
@@ -49,7 +51,7 @@ const remedyIcons: Record<Remedy['kind'], string> = {
 /** Measure: how much of the code the runs exercised, how much of that counts, and what would close each gap. */
 @Component({
   selector: 'cp-measure-page',
-  imports: [FormsModule, Icon, LoadPanel, ProblemNote, RecordLink],
+  imports: [AttestUnit, FormsModule, Icon, LoadPanel, ProblemNote, RecordLink, RecordPicker],
   changeDetection: ChangeDetectionStrategy.OnPush,
   templateUrl: './measure-page.html',
   styleUrl: './measure-page.scss',
@@ -80,7 +82,8 @@ export class MeasurePage {
   protected readonly remedyIcons = remedyIcons;
   protected readonly loading = signal(false);
   protected readonly words = signal('');
-  protected readonly requirementKey = signal('');
+  protected readonly requirementsFrom = listRequirements;
+  protected readonly requirementsOnly = { field: 'kind', is: ['requirement'] } as const;
   protected readonly names = {
     trace: measureCommands.traceCode.name,
     link: measureCommands.linkCase.name,
@@ -163,6 +166,10 @@ export class MeasurePage {
     this.open(this.shownPath(), next);
   }
 
+  protected traceAll(chosen: readonly { readonly key: string }[]): void {
+    for (const { key } of chosen) this.trace(key, true);
+  }
+
   protected trace(requirement: string, traced: boolean): void {
     const unit = this.unit();
     if (!unit || !requirement.trim()) return;
@@ -176,7 +183,6 @@ export class MeasurePage {
         traced,
       }),
     );
-    this.requirementKey.set('');
   }
 
   /** What a point of a decision is, in words: an outcome, or whether a condition was shown to matter by itself. */

@@ -15,6 +15,8 @@ export const measureCommands = {
   linkCase: command('[Measure] link case', addTrace),
   listUploads: command('[Measure] list uploads', contract.listUploads),
   withdrawUpload: command('[Measure] withdraw upload', contract.withdrawUpload),
+  attest: command('[Measure] attest', contract.attest),
+  withdrawAttestation: command('[Measure] withdraw attestation', contract.withdrawAttestation),
 };
 
 interface MeasureState {
@@ -37,6 +39,14 @@ interface MeasureState {
 }
 const first: MeasureState = { code: null, file: null, diagnosis: null, preview: null, uploads: [], loaded: null };
 const c = measureCommands;
+type Attested = FileDetail['units'][number]['attested'];
+
+/** The shown file with what is attested of one of its functions changed. */
+function withAttested(state: MeasureState, path: string, unit: string, change: (list: Attested) => Attested): MeasureState {
+  if (state.file?.path !== path) return state;
+  const units = state.file.units.map((u) => (u.name === unit ? { ...u, attested: change(u.attested) } : u));
+  return { ...state, file: { ...state.file, units } };
+}
 
 export const measureFeature = createFeature({
   name: 'measure',
@@ -44,6 +54,12 @@ export const measureFeature = createFeature({
     first,
     on(c.getCode.done, (state, { answer }): MeasureState => ({ ...state, code: answer })),
     on(c.getFile.done, c.traceCode.done, (state, { answer }): MeasureState => ({ ...state, file: answer })),
+    on(c.attest.done, (state, { answer: { key, path, unit, metric } }): MeasureState =>
+      withAttested(state, path, unit, (list) => [...list, { key, metric }]),
+    ),
+    on(c.withdrawAttestation.done, (state, { answer: { key, path, unit } }): MeasureState =>
+      withAttested(state, path, unit, (list) => list.filter((a) => a.key !== key)),
+    ),
     on(c.diagnose.start, (state, { input }): MeasureState =>
       state.diagnosis?.line === Number(input.line) ? state : { ...state, diagnosis: null },
     ),

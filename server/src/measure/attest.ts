@@ -1,0 +1,277 @@
+import type { Attestation } from '@contract/measure';
+import { envelope2, recordFormat, textHash } from '@core/base';
+import { unitCoverages, type Metric } from '@core/measure';
+import { and, asc, eq, inArray, isNull, sql, type SQL } from 'drizzle-orm';
+import { alias } from 'drizzle-orm/mysql-core';
+import {
+  account,
+  buildById,
+  changeRecord,
+  freeKey,
+  insertRecord,
+  lockRecord,
+  needOpenBuild,
+  profileOf,
+  proveSigner,
+  putSignature,
+  recordFields,
+  recordRows,
+  records,
+  Refusal,
+  signatures,
+  write,
+  type Actor,
+  type Db,
+  type ListSource,
+  type Tx,
+} from '../base';
+import { CreditReader } from './credit';
+import { attestations, codeTraces, codeUnits, sources } from './tables';
+
+export const attestationRows = account({
+  name: 'attestations',
+  table: attestations,
+  id: attestations.id,
+  project: attestations.projectId,
+  columns: [
+    ['buildId', attestations.buildId],
+    ['path', attestations.path],
+    ['unit', attestations.unit],
+    ['textHash', attestations.textHash],
+    ['metric', attestations.metric],
+    ['argument', attestations.argument],
+    ['withdrawnAt', attestations.withdrawnAt],
+  ],
+});
+
+/** What somebody puts their name under. */
+export interface AttestedText {
+  readonly build: string;
+  readonly path: string;
+  readonly unit: string;
+  readonly textHash: string;
+  readonly metric: Metric;
+  readonly argument: string;
+  readonly state: 'stands' | 'withdrawn';
+}
+export const attestationText = (key: string, revision: number, content: AttestedText): string =>
+  envelope2('attestation', key, revision, { ...content });
+
+interface Where {
+  readonly path: string;
+  readonly unit: string;
+}
+
+/** The function as the build's sources have it now. */
+async function needUnit(tx: Tx, buildId: number, { path, unit }: Where) {
+  const [known] = await tx
+    .select({ sourceId: sources.id, textHash: codeUnits.textHash })
+    .from(sources)
+    .innerJoin(codeUnits, eq(codeUnits.sourceId, sources.id))
+    .where(and(eq(sources.buildId, buildId), eq(sources.path, path), isNull(sources.supersededAt), eq(codeUnits.name, unit)));
+  if (!known) throw new Refusal('notFound', { detail: `${path} has no function ${unit}.` });
+  return known;
+}
+
+/** Refuses where a tool has measured what is to be attested: a number that was measured is not talked away. */
+async function refuseMeasured(tx: Tx, projectId: number, buildId: number, sourceId: number, metric: Metric, where: Where): Promise<void> {
+  const profile = await profileOf(tx, projectId);
+  const reader = new CreditReader(tx, projectId, buildId, profile, { casesOf: () => new Set<string>() });
+  const [file] = await reader.filesOf([sourceId]);
+  if (file?.status !== 'measured')
+    throw new Refusal('stateForbids', { detail: `${where.path} is not measured on the text that the build has: load its coverage first.` });
+  const found = unitCoverages([file.credit]).find(({ unit }) => unit.name === where.unit)?.totals[metric].found ?? 0;
+  if (found)
+    throw new Refusal('stateForbids', { detail: `${where.unit} has ${found} measured points of this: they are credited, not attested.` });
+}
+
+const requirementsOf = async (tx: Tx, buildId: number, { path, unit }: Where): Promise<number[]> =>
+  (
+    await tx
+      .selectDistinct({ id: codeTraces.requirementId })
+      .from(codeTraces)
+      .where(and(eq(codeTraces.buildId, buildId), eq(codeTraces.path, path), eq(codeTraces.unit, unit), isNull(codeTraces.removedAt)))
+  ).flatMap(({ id }) => id ?? []);
+
+/** Attests, signed, what no loaded format gives of a function; it stands for that text of it, on this build. */
+export async function attest(
+  db: Db,
+  actor: Actor,
+  buildName: string,
+  input: Where & { readonly metric: Metric; readonly argument: string; readonly password: string },
+): Promise<Attestation> {
+  const { path, unit, metric, argument } = input;
+  const signer = await proveSigner(db, actor, input.password);
+  const id = await write(db, actor, async (w) => {
+    const { projectId } = actor;
+    const build = await needOpenBuild(w.tx, projectId, buildName);
+    const { sourceId, textHash: unitHash } = await needUnit(w.tx, build.id, input);
+    await refuseMeasured(w.tx, projectId, build.id, sourceId, metric, input);
+    const [known] = await w.tx
+      .select({ key: records.key })
+      .from(attestations)
+      .innerJoin(records, eq(records.id, attestations.id))
+      .where(
+        and(
+          eq(attestations.buildId, build.id),
+          eq(attestations.path, path),
+          eq(attestations.unit, unit),
+          eq(attestations.textHash, unitHash),
+          eq(attestations.metric, metric),
+          isNull(attestations.withdrawnAt),
+        ),
+      );
+    if (known) throw new Refusal('exists', { detail: `${known.key} says so already.` });
+    const key = await freeKey(w, 'ATT');
+    const attestationId = await insertRecord(w, {
+      kind: 'attestation',
+      key,
+      title: `${metric} of ${unit}`,
+      words: `${path} ${argument}`,
+      state: 'stands',
+    });
+    await w.tx
+      .insert(attestations)
+      .values({ id: attestationId, projectId, buildId: build.id, path, unit, textHash: unitHash, metric, argument });
+    const content: AttestedText = { build: build.name, path, unit, textHash: unitHash, metric, argument, state: 'stands' };
+    const hash = textHash(attestationText(key, 1, content));
+    w.log({
+      action: 'attested',
+      kind: 'attestation',
+      key,
+      after: { ...content, hash, printedName: signer.printedName },
+      touches: { requirements: await requirementsOf(w.tx, build.id, input) },
+    });
+    w.snapshot({ recordId: attestationId, revision: 1, state: 'stands', snapshot: content, hash, reason: argument });
+    w.wrote(recordRows, attestationId);
+    w.wrote(attestationRows, attestationId);
+    await putSignature(w, signer, {
+      recordId: attestationId,
+      revision: 1,
+      meaning: 'attested',
+      format: recordFormat,
+      hash,
+      reason: argument,
+    });
+    return attestationId;
+  });
+  return shown(db, id);
+}
+
+/** Takes an attestation back, signed: what rested on it waits again. */
+export async function withdrawAttestation(
+  db: Db,
+  actor: Actor,
+  key: string,
+  input: { readonly reason: string; readonly password: string },
+): Promise<Attestation> {
+  const signer = await proveSigner(db, actor, input.password);
+  const id = await write(db, actor, async (w) => {
+    const record = await lockRecord(w, 'attestation', key);
+    const [row] = await w.tx.select().from(attestations).where(eq(attestations.id, record.id));
+    const { name, closedSeq } = await buildById(w.tx, row.buildId);
+    if (closedSeq !== null) throw new Refusal('closed', { detail: `${name} is closed: nothing is withdrawn from it any more.` });
+    if (row.withdrawnAt !== null) throw new Refusal('stateForbids', { detail: `${record.key} is withdrawn already.` });
+    const revision = record.revision + 1;
+    const { path, unit, metric, argument } = row;
+    const content: AttestedText = { build: name, path, unit, textHash: row.textHash, metric, argument, state: 'withdrawn' };
+    const hash = textHash(attestationText(record.key, revision, content));
+    await changeRecord(w, record, { revision, state: 'withdrawn' });
+    await w.tx.update(attestations).set({ withdrawnAt: w.at }).where(eq(attestations.id, record.id));
+    w.log({
+      action: 'attestation withdrawn',
+      kind: 'attestation',
+      key: record.key,
+      before: { state: 'stands' },
+      after: { state: 'withdrawn', reason: input.reason, hash, printedName: signer.printedName },
+      touches: { requirements: await requirementsOf(w.tx, row.buildId, row) },
+    });
+    w.snapshot({ recordId: record.id, revision, state: 'withdrawn', snapshot: content, hash, reason: input.reason });
+    w.wrote(recordRows, record.id);
+    w.wrote(attestationRows, record.id);
+    await putSignature(w, signer, {
+      recordId: record.id,
+      revision,
+      meaning: 'withdrawn',
+      format: recordFormat,
+      hash,
+      reason: input.reason,
+    });
+    return record.id;
+  });
+  return shown(db, id);
+}
+
+async function shown(db: Db, id: number): Promise<Attestation> {
+  const [{ id: _, ...attestation }] = await attestationsById(db, [id]);
+  return attestation;
+}
+
+/** How attestations of a build are asked for in lists. */
+export function attestationList(projectId: number, buildId: number): ListSource {
+  return {
+    from: sql`from ${records} join ${attestations} on ${attestations.id} = ${records.id}`,
+    fields: {
+      ...recordFields,
+      path: { value: attestations.path, type: 'text' },
+      unit: { value: attestations.unit, type: 'text' },
+      metric: { value: attestations.metric, type: 'text' },
+    },
+    projectId,
+    words: records.words,
+    where: and(eq(records.projectId, projectId), eq(records.kind, 'attestation'), eq(attestations.buildId, buildId)) as SQL,
+    sort: 'key',
+  };
+}
+
+const presentSource = alias(sources, 'present_source');
+
+export async function attestationsById(db: Db | Tx, ids: readonly number[]): Promise<(Attestation & { id: number })[]> {
+  if (!ids.length) return [];
+  const rows = await db
+    .select({ record: records, row: attestations, signer: signatures.printedName, now: codeUnits.textHash })
+    .from(attestations)
+    .innerJoin(records, eq(records.id, attestations.id))
+    .innerJoin(signatures, and(eq(signatures.recordId, attestations.id), eq(signatures.meaning, 'attested')))
+    .leftJoin(
+      presentSource,
+      and(eq(presentSource.buildId, attestations.buildId), eq(presentSource.path, attestations.path), isNull(presentSource.supersededAt)),
+    )
+    .leftJoin(codeUnits, and(eq(codeUnits.sourceId, presentSource.id), eq(codeUnits.name, attestations.unit)))
+    .where(inArray(attestations.id, [...ids]))
+    .orderBy(asc(attestations.id));
+  return rows.map(({ record, row: { id, path, unit, metric, argument, textHash: attested, withdrawnAt }, signer, now }) => ({
+    id,
+    key: record.key,
+    path,
+    unit,
+    metric,
+    argument,
+    by: signer,
+    at: record.createdAt,
+    state: withdrawnAt !== null ? 'withdrawn' : now === attested ? 'stands' : 'otherText',
+  }));
+}
+
+/** What stands of a build's functions at their present text: by path, function and metric. */
+export async function standingAttestations(
+  tx: Db | Tx,
+  buildId: number,
+): Promise<(path: string, unit: string) => Partial<Record<Metric, string>> | undefined> {
+  const rows = await tx
+    .select({ key: records.key, path: attestations.path, unit: attestations.unit, metric: attestations.metric })
+    .from(attestations)
+    .innerJoin(records, eq(records.id, attestations.id))
+    .innerJoin(sources, and(eq(sources.buildId, attestations.buildId), eq(sources.path, attestations.path), isNull(sources.supersededAt)))
+    .innerJoin(
+      codeUnits,
+      and(eq(codeUnits.sourceId, sources.id), eq(codeUnits.name, attestations.unit), eq(codeUnits.textHash, attestations.textHash)),
+    )
+    .where(and(eq(attestations.buildId, buildId), isNull(attestations.withdrawnAt)));
+  const found = new Map<string, Partial<Record<Metric, string>>>();
+  for (const { key, path, unit, metric } of rows) {
+    const place = `${path}\n${unit}`;
+    found.set(place, { ...found.get(place), [metric]: key });
+  }
+  return (path, unit) => found.get(`${path}\n${unit}`);
+}
