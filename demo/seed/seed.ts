@@ -295,7 +295,7 @@ async function seedChanges(db: Db, folder: string, demoCases: readonly DemoCase[
     const found = demoCases.find((c) => c.key === key);
     if (!found) return;
     const steps = found.content.steps.map((step, i) => (i === 0 ? { ...step, action: `${step.action}${text}` } : step));
-    await saveCase(db, author, key, 1, { ...found.content, steps });
+    await saveCase(db, author, key, 1, { ...found.content, steps }, 'The step left open what to do.');
     await setCaseState(db, author, key, 2, 'review');
     await approveDesign(db, as('ines.quarry'), key, 2);
   };
@@ -334,7 +334,7 @@ async function seedChanges(db: Db, folder: string, demoCases: readonly DemoCase[
     const now = await requirementDetail(db, projectId, key);
     const { kind, title, rationale, level, method, topLevel, derived, notInCode, notInCodeRationale, revision } = now;
     const content = { kind, title, text, rationale, level, method, topLevel, derived, notInCode, notInCodeRationale };
-    await saveRequirement(db, author, key, revision, content);
+    await saveRequirement(db, author, key, revision, content, 'The limit was measured anew on the test track.');
     await setRequirementState(db, author, key, revision + 1, 'review');
     await approve(db, as('ines.quarry'), key, revision + 1);
   };

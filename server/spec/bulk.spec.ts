@@ -57,6 +57,7 @@ describe('an act on many records', () => {
     const changed = await get('BRK-001');
     const { status } = await p.call('author', specify.saveRequirement, {
       key: 'BRK-001',
+      reason: 'It was not clear.',
       basedOn: changed.revision,
       content: content('Mine') as never,
     });
@@ -94,7 +95,12 @@ describe('an act on many records', () => {
     const { digest } = (await preview('reviewer', selection, { act: 'approve' })).body;
     const sign = { selection, act: { act: 'approve' as const }, digest, reason: 'read' };
     expect((await p.call('reviewer', base.doBulk, { ...sign, password: 'wrong' })).problem.code).toBe('signaturePassword');
-    await p.call('author', specify.saveRequirement, { key: 'BRK-006', basedOn: 1, content: content('Other') as never });
+    await p.call('author', specify.saveRequirement, {
+      key: 'BRK-006',
+      reason: 'It was not clear.',
+      basedOn: 1,
+      content: content('Other') as never,
+    });
     expect((await p.call('reviewer', base.doBulk, { ...sign, password })).problem.code).toBe('conflict');
     expect((await get('BRK-006')).signatures).toEqual([]);
   });

@@ -196,7 +196,12 @@ describe('a record, whatever its kind,', () => {
   it('is told as it was at any entry of the ledger', async () => {
     const { seq } = (await p.call('auditor', specify.listRequirements, {} as never)).body;
     const { record } = await head();
-    await p.call('author', specify.saveRequirement, { key, basedOn: record.revision, content: content('It holds longer') });
+    await p.call('author', specify.saveRequirement, {
+      key,
+      reason: 'It was not clear.',
+      basedOn: record.revision,
+      content: content('It holds longer'),
+    });
     const then = (await p.call('auditor', base.getRecord, { key, asOf: seq })).body;
     expect([then.record.revision, then.record.title]).toEqual([record.revision, 'It holds']);
     expect((await head()).record.title).toBe('It holds longer');
@@ -321,7 +326,12 @@ describe('a closed build', () => {
       'signaturePassword',
     );
     expect((await p.call('reviewer', base.closeBuild, { key: '1.0', password, reason: 'Shipped.' })).status).toBe(200);
-    await p.call('author', specify.saveRequirement, { key: 'BRK-001', basedOn: 1, content: content('It holds no more') });
+    await p.call('author', specify.saveRequirement, {
+      key: 'BRK-001',
+      reason: 'It was not clear.',
+      basedOn: 1,
+      content: content('It holds no more'),
+    });
     const after = await cord();
     expect([after.title, after.states, after.break]).toEqual([before.title, before.states, before.break]);
     const { body } = await p.call('author', design.addCase, { content: caseContent('One'), verifies: [] });

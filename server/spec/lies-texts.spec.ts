@@ -1,5 +1,6 @@
 import * as base from '@contract/base';
 import * as design from '@contract/design';
+import * as prove from '@contract/prove';
 import * as run from '@contract/run';
 import * as specify from '@contract/specify';
 import { openLies, type Lies } from './lies';
@@ -59,7 +60,7 @@ describe('a lie', () => {
     });
     it('approving an older revision than the present one', async () => {
       const r = await inReview();
-      await p.call('author', specify.saveRequirement, { key: r.key, basedOn: 1, content: plain() });
+      await p.call('author', specify.saveRequirement, { key: r.key, reason: 'It was not clear.', basedOn: 1, content: plain() });
       expect(code(await approve('reviewer', r.key, 1, r.hash))).toBe('conflict');
     });
     it('approving without the role, or with another’s password', async () => {
@@ -70,8 +71,42 @@ describe('a lie', () => {
     it('approving, and changing the text afterwards', async () => {
       const { r } = await proved();
       const { body } = await p.call('auditor', specify.getRequirement, { key: r });
-      await p.call('author', specify.saveRequirement, { key: r, basedOn: body.revision, content: plain() });
+      await p.call('author', specify.saveRequirement, { key: r, reason: 'It was not clear.', basedOn: body.revision, content: plain() });
       expect((await cord(r))['specify']).toBe('waiting');
+    });
+    it('changing what is approved without saying why', async () => {
+      const { r, c } = await proved();
+      const text = (await p.call('auditor', specify.getRequirement, { key: r })).body;
+      const refused = await p.call('author', specify.saveRequirement, { key: r, basedOn: text.revision, content: plain() });
+      expect(refused.problem.fields?.map(({ path }) => path)).toEqual(['reason']);
+      const { body } = await p.call('auditor', design.getCase, { key: c });
+      expect(code(await p.call('author', design.saveCase, { key: c, basedOn: body.revision, content: caseContent('Other') }))).toBe(
+        'invalid',
+      );
+      expect((await cord(r))['prove']).toBe('sound');
+    });
+    it('retiring what is not proved, or making it a heading: the totals say what left them', async () => {
+      const retired = await requirement();
+      const heading = await requirement();
+      expect((await p.call('author', base.retireRecord, { key: retired, retired: true })).status).toBe(400);
+      await p.call('author', base.retireRecord, { key: retired, retired: true, reason: 'Not wanted any more.' });
+      const { body: now } = await p.call('auditor', specify.getRequirement, { key: heading });
+      await p.call('author', specify.saveRequirement, {
+        key: heading,
+        basedOn: now.revision,
+        reason: 'It only groups others.',
+        content: { ...plain(), kind: 'heading' },
+      });
+      await cord(await requirement());
+      const { body: board } = await p.call('auditor', prove.getBoard, { build: '1.0', limit: 500 });
+      expect(board.totals.left?.keys).toEqual(jasmine.arrayContaining([retired, heading]));
+      expect(board.totals.left?.since).toBeNull();
+      expect(board.rows.map(({ key }) => key)).not.toContain(heading);
+      await p.call('author', base.retireRecord, { key: retired, retired: false, reason: 'Wanted again.' });
+      await cord(await requirement());
+      const { body: then } = await p.call('auditor', prove.getBoard, { build: '1.0', limit: 500 });
+      expect(then.totals.left?.keys).toContain(heading);
+      expect(then.totals.left?.keys).not.toContain(retired);
     });
     it('changing an own field of something approved', async () => {
       const field = (await p.call('admin', base.addField, { kind: 'requirement', name: `F${next()}`, definition: { type: 'text' } })).body;
@@ -81,7 +116,7 @@ describe('a lie', () => {
     });
     it('a second approver who had edited the text', async () => {
       const r = await written();
-      await p.call('second', specify.saveRequirement, { key: r.key, basedOn: 1, content: plain() });
+      await p.call('second', specify.saveRequirement, { key: r.key, reason: 'It was not clear.', basedOn: 1, content: plain() });
       await p.call('author', specify.setRequirementState, { key: r.key, basedOn: 2, state: 'review' });
       const { hash } = (await p.call('second', specify.getRequirement, { key: r.key })).body;
       expect(code(await approve('second', r.key, 2, hash))).toBe('ownWork');

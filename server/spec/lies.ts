@@ -58,7 +58,12 @@ export async function openLies() {
     (await p.call('auditor', prove.getCord, { key, build })).body.states;
   const revise = async (c: string, who = 'author', more = {}): Promise<void> => {
     const { body } = await p.call('auditor', design.getCase, { key: c });
-    await p.call(who, design.saveCase, { key: c, basedOn: body.revision, content: { ...caseContent(`Changed ${++count}`), ...more } });
+    await p.call(who, design.saveCase, {
+      key: c,
+      basedOn: body.revision,
+      reason: 'It was not clear.',
+      content: { ...caseContent(`Changed ${++count}`), ...more },
+    });
   };
   /** A requirement that is truly proved. */
   const proved = async (more = {}): Promise<{ r: string; c: string; key: string }> => {

@@ -201,7 +201,12 @@ describe('loading code and coverage', () => {
     const before = [await file(), await code('BRK-007')];
     expect((await p.call('reviewer', base.closeBuild, { key: '1.0', password, reason: 'delivered' })).status).toBe(200);
     const c = (await p.call('auditor', design.getCase, { key: 'C-018' })).body;
-    await p.call('author', design.saveCase, { key: 'C-018', basedOn: c.revision, content: caseContent('Another') });
+    await p.call('author', design.saveCase, {
+      key: 'C-018',
+      reason: 'It was not clear.',
+      basedOn: c.revision,
+      content: caseContent('Another'),
+    });
     for (const trace of c.verifies) await p.call('author', base.removeTrace, { id: trace.id, reason: 'no longer' });
     expect([await file(), await code('BRK-007')]).toEqual(before);
     expect((await load('C-018.info', lcov('C-018'))).problem.code).toBe('closed');

@@ -31,7 +31,12 @@ describe('as of a ledger number', () => {
     await p.call('tester', run.finishRun, { key, seconds: 2 });
     await now('failed');
     const second = (await p.call('auditor', specify.getRequirement, { key: 'BRK-002' })).body;
-    await p.call('author', specify.saveRequirement, { key: 'BRK-002', basedOn: second.revision, content: content('Second, revised') });
+    await p.call('author', specify.saveRequirement, {
+      key: 'BRK-002',
+      reason: 'It was not clear.',
+      basedOn: second.revision,
+      content: content('Second, revised'),
+    });
     await p.call('author', base.retireRecord, { key: 'BRK-002', retired: true, reason: 'not needed' });
     await now('retired');
   }, 180_000);
@@ -72,7 +77,12 @@ describe('as of a ledger number', () => {
     const trace = (await p.call('auditor', design.getCase, { key: 'C-001' })).body.verifies[0];
     const { seq: before } = (await p.call('auditor', base.getProject, {})).body;
     const first = (await p.call('auditor', specify.getRequirement, { key: 'BRK-001' })).body;
-    await p.call('author', specify.saveRequirement, { key: 'BRK-001', basedOn: first.revision, content: content('First, revised') });
+    await p.call('author', specify.saveRequirement, {
+      key: 'BRK-001',
+      reason: 'It was not clear.',
+      basedOn: first.revision,
+      content: content('First, revised'),
+    });
     const { seq: revised } = (await p.call('auditor', base.getProject, {})).body;
     await p.call('reviewer', base.confirmTrace, { id: trace.id, reason: 'still holds', fromRevision: 1, toRevision: 2 });
     await p.call('author', base.removeTrace, { id: trace.id, reason: 'no longer wanted' });
@@ -96,7 +106,12 @@ describe('as of a ledger number', () => {
     const { hash } = (await p.call('tester', run.getRun, { key })).body;
     expect((await p.call('tester', run.signRun, { key, meaning: 'performed', password, hash })).problem.code).toBe('closed');
     const c = (await p.call('auditor', design.getCase, { key: 'C-001' })).body;
-    await p.call('author', design.saveCase, { key: 'C-001', basedOn: c.revision, content: caseContent('Shows something else') });
+    await p.call('author', design.saveCase, {
+      key: 'C-001',
+      reason: 'It was not clear.',
+      basedOn: c.revision,
+      content: caseContent('Shows something else'),
+    });
     expect(states(await board())).toEqual(states(before));
     expect((await board()).totals).toEqual(before.totals);
     await p.owner.query(

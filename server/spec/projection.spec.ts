@@ -90,7 +90,9 @@ class Work {
         topLevel: this.chance(2),
         derived: this.chance(5),
       });
-      return (await this.p.call('author', specify.saveRequirement, { key, basedOn: body.revision, content: change })).status;
+      return (
+        await this.p.call('author', specify.saveRequirement, { key, reason: 'It was not clear.', basedOn: body.revision, content: change })
+      ).status;
     },
     approve: () =>
       this.p.approve(this.chance(2) ? this.pick(requirementKeys) : this.pick(caseKeys), this.pick(['reviewer', 'both'])).then(
@@ -103,7 +105,8 @@ class Work {
       const rows = this.chance(2) ? ['1', '2', '3'].slice(this.random() % 3).map((name) => ({ name, values: { t: name } })) : undefined;
       const steps = rows ? [{ action: 'Wait {{t}}', expected: 'See' }] : caseContent(key).steps;
       const change = { ...caseContent(`${key} ${this.random()}`), steps, ...(rows ? { rows } : {}) };
-      return (await this.p.call('author', design.saveCase, { key, basedOn: body.revision, content: change })).status;
+      return (await this.p.call('author', design.saveCase, { key, reason: 'It was not clear.', basedOn: body.revision, content: change }))
+        .status;
     },
     addTrace: async () => {
       const kind = this.pick(['verifies', 'parent']);

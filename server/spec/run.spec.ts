@@ -78,12 +78,18 @@ describe('Run', () => {
     // Another configuration has passed nothing.
     expect((await p.call('author', run.addRound, { ...again, configuration: 'cold' })).body.items.length).toBe(2);
     // The row is taken out of the case: its run can be carried over, not run again.
-    await p.call('author', design.saveCase, { key: body.key, basedOn: 1, content: { ...given, rows: rows.slice(1) } });
+    await p.call('author', design.saveCase, {
+      key: body.key,
+      reason: 'It was not clear.',
+      basedOn: 1,
+      content: { ...given, rows: rows.slice(1) },
+    });
     await p.approve(body.key);
     const gone = await p.call('tester', run.decideRun, { key: round.items[0].key, choice: 'rerun', reason: 'It changed.', password });
     expect(gone.problem.detail).toContain('no data row 1 any more');
     await p.call('author', design.saveCase, {
       key: body.key,
+      reason: 'It was not clear.',
       basedOn: 2,
       content: { ...given, rows: undefined, steps: caseContent('x').steps },
     });
@@ -108,7 +114,12 @@ describe('Run', () => {
     expect(frozen.map((step) => step.from)).toEqual([`${called} step 1`, `${called} step 2`, undefined]);
     // The called case goes on; what is called stays what it was.
     await p
-      .call('author', design.saveCase, { key: called, basedOn: 1, content: { ...caseContent('Called'), steps: [call(caller.key, 1)] } })
+      .call('author', design.saveCase, {
+        key: called,
+        reason: 'It was not clear.',
+        basedOn: 1,
+        content: { ...caseContent('Called'), steps: [call(caller.key, 1)] },
+      })
       .then((refused) => {
         expect(refused.status).toBe(400);
         expect(refused.problem.detail).toContain(`A loop of calls: ${called} → ${caller.key} → ${called}`);
@@ -227,7 +238,7 @@ describe('Run', () => {
     const done = await record(item.key, ['pass', 'pass']);
     await sign('tester', item.key, 'performed', done.hash);
     await sign('reviewer', item.key, 'reviewed', done.hash);
-    await p.call('author', design.saveCase, { key, basedOn: 1, content: caseContent('Revised again') });
+    await p.call('author', design.saveCase, { key, reason: 'It was not clear.', basedOn: 1, content: caseContent('Revised again') });
     await p.approve(key);
     expect((await cord()).states.run).toBe('suspect');
     expect(

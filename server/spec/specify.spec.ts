@@ -12,7 +12,12 @@ describe('Specify', () => {
   it('gives the next free key and keeps a snapshot of every revision', async () => {
     const { body } = await add('First');
     expect(body.key).toBe('BRK-001');
-    await p.call('author', specify.saveRequirement, { key: body.key, basedOn: 1, content: content('First, revised') });
+    await p.call('author', specify.saveRequirement, {
+      key: body.key,
+      reason: 'It was not clear.',
+      basedOn: 1,
+      content: content('First, revised'),
+    });
     const history = await p.call('auditor', base.recordHistory, { key: body.key });
     expect(history.body.map((r) => [r.revision, r.snapshot['title']])).toEqual([
       [2, 'First, revised'],
@@ -22,7 +27,8 @@ describe('Specify', () => {
 
   it('answers the second of two editors with both versions, and loses neither', async () => {
     const { body } = await add('Shared');
-    const save = (title: string) => p.call('author', specify.saveRequirement, { key: body.key, basedOn: 1, content: content(title) });
+    const save = (title: string) =>
+      p.call('author', specify.saveRequirement, { key: body.key, reason: 'It was not clear.', basedOn: 1, content: content(title) });
     const [a, b] = await Promise.all([save('Mine'), save('Theirs')]);
     const [won, lost] = a.status === 200 ? [a, b] : [b, a];
     expect(won.status).toBe(200);
@@ -82,7 +88,12 @@ describe('Specify', () => {
   it('makes a trace suspect when an end is revised, until somebody confirms what they saw', async () => {
     const [child, parent] = [(await add('Child')).body.key, (await add('Parent')).body.key];
     const { body: trace } = await p.call('author', base.addTrace, { kind: 'parent', from: child, to: parent });
-    await p.call('author', specify.saveRequirement, { key: parent, basedOn: 1, content: content('Parent, revised') });
+    await p.call('author', specify.saveRequirement, {
+      key: parent,
+      reason: 'It was not clear.',
+      basedOn: 1,
+      content: content('Parent, revised'),
+    });
     const stale = await p.call('author', base.confirmTrace, { id: trace.id, reason: 'Still holds', fromRevision: 1, toRevision: 1 });
     expect(stale.problem.code).toBe('conflict');
     const confirmed = await p.call('author', base.confirmTrace, { id: trace.id, reason: 'Still holds', fromRevision: 1, toRevision: 2 });

@@ -100,10 +100,15 @@ export const addCase = endpoint('POST', '/projects/:project/cases', {
   answer: caseDetailSchema,
 });
 export const saveCase = endpoint('PUT', '/projects/:project/cases/:key', {
-  summary: 'Save a new revision, based on the one named',
+  summary: 'Save a new revision, based on the one named; of what is approved, for a reason',
   may: ['author'],
   params: inProjectKey,
-  body: z.object({ basedOn: z.number().int(), content: caseContentSchema }),
+  body: z.object({
+    basedOn: z.number().int(),
+    content: caseContentSchema,
+    /** Why it changes: asked for where the revision before it is approved. */
+    reason: z.string().trim().max(2000).default(''),
+  }),
   answer: caseDetailSchema,
 });
 export const setCaseState = endpoint('PUT', '/projects/:project/cases/:key/state', {

@@ -34,6 +34,8 @@ export const totalsSchema = z.object({
   /** How many cords have each state at a knot: they add up to `of`. */
   knots: perKnot(z.object({ states: z.record(state, z.number()), of: z.number(), missing: z.string(), worst: state })),
   counts: z.record(boardFilterSchema, z.number()),
+  /** Requirements that were approved once and count no more. */
+  left: z.object({ count: z.number(), keys: z.array(z.string()).readonly(), since: z.string().nullable() }).optional(),
 });
 export const boardSchema = z.object({
   build: z.string(),

@@ -104,10 +104,15 @@ export const addRequirement = endpoint('POST', '/projects/:project/requirements'
   answer: requirementDetailSchema,
 });
 export const saveRequirement = endpoint('PUT', '/projects/:project/requirements/:key', {
-  summary: 'Save a new revision, based on the one named',
+  summary: 'Save a new revision, based on the one named; of what is approved, for a reason',
   may: authors,
   params: inProjectKey,
-  body: z.object({ basedOn: z.number().int(), content: contentSchema }),
+  body: z.object({
+    basedOn: z.number().int(),
+    content: contentSchema,
+    /** Why it changes: asked for where the revision before it is approved. */
+    reason: z.string().trim().max(2000).default(''),
+  }),
   answer: requirementDetailSchema,
 });
 export const placeRequirement = endpoint('PUT', '/projects/:project/requirements/:key/place', {

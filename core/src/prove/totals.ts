@@ -18,7 +18,17 @@ export interface KnotTotal {
   readonly worst: KnotState;
 }
 
+/** Requirements that were approved once and are judged no more: retired, or made a heading or a note. */
+export interface LeftTheCount {
+  readonly count: number;
+  /** The first of them by key. */
+  readonly keys: readonly string[];
+  /** The build at whose closing they still counted; null where none was closed before. */
+  readonly since: string | null;
+}
+
 export interface BoardTotals {
+  readonly left?: LeftTheCount;
   readonly knots: Readonly<Record<Knot, KnotTotal>>;
   readonly counts: Readonly<Record<BoardFilter, number>>;
 }
@@ -156,6 +166,12 @@ export function projectCord(totals: BoardTotals): Record<Knot, KnotState> {
     for (const state of ['broken', 'suspect', 'waiting', 'notReached', 'sound'] as const) if (states[state]) return state;
     return 'notRequired';
   });
+}
+
+/** What left the count, in words. */
+export function leftWords({ count, since }: LeftTheCount): string {
+  const once = since === null ? 'since they were approved' : `since ${since} was closed`;
+  return `${count} requirement${count === 1 ? '' : 's'} left the count ${count === 1 && since === null ? 'since it was approved' : once}`;
 }
 
 /** Every state that occurs at a knot with its count, sound first: states are never summed up in one figure. */

@@ -1,7 +1,9 @@
 import { recordFormat, type Role } from '@core/base';
+import { policiesOf } from '@core/prove';
 import type { SignedIn } from './passwords';
 import type { Db } from './database';
 import { Refusal } from './errors';
+import { profileOf } from './project';
 import { changeRecord, recordRows, refuseRetired, type StoredRecord } from './records';
 import { proveSigner, putSignature } from './signing';
 import { confirmWithApproval } from './traces';
@@ -28,6 +30,17 @@ export interface Approval {
 export function proveApprover(db: Db, actor: Actor, roles: readonly Role[], password: string): Promise<SignedIn> {
   if (!roles.includes('reviewer')) throw new Refusal('forbidden', { detail: 'Only a reviewer approves.' });
   return proveSigner(db, actor, password);
+}
+
+/** What is approved changes for a reason, in words of the length that the project asks for. */
+export async function needReasonOfChange(w: Writing, { state }: StoredRecord, reason: string): Promise<void> {
+  if (state !== 'approved') return;
+  const { reasonLength } = policiesOf(await profileOf(w.tx, w.actor.projectId));
+  if (reason.trim().length < reasonLength)
+    throw new Refusal('invalid', {
+      detail: `It is approved: say why it changes, in at least ${reasonLength} letters.`,
+      fields: [{ path: 'reason', text: `It is approved: say why it changes, in at least ${reasonLength} letters.` }],
+    });
 }
 
 /** Asks for review, or takes back to draft. */

@@ -23,7 +23,7 @@ bulkKind({
         return { words: `revision ${record.revision} approved`, undo: { act: 'state', state: 'review' } };
       }
       case 'set':
-        return setAct(settable, act.values, caseContent(stored), (after) => reviseCase(w, stored, after));
+        return setAct(settable, act.values, caseContent(stored), (after) => reviseCase(w, stored, after, how.reason));
       case 'copy': {
         const verified = act.traces ? await tracedTo(w.tx, 'verifies', [record.id]) : [];
         const key = await addCaseIn(w, { content: caseContent(stored), verifies: verified.map((r) => r.key) }, record.own);

@@ -16,6 +16,7 @@ import {
   proveApprover,
   recordRows,
   Refusal,
+  needReasonOfChange,
   refuseRetired,
   refuseStale,
   write,
@@ -96,18 +97,19 @@ async function lockCase(w: Writing, key: string, basedOn: number): Promise<Store
  * Saves a new revision. Until a case was first approved, its own author's edits carry its confirmed traces along: they
  * are still being designed together. Afterwards every revision makes them suspect.
  */
-export function saveCase(db: Db, actor: Actor, key: string, basedOn: number, content: CaseContent): Promise<void> {
-  return write(db, actor, async (w) => reviseCase(w, await lockCase(w, key, basedOn), content));
+export function saveCase(db: Db, actor: Actor, key: string, basedOn: number, content: CaseContent, reason = ''): Promise<void> {
+  return write(db, actor, async (w) => reviseCase(w, await lockCase(w, key, basedOn), content, reason));
 }
 
-/** Saves a new revision of a case that is locked. */
-export async function reviseCase(w: Writing, stored: StoredCase, content: CaseContent): Promise<void> {
+/** Saves a new revision of a case that is locked; of one that is approved, for a reason. */
+export async function reviseCase(w: Writing, stored: StoredCase, content: CaseContent, reason: string): Promise<void> {
   needTitle(content);
   const { record, row } = stored;
   refuseRetired(record);
   await checkCalls(w.tx, w.actor.projectId, record.key, content);
   const before = caseContent(stored);
   if (JSON.stringify(before) === JSON.stringify(content)) return;
+  await needReasonOfChange(w, record, reason);
   const revision = record.revision + 1;
   await changeRecord(w, record, { title: content.title, words: searchable(content), revision, state: 'draft' });
   await w.tx.update(cases).set(contentColumns(content)).where(eq(cases.id, record.id));
@@ -117,10 +119,10 @@ export async function reviseCase(w: Writing, stored: StoredCase, content: CaseCo
     kind: 'case',
     key: record.key,
     before: { revision: record.revision, ...before },
-    after: { revision, ...content },
+    after: { revision, ...content, ...(reason ? { reason } : {}) },
     touches: { texts: [record.id], results: [record.id] },
   });
-  w.snapshot({ recordId: record.id, revision, state: 'draft', snapshot: { ...content, own: record.own } });
+  w.snapshot({ recordId: record.id, revision, state: 'draft', snapshot: { ...content, own: record.own }, reason });
   w.wrote(recordRows, record.id);
   w.wrote(caseRows, record.id);
   if (!row.everApproved) await carryTraces(w, record.id, 'verifies', record.revision, revision);

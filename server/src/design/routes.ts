@@ -27,7 +27,7 @@ export function designRoutes(app: FastifyInstance, context: AppContext, runsOf: 
     detail(membership.projectId, await addCase(db, actor, body)),
   );
   serve(app, context, contract.saveCase, async ({ actor, membership, params, body }) => {
-    await saveCase(db, actor, params.key, body.basedOn, body.content);
+    await saveCase(db, actor, params.key, body.basedOn, body.content, body.reason);
     return detail(membership.projectId, params.key);
   });
   serve(app, context, contract.setCaseState, async ({ actor, membership, params, body }) => {

@@ -1,7 +1,18 @@
 import { canonicalJson, keyNumber, keyPrefix, knots, perKnot, type Json, type Knot } from '@core/base';
-import { countedCord, reasonWords, stateOfReason, totalsOf, type CodeSummary, type Cord, type KnotState } from '@core/prove';
-import { eq, sql } from 'drizzle-orm';
-import type { Tx } from '../base';
+import {
+  countedCord,
+  reasonWords,
+  stateOfReason,
+  totalsOf,
+  type BoardTotals,
+  type CodeSummary,
+  type Cord,
+  type KnotState,
+  type LeftTheCount,
+} from '@core/prove';
+import { and, asc, desc, eq, isNotNull, ne, or, sql } from 'drizzle-orm';
+import { builds, records, revisions, type Db, type StoredBuild, type Tx } from '../base';
+import { requirements } from '../specify';
 import { cords, type StoredReason } from './tables';
 
 const letters: Record<KnotState, string> = { sound: 'S', waiting: 'W', broken: 'B', suspect: 'U', notReached: '-', notRequired: 'N' };
@@ -88,13 +99,13 @@ export async function writeCords(tx: Tx, rows: readonly (typeof cords.$inferInse
 }
 
 /** The totals of a build, from groups of equal cords that the database counts. */
-export async function totalsNow(tx: Tx, buildId: number) {
+export async function totalsNow(tx: Tx, { id: buildId, projectId, closedSeq }: StoredBuild): Promise<BoardTotals> {
   const groups = await tx
     .select({ states: cords.states, short: cords.short, firstBreak: cords.firstBreak, count: sql<number>`count(*)`.mapWith(Number) })
     .from(cords)
     .where(eq(cords.buildId, buildId))
     .groupBy(cords.states, cords.short, cords.firstBreak);
-  return totalsOf(
+  const totals = totalsOf(
     groups.map(({ states, short, firstBreak, count }) => ({
       states: statesOf(states),
       words: short,
@@ -102,4 +113,42 @@ export async function totalsNow(tx: Tx, buildId: number) {
       count,
     })),
   );
+  const left = closedSeq === null ? await leftTheCount(tx, projectId) : undefined;
+  return left ? { ...totals, left } : totals;
+}
+
+/** What was approved as a requirement and is none any more: since the build that was closed last, or ever. */
+export async function leftTheCount(tx: Db | Tx, projectId: number): Promise<LeftTheCount | undefined> {
+  const [closed] = await tx
+    .select({ seq: builds.closedSeq, name: records.key })
+    .from(builds)
+    .innerJoin(records, eq(records.id, builds.id))
+    .where(and(eq(builds.projectId, projectId), isNotNull(builds.closedSeq)))
+    .orderBy(desc(builds.closedSeq))
+    .limit(1);
+  const after = closed?.seq ?? 0;
+  // Its last snapshot of then was an approved requirement, or, with nothing closed, any of them was.
+  const once =
+    after > 0
+      ? sql`exists (select 1 from ${revisions} r where r.record_id = ${records.id} and r.seq <= ${after} and r.state = 'approved' and json_value(r.snapshot, '$.kind') = 'requirement')`
+      : sql`exists (select 1 from ${revisions} r where r.record_id = ${records.id} and r.state = 'approved' and json_value(r.snapshot, '$.kind') = 'requirement')`;
+  const then =
+    after > 0
+      ? sql`(select r.state from ${revisions} r where r.record_id = ${records.id} and r.seq <= ${after} order by r.seq desc limit 1) <> 'retired'`
+      : undefined;
+  const rows = await tx
+    .select({ key: records.key })
+    .from(records)
+    .innerJoin(requirements, eq(requirements.id, records.id))
+    .where(
+      and(
+        eq(records.projectId, projectId),
+        eq(records.kind, 'requirement'),
+        or(isNotNull(records.retiredAt), ne(requirements.kind, 'requirement')),
+        once,
+        then,
+      ),
+    )
+    .orderBy(asc(records.keyPrefix), asc(records.keyNumber));
+  return rows.length ? { count: rows.length, keys: rows.slice(0, 20).map(({ key }) => key), since: closed?.name ?? null } : undefined;
 }

@@ -14,6 +14,7 @@ import {
   cordState,
   verifyText,
   type Cord,
+  type LeftTheCount,
   type MatrixRow,
 } from '@core/prove';
 import { verdictWords } from '@core/run';
@@ -34,6 +35,7 @@ import {
 import { caseContent, cases } from '../design';
 import { problems, problemsById } from '../run';
 import { requirements, requirementsById } from '../specify';
+import { leftTheCount } from './cord-rows';
 import { readFacts, type Facts } from './facts';
 import {
   addAttestations,
@@ -116,7 +118,8 @@ async function gather(
   const credits = await creditsOf(facts.reader);
   await progress.report(0.15, 'Judging every cord');
   const cords = [...judgeCords(facts.input)].sort((a, b) => compareKeys(a.key, b.key));
-  await addCords(out, build.name, seq, cords);
+  const left = await leftTheCount(tx, projectId);
+  await addCords(out, build.name, seq, cords, left);
   const problemList = await problemsOf(tx, projectId, build.name, facts);
   await out.add('problems.json', pretty(problemList));
   const requirementIds = await tx.select({ id: requirements.id }).from(requirements).where(eq(requirements.projectId, projectId));
@@ -178,7 +181,7 @@ async function gather(
   await progress.report(0.85, 'Copying the ledger');
   const { entries, last } = await addLedger(tx, projectId, seq, out);
   await progress.report(0.9, 'Setting the summary');
-  await out.add('summary.pdf', Buffer.from(await setPaper(summaryOf(head, project.profile, cords, credits))));
+  await out.add('summary.pdf', Buffer.from(await setPaper(summaryOf(head, project.profile, cords, credits, left))));
   await addKeys(out, keys);
   await out.add('STATEMENT.md', statementText);
   await out.add(
@@ -203,12 +206,19 @@ async function creditsOf(reader: Facts['reader']): Promise<FileCredit[]> {
   return (await reader.filesOf([...(await reader.sources()).values()].map(({ id }) => id))).map((file) => file.credit);
 }
 
-async function addCords(out: PackWriter, build: string, seq: number, cords: readonly Cord[]): Promise<void> {
+async function addCords(
+  out: PackWriter,
+  build: string,
+  seq: number,
+  cords: readonly Cord[],
+  left: LeftTheCount | undefined,
+): Promise<void> {
   await out.add(
     'cords/cords.json',
     pretty({
       build,
       seq,
+      ...(left ? { left } : {}),
       cords: cords.map((cord) => ({
         ...cord,
         knots: perKnot((k) => ({
@@ -290,12 +300,14 @@ function summaryOf(
   profile: { readonly standard: string; readonly note: string },
   cords: readonly Cord[],
   credits: readonly FileCredit[],
+  left: LeftTheCount | undefined,
 ): SummaryPaper {
   return {
     kind: 'summary',
     head: { ...head, number: `${head.number}-S` },
     counts: stateCounts(cords),
     totals: boardTotals(cords).knots,
+    ...(left ? { left } : {}),
     cords: cords.map((cord) => ({
       key: cord.key,
       title: cord.title,

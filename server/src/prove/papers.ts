@@ -2,7 +2,17 @@ import { fileURLToPath } from 'node:url';
 import { createRequire } from 'node:module';
 import { dirname, join } from 'node:path';
 import { knots, type Knot } from '@core/base';
-import { drawCord, knotWords, stateCountWords, stateWords, type BoardTotals, type CordDrawing, type KnotState } from '@core/prove';
+import {
+  drawCord,
+  knotWords,
+  leftWords,
+  stateCountWords,
+  stateWords,
+  type BoardTotals,
+  type CordDrawing,
+  type KnotState,
+  type LeftTheCount,
+} from '@core/prove';
 import { verdictWords, type RunRecord, type Signature } from '@core/run';
 import PdfPrinter from 'pdfmake';
 import type { Content, TableCell, TDocumentDefinitions } from 'pdfmake/interfaces';
@@ -25,6 +35,7 @@ export interface SummaryPaper {
   readonly head: PaperHead;
   readonly counts: { readonly proved: number; readonly broken: number; readonly suspect: number; readonly waiting: number };
   readonly totals: BoardTotals['knots'];
+  readonly left?: LeftTheCount;
   readonly cords: readonly {
     readonly key: string;
     readonly title: string;
@@ -151,13 +162,21 @@ function frame(head: PaperHead, title: string, content: Content[]): TDocumentDef
 }
 
 function summaryDefinition(paper: SummaryPaper): TDocumentDefinitions {
-  const { counts, totals, cords } = paper;
+  const { counts, totals, cords, left } = paper;
   return frame(paper.head, 'Cord summary', [
     { text: 'The build at a glance', style: 'h1' },
     {
       text: `${counts.proved} of ${cords.length} requirements are proved on this build; ${counts.broken} are broken, ${counts.suspect} suspect and ${counts.waiting} waiting.`,
       margin: [0, 0, 0, 10],
     },
+    ...(left
+      ? [
+          {
+            text: `${leftWords(left)}: ${left.keys.join(', ')}${left.count > left.keys.length ? ' …' : ''}`,
+            margin: [0, 0, 0, 10] as [number, number, number, number],
+          },
+        ]
+      : []),
     {
       layout,
       table: {

@@ -87,7 +87,7 @@ export class Projector {
             ? await this.judge(tx, projectId, build, doubt, until)
             : await this.judge(tx, projectId, build, { judged: 'all', credited: 'all', sources: 'all' }, until);
       }
-      const totals = keys === null || keys.length || afresh ? await totalsNow(tx, buildId) : undefined;
+      const totals = keys === null || keys.length || afresh ? await totalsNow(tx, build) : undefined;
       await tx.insert(judgedAt).ignore().values({ buildId, seq });
       await tx
         .update(projections)

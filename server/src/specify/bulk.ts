@@ -54,7 +54,7 @@ bulkKind({
         return { words: `revision ${record.revision} approved`, undo: { act: 'state', state: 'review' } };
       }
       case 'set':
-        return setAct(settable, act.values, contentOf(requirement), (after) => reviseRequirement(w, requirement, after));
+        return setAct(settable, act.values, contentOf(requirement), (after) => reviseRequirement(w, requirement, after, how.reason));
       case 'move': {
         const before = await placeOf(w, requirement);
         if (before.specification === act.specification && before.under === act.under)

@@ -229,7 +229,7 @@ async function reviseImported(w: Writing, row: ImportedRequirement, rules: OwnCh
   const { projectId } = w.actor;
   await lockRecord(w, 'requirement', row.key);
   const stored = await needRequirement(w.tx, projectId, row.key);
-  await reviseRequirement(w, stored, row.content);
+  await reviseRequirement(w, stored, row.content, 'The imported table says so.');
   const now = await needRequirement(w.tx, projectId, row.key);
   const own = ownOf(rules, row);
   const change: Record<string, OwnValue> = {

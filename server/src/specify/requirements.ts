@@ -18,6 +18,7 @@ import {
   paragraphs,
   profileOf,
   proveApprover,
+  needReasonOfChange,
   recordRows,
   records,
   Refusal,
@@ -186,18 +187,20 @@ export async function saveRequirement(
   key: string,
   basedOn: number,
   content: RequirementContent,
+  reason = '',
 ): Promise<RequirementDetail> {
-  await write(db, actor, async (w) => reviseRequirement(w, await lockRequirement(w, key, basedOn), content));
+  await write(db, actor, async (w) => reviseRequirement(w, await lockRequirement(w, key, basedOn), content, reason));
   return requirementDetail(db, actor.projectId, key);
 }
 
-/** Saves a new revision of a requirement that is locked. */
-export async function reviseRequirement(w: Writing, stored: StoredRequirement, content: RequirementContent): Promise<void> {
+/** Saves a new revision of a requirement that is locked; of one that is approved, for a reason. */
+export async function reviseRequirement(w: Writing, stored: StoredRequirement, content: RequirementContent, reason: string): Promise<void> {
   needTitle(content);
   const { record } = stored;
   const before = contentOf(stored);
   if (JSON.stringify(before) === JSON.stringify(content)) return;
   refuseRetired(record);
+  await needReasonOfChange(w, record, reason);
   const revision = record.revision + 1;
   await changeRecord(w, record, { title: content.title, words: searchable(content), revision, state: 'draft' });
   await w.tx.update(requirements).set(contentColumns(content)).where(eq(requirements.id, record.id));
@@ -206,10 +209,10 @@ export async function reviseRequirement(w: Writing, stored: StoredRequirement, c
     kind: 'requirement',
     key: record.key,
     before: { revision: record.revision, ...before },
-    after: { revision, ...content },
+    after: { revision, ...content, ...(reason ? { reason } : {}) },
     touches: { texts: [record.id] },
   });
-  w.snapshot({ recordId: record.id, revision, state: 'draft', snapshot: { ...content, own: record.own } });
+  w.snapshot({ recordId: record.id, revision, state: 'draft', snapshot: { ...content, own: record.own }, reason });
   w.wrote(recordRows, record.id);
   w.wrote(requirementRows, record.id);
 }

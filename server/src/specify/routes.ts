@@ -51,7 +51,7 @@ export function specifyRoutes(app: FastifyInstance, context: AppContext): void {
   serve(app, context, contract.getRequirement, ({ membership, params }) => requirementDetail(db, membership.projectId, params.key));
   serve(app, context, contract.addRequirement, ({ actor, body }) => addRequirement(db, actor, body));
   serve(app, context, contract.saveRequirement, ({ actor, params, body }) =>
-    saveRequirement(db, actor, params.key, body.basedOn, body.content),
+    saveRequirement(db, actor, params.key, body.basedOn, body.content, body.reason),
   );
   serve(app, context, contract.placeRequirement, ({ actor, params, body }) =>
     placeRequirement(db, actor, params.key, body.under, body.before),

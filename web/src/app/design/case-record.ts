@@ -121,6 +121,8 @@ export class CaseRecord {
   private readonly router = inject(Router);
   private readonly route = inject(ActivatedRoute);
   private readonly detail = this.store.selectSignal(designFeature.selectDetail);
+  /** Why an approved case changes. */
+  protected readonly reason = signal('');
   protected readonly saving = this.store.selectSignal(selectRequest(designCommands.saveCase.name));
   protected readonly shown = computed(() => (this.detail()?.key === this.key() ? this.detail() : null));
   protected readonly editing = signal(false);
@@ -220,6 +222,7 @@ export class CaseRecord {
           project: this.scope.slug(),
           key: this.key(),
           basedOn,
+          reason: this.reason().trim(),
           content: { ...plainContent(draft), plannedMinutes: Number(draft.plannedMinutes) || 0 },
         }),
       );

@@ -3,7 +3,7 @@ import { ChangeDetectionStrategy, Component, computed, effect, inject, signal, u
 import { MatMenuModule } from '@angular/material/menu';
 import { Router, RouterLink } from '@angular/router';
 import { knots, perKnot, type Knot } from '@core/base';
-import { knotWords, stateCountWords, type BoardFilter } from '@core/prove';
+import { knotWords, leftWords, stateCountWords, type BoardFilter } from '@core/prove';
 import type { BoardRow } from '@contract/prove';
 import { actionLink, CordDrawing, Icon, ProblemNote, RecordLink, recordLink, useProject, listMove, showRow } from '../base';
 import { proveCommands, proveFeature } from './state';
@@ -55,6 +55,7 @@ export class BoardPage {
   protected readonly knots = knots;
   protected readonly knotWords = knotWords;
   protected readonly allStates = stateCountWords;
+  protected readonly leftWords = leftWords;
   protected readonly totalWords = totalWords;
   protected readonly icons = knotIcons;
   protected readonly sorts = sorts;

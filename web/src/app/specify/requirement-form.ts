@@ -83,8 +83,18 @@ import { verificationMethods, type RequirementContent } from '@core/specify';
           </label>
         }
       }
+      @if (of().state === 'approved') {
+        <label class="field"
+          ><span>Why it changes: it is approved</span
+          ><input class="in" name="reason" maxlength="2000" [ngModel]="reason()" (ngModelChange)="reason.set($event)"
+        /></label>
+      }
       <div class="row">
-        <button mat-flat-button type="submit" [disabled]="!changed() || !draft().title.trim() || saving()">
+        <button
+          mat-flat-button
+          type="submit"
+          [disabled]="!changed() || (of().state === 'approved' && reason().trim().length < 3) || !draft().title.trim() || saving()"
+        >
           {{ saving() ? 'Saving …' : 'Save revision ' + (of().revision + 1) }}
         </button>
         <button mat-button type="button" (click)="cancelled.emit()">{{ changed() ? 'Discard what I typed' : 'Close' }}</button>
@@ -97,7 +107,8 @@ export class RequirementForm {
   readonly of = input.required<Requirement>();
   readonly levels = input.required<readonly string[]>();
   readonly saving = input(false);
-  readonly save = output<Draft<RequirementContent>>();
+  readonly save = output<Draft<RequirementContent> & { readonly reason: string }>();
+  protected readonly reason = signal('');
   readonly cancelled = output<void>();
   protected readonly methods = verificationMethods;
   protected readonly draft = signal<RequirementContent>({} as RequirementContent);
@@ -125,7 +136,7 @@ export class RequirementForm {
   }
 
   protected send(): void {
-    this.save.emit({ content: this.draft(), basedOn: this.basedOn });
+    this.save.emit({ content: this.draft(), basedOn: this.basedOn, reason: this.reason().trim() });
   }
 
   protected put(change: Partial<RequirementContent>): void {

@@ -113,7 +113,7 @@ export class RequirementRecord {
   protected readonly author = computed(() => this.scope.roles().includes('author'));
   protected readonly reviewer = computed(() => this.scope.roles().includes('reviewer'));
   protected readonly levels = computed(() => this.scope.project()?.profile.levels ?? []);
-  private mine: RequirementContent | null = null;
+  private mine: { readonly content: RequirementContent; readonly reason: string } | null = null;
   /** After a conflict: the stored version beside what was typed. */
   protected readonly conflict = computed(() =>
     this.saving().problem?.code === 'conflict'
@@ -151,17 +151,17 @@ export class RequirementRecord {
     this.store.dispatch(specifyCommands.getRequirement.start(at));
   }
 
-  protected save(content: RequirementContent, basedOn: number): void {
-    this.mine = content;
+  protected save(content: RequirementContent, basedOn: number, reason: string): void {
+    this.mine = { content, reason };
     this.store.dispatch(
-      specifyCommands.saveRequirement.start({ project: this.scope.slug(), key: this.key(), basedOn, content: { ...content } }),
+      specifyCommands.saveRequirement.start({ project: this.scope.slug(), key: this.key(), basedOn, content: { ...content }, reason }),
     );
   }
 
   /** Keeps what was typed, on top of the version that came in between. */
   protected keepMine(): void {
     const theirs = this.conflict();
-    if (theirs && this.mine) this.save(this.mine, theirs.revision);
+    if (theirs && this.mine) this.save(this.mine.content, theirs.revision, this.mine.reason);
   }
 
   protected takeTheirs(): void {
@@ -170,7 +170,7 @@ export class RequirementRecord {
   }
 
   protected mineText(field: keyof RequirementContent): string {
-    return String(this.mine?.[field] ?? '');
+    return String(this.mine?.content[field] ?? '');
   }
 
   protected discard(): void {
