@@ -158,6 +158,8 @@ test('two editors of one requirement: both versions are shown and no text is los
   const other = await another(browser, 'bela.stroud', '/larkfell/specify/requirement/BRK-040?edit=1');
   await page.getByLabel('Text').fill('The display shall be refreshed every 200 ms.');
   await other.getByLabel('Text').fill('The display shall be refreshed every 100 ms, even in the cold.');
+  await expect(page.getByRole('button', { name: /Save revision 2/ })).toBeDisabled();
+  await page.getByLabel(/Why it changes/).fill('The lamp was too slow.');
   await page.getByRole('button', { name: /Save revision 2/ }).click();
   await expect(page.getByRole('button', { name: 'Edit' })).toBeVisible();
   await expect(other.getByText(/revision 2, mira/)).toBeVisible();
@@ -241,6 +243,7 @@ test('an outline becomes steps, names in braces become columns, and the Bench sh
     .getByLabel(/Step \d+, expected result/)
     .last()
     .fill('Nothing has changed');
+  await page.getByLabel(/Why it changes/).fill('The waiting was not shown.');
   await page.getByRole('button', { name: /Save revision/ }).click();
   await page.getByRole('button', { name: 'Ask for review' }).click();
   await approve(await another(browser, 'ines.quarry', '/larkfell/design/C-002'));

@@ -88,14 +88,14 @@ describe('a lie', () => {
     it('retiring what is not proved, or making it a heading: the totals say what left them', async () => {
       const retired = await requirement();
       const heading = await requirement();
-      expect((await p.call('author', base.retireRecord, { key: retired, retired: true })).status).toBe(400);
+      expect((await p.call('author', base.retireRecord, { key: retired, retired: true, reason: '' })).status).toBe(400);
       await p.call('author', base.retireRecord, { key: retired, retired: true, reason: 'Not wanted any more.' });
       const { body: now } = await p.call('auditor', specify.getRequirement, { key: heading });
       await p.call('author', specify.saveRequirement, {
         key: heading,
         basedOn: now.revision,
         reason: 'It only groups others.',
-        content: { ...plain(), kind: 'heading' },
+        content: plain({ kind: 'heading' }),
       });
       await cord(await requirement());
       const { body: board } = await p.call('auditor', prove.getBoard, { build: '1.0', limit: 500 });
@@ -111,7 +111,9 @@ describe('a lie', () => {
     it('changing an own field of something approved', async () => {
       const field = (await p.call('admin', base.addField, { kind: 'requirement', name: `F${next()}`, definition: { type: 'text' } })).body;
       const r = await requirement();
-      await p.call('author', base.setOwnFields, { key: r, basedOn: 1, own: { [String(field.at(-1)?.id)]: 'x' } });
+      const own = { [String(field.at(-1)?.id)]: 'x' };
+      expect(code(await p.call('author', base.setOwnFields, { key: r, basedOn: 1, own }))).toBe('invalid');
+      expect((await p.call('author', base.setOwnFields, { key: r, basedOn: 1, own, reason: 'It was forgotten.' })).status).toBe(200);
       expect((await cord(r))['specify']).toBe('waiting');
     });
     it('a second approver who had edited the text', async () => {

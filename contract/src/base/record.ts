@@ -97,7 +97,12 @@ export const setOwnFields = endpoint('PUT', `${ofRecord}/own`, {
   summary: 'Give values to the project’s own fields of a record; those left out stay',
   may: ['author'],
   params: inProjectKey,
-  body: z.object({ basedOn: z.number().int(), own: ownValuesSchema }),
+  body: z.object({
+    basedOn: z.number().int(),
+    own: ownValuesSchema,
+    /** Why they change: asked for where the revision before is approved. */
+    reason: z.string().trim().max(2000).default(''),
+  }),
   answer: recordSchema,
 });
 export const retireRecord = endpoint('PUT', `${ofRecord}/retirement`, {

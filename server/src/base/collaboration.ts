@@ -6,6 +6,7 @@ import type { Db, Tx } from './database';
 import { Refusal } from './errors';
 import { ownRules } from './fields';
 import { changeRecord, findRecord, lockRecord, recordRows, refuseRetired, refuseStale, type StoredRecord } from './records';
+import { needReasonOfChange } from './review';
 import type { SignedIn } from './passwords';
 import { cleanHtml, plainText } from './rich-text';
 import { shownSignature, signaturesOf } from './signing';
@@ -108,11 +109,19 @@ export async function recordHistory(db: Db | Tx, recordId: number, before?: numb
 }
 
 /** Gives values to own fields: a change of the record like any other, with the same snapshot and entry. */
-export function setOwnFields(db: Db, actor: Actor, key: string, basedOn: number, change: RecordHead['own']): Promise<RecordHead> {
+export function setOwnFields(
+  db: Db,
+  actor: Actor,
+  key: string,
+  basedOn: number,
+  change: RecordHead['own'],
+  reason: string,
+): Promise<RecordHead> {
   return write(db, actor, async (w) => {
     const record = await lockAnyRecord(w, key);
     await refuseStale(record, basedOn, async () => recordHead(record));
-    return setOwnIn(w, record, change);
+    await needReasonOfChange(w, record, reason);
+    return setOwnIn(w, record, change, reason);
   });
 }
 
@@ -122,7 +131,7 @@ async function lockAnyRecord(w: Writing, key: string): Promise<StoredRecord> {
 }
 
 /** The same for a record that is locked already. */
-export async function setOwnIn(w: Writing, record: StoredRecord, change: RecordHead['own']): Promise<RecordHead> {
+export async function setOwnIn(w: Writing, record: StoredRecord, change: RecordHead['own'], reason = ''): Promise<RecordHead> {
   const { login, projectId } = w.actor;
   refuseRetired(record);
   const own = (await ownRules(w.tx, projectId, record.kind))(record.own, change);
@@ -135,10 +144,10 @@ export async function setOwnIn(w: Writing, record: StoredRecord, change: RecordH
     kind: record.kind,
     key: record.key,
     before: { revision: record.revision, own: record.own },
-    after: { revision, own },
+    after: { revision, own, ...(reason ? { reason } : {}) },
     touches: { texts: [record.id] },
   });
-  w.snapshot({ recordId: record.id, revision, state, snapshot: { ...last?.snapshot, own } });
+  w.snapshot({ recordId: record.id, revision, state, snapshot: { ...last?.snapshot, own }, reason });
   w.wrote(recordRows, record.id);
   return recordHead({ ...record, own, revision, state, updatedBy: login, updatedAt: w.at });
 }

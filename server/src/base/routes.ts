@@ -160,7 +160,9 @@ function recordRoutes(app: FastifyInstance, context: AppContext): void {
   serve(app, context, contract.recordHistory, async ({ membership, params, query }) =>
     c.recordHistory(db, (await c.needAnyRecord(db, membership.projectId, params.key)).id, query.before, query.limit),
   );
-  serve(app, context, contract.setOwnFields, ({ actor, params, body }) => c.setOwnFields(db, actor, params.key, body.basedOn, body.own));
+  serve(app, context, contract.setOwnFields, ({ actor, params, body }) =>
+    c.setOwnFields(db, actor, params.key, body.basedOn, body.own, body.reason),
+  );
   serve(app, context, contract.retireRecord, ({ actor, params, body }) => c.retireRecord(db, actor, params.key, body.retired, body.reason));
   serve(app, context, contract.listComments, ({ membership, params, query }) =>
     c.listComments(db, membership.projectId, params.key, query.after),
