@@ -8,6 +8,7 @@ import {
   addProject,
   openDatabase,
   people,
+  setFollowing,
   setMember,
   type Actor,
   type DatabaseAddress,
@@ -346,6 +347,16 @@ async function seedChanges(db: Db, folder: string, demoCases: readonly DemoCase[
     'SYS-009',
     'The rope shall not change its speed by more than 0.4 m/s2 in normal running, and by no more than 0.8 m/s2 in a stop.',
   );
+  // Two people follow what they have a stake in.
+  for (const [login, key] of [
+    ['ines.quarry', 'BRK-010'],
+    ['ines.quarry', 'SYS-009'],
+    ['tomas.vell', 'BRK-029'],
+    ['tomas.vell', 'C-008'],
+  ] as const) {
+    const [{ id }] = await db.select({ id: people.id }).from(people).where(eq(people.login, login));
+    await setFollowing(db, projectId, id, key, true);
+  }
   const report = await addProblem(db, as('tomas.vell'), {
     title: 'The horn is hard to hear in the north stand',
     description: 'Noticed while recording, not part of a step.',

@@ -1,16 +1,3 @@
-CREATE TABLE `second_factors` (
-	`id` bigint AUTO_INCREMENT NOT NULL,
-	`person_id` bigint NOT NULL,
-	`kind` varchar(10) NOT NULL,
-	`name` varchar(60) NOT NULL,
-	`secret` mediumtext NOT NULL,
-	`credential_id` varchar(700),
-	`counter` bigint NOT NULL,
-	`made_at` char(24) NOT NULL,
-	`confirmed_at` char(24),
-	CONSTRAINT `second_factors_id` PRIMARY KEY(`id`)
-);
---> statement-breakpoint
 CREATE TABLE `attestations` (
 	`id` bigint NOT NULL,
 	`project_id` bigint NOT NULL,
@@ -37,9 +24,7 @@ CREATE TABLE `saved_filters` (
 	CONSTRAINT `saved_filters_id` PRIMARY KEY(`id`)
 );
 --> statement-breakpoint
-ALTER TABLE `second_factors` ADD CONSTRAINT `second_factors_person_id_people_id_fk` FOREIGN KEY (`person_id`) REFERENCES `people`(`id`) ON DELETE no action ON UPDATE no action;--> statement-breakpoint
 ALTER TABLE `attestations` ADD CONSTRAINT `attestations_id_records_id_fk` FOREIGN KEY (`id`) REFERENCES `records`(`id`) ON DELETE no action ON UPDATE no action;--> statement-breakpoint
 ALTER TABLE `attestations` ADD CONSTRAINT `attestations_build_id_builds_id_fk` FOREIGN KEY (`build_id`) REFERENCES `builds`(`id`) ON DELETE no action ON UPDATE no action;--> statement-breakpoint
-CREATE INDEX `second_factors_person` ON `second_factors` (`person_id`);--> statement-breakpoint
 CREATE INDEX `attestations_build` ON `attestations` (`build_id`,`path`);--> statement-breakpoint
 CREATE INDEX `saved_filters_list` ON `saved_filters` (`project_id`,`list`,`login`);

@@ -33,7 +33,6 @@ const removable = new Set([
   'projections',
   'operations',
   'integrity_faults',
-  'second_factors',
   'saved_filters',
   'limits',
   'incoming',

@@ -183,6 +183,9 @@ const ledgerQuery = z.object({
   before: z.coerce.number().int().optional(),
   limit: z.coerce.number().int().min(1).max(500).default(100),
   kind: z.string().max(40).optional(),
+  /** Days, the last one included. */
+  from: z.iso.date().optional(),
+  to: z.iso.date().optional(),
   who: z.string().max(60).optional(),
   /** Words that all stand in what was done, or in the key of what it was done to. */
   q: z.string().max(100).optional(),
@@ -250,9 +253,30 @@ export const jump = endpoint('GET', '/projects/:project/jump', {
   query: z.object({ q: z.string().max(100), build: z.string().max(60).optional() }),
   answer: z.array(jumpItemSchema),
 });
+/** What is asked of a person, in the order in which a day is worked through. */
+export const askedOf = ['record', 'sign', 'decide', 'review', 'approve', 'confirm'] as const;
+export const waitingItemSchema = jumpItemSchema.extend({
+  place: z.enum(['bench', 'review', 'run', 'requirement', 'case']),
+  asked: z.enum(askedOf),
+  build: z.string().nullable(),
+  /** Planned minutes, where it is a run. */
+  minutes: z.number().nullable(),
+  /** How many requirements cannot be proved before it is done. */
+  holds: z.number(),
+  /** Since when it waits. */
+  since: z.string(),
+});
+export type WaitingItem = z.output<typeof waitingItemSchema>;
 export const listWaiting = endpoint('GET', '/projects/:project/waiting', {
-  summary: 'What waits for the person who asks',
+  summary: 'What waits for the person who asks, what holds up most first; nothing of closed builds',
   may: 'member',
   params: inProject,
-  answer: z.array(jumpItemSchema.extend({ place: z.enum(['bench', 'review', 'run', 'requirement', 'case']) })),
+  answer: z.array(waitingItemSchema),
+});
+export const listFollowed = endpoint('GET', '/projects/:project/followed', {
+  summary: 'What others did to the records that one follows, newest first',
+  may: 'member',
+  params: inProject,
+  query: z.object({ before: z.coerce.number().int().optional(), limit: z.coerce.number().int().min(1).max(100).default(30) }),
+  answer: z.array(ledgerEntrySchema),
 });

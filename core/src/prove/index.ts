@@ -14,3 +14,4 @@ export * from './standing-runs';
 export * from './problem';
 export * from './code-summary';
 export * from './reason-state';
+export * from './waiting';

@@ -49,29 +49,6 @@ export const tokens = mysqlTable(
   (t) => [uniqueIndex('tokens_secret').on(t.secretHash), uniqueIndex('tokens_name').on(t.projectId, t.name)],
 );
 
-/** What a person shows beside the password: an application that makes codes, or a passkey. */
-export const secondFactors = mysqlTable(
-  'second_factors',
-  {
-    id: rowId(),
-    personId: ref('person_id')
-      .notNull()
-      .references(() => people.id),
-    kind: varchar('kind', { length: 10 }).$type<'codes' | 'passkey'>().notNull(),
-    name: varchar('name', { length: 60 }).notNull(),
-    /** Of codes their secret, of a passkey its public key; both sealed with the installation's secret. */
-    secret: mediumText('secret').notNull(),
-    /** Of a passkey, as its device tells it. */
-    credentialId: varchar('credential_id', { length: 700 }),
-    /** The last period of which a code was used, or the passkey's own count: neither is taken twice. */
-    counter: ref('counter').notNull(),
-    madeAt: moment('made_at').notNull(),
-    /** Null until it was shown to work. */
-    confirmedAt: moment('confirmed_at'),
-  },
-  (t) => [index('second_factors_person').on(t.personId)],
-);
-
 /** How often something was tried in its present window of time, counted for all nodes together. */
 export const limits = mysqlTable(
   'limits',

@@ -1,6 +1,6 @@
 import { LedgerCheck, RowCheck, type Json, type LedgerEntry, type LedgerVerdict } from '@core/base';
 import type { LedgerRow } from '@contract/base';
-import { and, asc, count, desc, eq, gt, like, lt, or, type SQL } from 'drizzle-orm';
+import { and, asc, count, desc, eq, gt, gte, like, lt, or, type SQL } from 'drizzle-orm';
 import { allRowHashes, snapshotWrite } from './accounted';
 import type { Db, Tx } from './database';
 import { ledger, ledgerHeads, revisions } from './tables';
@@ -12,6 +12,9 @@ export interface LedgerQuery {
   readonly kind?: string;
   readonly who?: string;
   readonly q?: string;
+  /** Days, the last one included. */
+  readonly from?: string;
+  readonly to?: string;
 }
 
 const row = {
@@ -40,6 +43,8 @@ export async function listLedger(
   const where: SQL[] = [eq(ledger.projectId, projectId)];
   if (query.kind) where.push(eq(ledger.kind, query.kind));
   if (query.who) where.push(eq(ledger.who, query.who));
+  if (query.from) where.push(gte(ledger.at, query.from));
+  if (query.to) where.push(lt(ledger.at, `${query.to}T24`));
   for (const word of (query.q ?? '').split(/\s+/).filter(Boolean).slice(0, 12))
     where.push(or(like(ledger.key, `%${word}%`), like(ledger.action, `%${word}%`)) as SQL);
   const [{ total }] = await db

@@ -1,8 +1,6 @@
 import type { JumpItem } from '@contract/base';
-import type { Role } from '@core/base';
-import { and, asc, desc, eq, inArray, isNull, like, ne, notInArray, sql, type SQL } from 'drizzle-orm';
-import { alias } from 'drizzle-orm/mysql-core';
-import { builds, needBuild, people, records, wordsFound, type Db } from '../base';
+import { and, asc, desc, eq, inArray, isNull, like, sql } from 'drizzle-orm';
+import { needBuild, records, wordsFound, type Db } from '../base';
 import { sources } from '../measure';
 import { runs } from '../run';
 
@@ -68,70 +66,4 @@ export async function jumpTo(db: Db, projectId: number, q: string, build: string
           .orderBy(asc(sources.path))
           .limit(perKind);
   return [...found.flat(), ...files.map(({ path }): JumpItem => ({ kind: 'file', key: path, title: path, note: build ?? '' }))];
-}
-
-type WaitingItem = JumpItem & { place: 'bench' | 'review' | 'run' | 'requirement' | 'case' };
-const waitingShown = 200;
-
-const caseRecord = alias(records, 'case_record');
-const buildRecord = alias(records, 'build_record');
-
-/** Runs on builds that are not closed, superseded and withdrawn ones left out. */
-function openRuns(db: Db, where: SQL | undefined, limit: number) {
-  return db
-    .select({
-      key: records.key,
-      title: records.title,
-      state: records.state,
-      caseKey: caseRecord.key,
-      build: buildRecord.key,
-      tester: runs.tester,
-      testerName: people.printedName,
-    })
-    .from(runs)
-    .innerJoin(records, eq(records.id, runs.id))
-    .innerJoin(caseRecord, eq(caseRecord.id, runs.caseId))
-    .innerJoin(buildRecord, eq(buildRecord.id, runs.buildId))
-    .innerJoin(builds, eq(builds.id, runs.buildId))
-    .leftJoin(people, eq(people.login, runs.tester))
-    .where(and(isNull(builds.closedSeq), isNull(runs.withdrawnAt), isNull(runs.supersededById), where))
-    .orderBy(asc(runs.id))
-    .limit(limit);
-}
-
-/** What waits for a person: runs to record and sign, runs to review, texts to approve. */
-export async function waitingFor(db: Db, projectId: number, login: string, roles: readonly Role[]): Promise<WaitingItem[]> {
-  const items: WaitingItem[] = [];
-  const push = (key: string, title: string, note: string, place: WaitingItem['place'], kind: JumpItem['kind'] = 'run'): void =>
-    void items.push({ kind, key, title, note, place });
-  if (roles.includes('tester')) {
-    const mine = and(eq(runs.projectId, projectId), eq(runs.tester, login));
-    for (const run of await openRuns(db, and(mine, inArray(records.state, ['planned', 'onBench', 'recorded'])), waitingShown))
-      if (run.state === 'recorded') push(run.key, `${run.caseKey} ${run.title}`, 'to sign', 'review');
-      else push(run.key, `${run.caseKey} ${run.title}`, `to record on ${run.build}`, 'bench');
-    const outdated = sql`greatest(${runs.caseRevision}, ifnull(${runs.carriedOverTo}, 0)) < ${caseRecord.revision} and ${runs.verdict} is not null`;
-    for (const run of await openRuns(db, and(mine, outdated, ne(records.state, 'recorded')), waitingShown))
-      push(run.key, `${run.caseKey} ${run.title}`, 'carry over or rerun', 'review');
-  }
-  if (roles.includes('reviewer')) {
-    const open = and(eq(runs.projectId, projectId), eq(records.state, 'performed'), ne(runs.tester, login));
-    for (const run of await openRuns(db, open, waitingShown))
-      push(run.key, `${run.caseKey} ${run.title}`, `to review, by ${run.testerName ?? run.tester}`, 'review');
-    for (const kind of ['requirement', 'case'] as const)
-      for (const { key, title } of await db
-        .select({ key: records.key, title: records.title })
-        .from(records)
-        .where(
-          and(
-            eq(records.projectId, projectId),
-            eq(records.kind, kind),
-            eq(records.state, 'review'),
-            notInArray(records.authoredBy, [login]),
-          ),
-        )
-        .orderBy(asc(records.keyPrefix), asc(records.keyNumber))
-        .limit(waitingShown))
-        push(key, title, 'to approve', kind, kind);
-  }
-  return items.slice(0, waitingShown);
 }

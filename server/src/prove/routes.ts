@@ -5,8 +5,9 @@ import { addJob, blobStream, callerOf, listJobs, needBuild, needJob, Refusal, se
 import { getBoard, getCord } from './board';
 import { verifyProject } from './integrity';
 import { listPackKeys } from './pack-key';
-import { jumpTo, waitingFor } from './jump';
+import { jumpTo } from './jump';
 import { checkHeads } from './signed-heads';
+import { followedBy, waitingFor } from './waiting';
 
 export function proveRoutes(app: FastifyInstance, context: AppContext): void {
   const { db } = context.database;
@@ -26,6 +27,7 @@ export function proveRoutes(app: FastifyInstance, context: AppContext): void {
   });
   serve(app, context, base.jump, ({ membership, query }) => jumpTo(db, membership.projectId, query.q, query.build));
   serve(app, context, base.listWaiting, ({ membership, person }) => waitingFor(db, membership.projectId, person.login, membership.roles));
+  serve(app, context, base.listFollowed, ({ membership, person, query }) => followedBy(db, membership.projectId, person, query));
   app.get<{ Params: { project: string; id: string } }>(
     '/api/projects/:project/packs/:id/file',
     { config: { may: 'member' }, schema: { summary: 'A proof pack, as ZIP', tags: ['Prove'] } },

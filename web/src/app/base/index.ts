@@ -15,6 +15,8 @@ export * from './ui/sign-dialog';
 export * from './ui/reason-dialog';
 export * from './ui/problem-note';
 export * from './ui/words-diff';
+export * from './ui/entry-line';
+export * from './jobs-panel';
 export * from './ui/export-menu';
 export * from './record/state';
 export * from './record/record-panels';

@@ -1,31 +1,31 @@
-import { ChangeDetectionStrategy, Component, effect, signal, untracked } from '@angular/core';
+import { ChangeDetectionStrategy, Component, computed, effect, signal, untracked } from '@angular/core';
 import { DatePipe } from '@angular/common';
 import { MatButtonModule } from '@angular/material/button';
 import type { LedgerRow } from '@contract/base';
-import type { RecordKind } from '@core/base';
+import { entryDifferences, type Difference } from '@core/base';
 import { selectRequest } from './command';
 import { useProject } from './live';
 import { baseCommands, baseFeature } from './state';
+import { EntryLine } from './ui/entry-line';
 import { Icon } from './ui/icon';
-import { RecordLink } from './ui/record-link';
+import { WordsDiff } from './ui/words-diff';
 
 const faultWords = {
   gap: 'is missing',
   link: 'does not follow the entry before it',
   hash: 'was changed: its contents do not give its hash',
 };
-const linked: readonly string[] = ['requirement', 'case', 'run', 'round', 'problem'] satisfies RecordKind[];
 
 /** Everything that was done: who, what, when, to which record, before and after; and whether the chain holds. */
 @Component({
   selector: 'cp-ledger-page',
-  imports: [DatePipe, MatButtonModule, Icon, RecordLink],
+  imports: [DatePipe, EntryLine, MatButtonModule, Icon, WordsDiff],
   changeDetection: ChangeDetectionStrategy.OnPush,
   template: `
     <div class="page stack">
       <div class="page-head">
         <h1>Ledger</h1>
-        <span class="second grow">{{ ledger().total }} entries{{ filtered() ? ' match' : '' }}</span>
+        <span class="second grow total">{{ ledger().total }} entries{{ filtered() ? ' match' : '' }}</span>
         <label class="row"
           ><span class="second small">Kind</span
           ><select #kindBox class="in pick" [value]="kind()" (change)="kind.set(kindBox.value)">
@@ -44,6 +44,13 @@ const linked: readonly string[] = ['requirement', 'case', 'run', 'round', 'probl
             }
           </select></label
         >
+        <label class="row"
+          ><span class="second small">From</span
+          ><input #fromBox class="in pick" type="date" [value]="from()" (change)="from.set(fromBox.value)"
+        /></label>
+        <label class="row"
+          ><span class="second small">to</span><input #toBox class="in pick" type="date" [value]="to()" (change)="to.set(toBox.value)"
+        /></label>
         <label class="chip"
           ><cp-icon name="filter_list" /><span class="hidden-visually">Filter by record or action</span
           ><input #qBox class="bare" data-filter type="search" placeholder="Record or action" [value]="q()" (input)="q.set(qBox.value)"
@@ -94,72 +101,44 @@ const linked: readonly string[] = ['requirement', 'case', 'run', 'round', 'probl
           </div>
         }
       }
-      <section class="sheet">
-        <table class="list">
-          <thead>
-            <tr>
-              <th scope="col" class="num">No.</th>
-              <th scope="col">When</th>
-              <th scope="col">Who</th>
-              <th scope="col">What</th>
-              <th scope="col">Record</th>
-              <th scope="col">After</th>
-              <th scope="col"><span class="hidden-visually">More</span></th>
-            </tr>
-          </thead>
-          <tbody>
-            @for (entry of ledger().entries; track entry.seq) {
-              <tr [class.picked]="open() === entry.seq">
-                <td class="num second">{{ entry.seq }}</td>
-                <td class="when">{{ entry.at | date: 'yyyy-MM-dd HH:mm:ss' }}</td>
-                <td>{{ entry.who }}</td>
-                <td>{{ entry.action }}</td>
-                <td>
-                  @if (isLinked(entry)) {
-                    <cp-record [kind]="$any(entry.kind)" [key]="entry.key" />
-                  } @else {
-                    {{ entry.key }}
-                  }
-                </td>
-                <td class="second small short">{{ brief(entry.after) }}</td>
-                <td>
-                  <button
-                    class="chip"
-                    type="button"
-                    [attr.aria-expanded]="open() === entry.seq"
-                    (click)="open.set(open() === entry.seq ? 0 : entry.seq)"
-                  >
-                    {{ open() === entry.seq ? 'Less' : 'More' }}
-                  </button>
-                </td>
-              </tr>
-              @if (open() === entry.seq) {
-                <tr>
-                  <td></td>
-                  <td colspan="6">
-                    <div class="both">
-                      <div>
-                        <h3>Before</h3>
-                        <pre>{{ json(entry.before) }}</pre>
-                      </div>
-                      <div>
-                        <h3>After</h3>
-                        <pre>{{ json(entry.after) }}</pre>
-                      </div>
-                    </div>
-                    <p class="small second">
-                      Hash <code>{{ entry.hash }}</code><br />of the entry before <code>{{ entry.previous }}</code>
-                    </p>
-                  </td>
-                </tr>
-              }
-            } @empty {
-              <tr>
-                <td colspan="7" class="empty">Nothing matches.</td>
-              </tr>
+      <section class="sheet entries" aria-label="Entries, newest first">
+        @for (entry of ledger().entries; track entry.seq) {
+          <article [class.picked]="open() === entry.seq">
+            <div class="line">
+              <span class="num second small">{{ entry.seq }}</span>
+              <cp-entry class="grow" [of]="entry" [name]="names().get(entry.who)" />
+              <button
+                class="chip"
+                type="button"
+                [attr.aria-expanded]="open() === entry.seq"
+                [attr.aria-label]="(open() === entry.seq ? 'Less' : 'More') + ' of entry ' + entry.seq"
+                (click)="open.set(open() === entry.seq ? 0 : entry.seq)"
+              >
+                {{ open() === entry.seq ? 'Less' : 'More' }}
+              </button>
+            </div>
+            @if (open() === entry.seq) {
+              <div class="inside stack-s">
+                @for (change of changes(entry); track change.name) {
+                  <div>
+                    <span class="second small">{{ change.name }}</span><br /><cp-words-diff
+                      [before]="change.before"
+                      [after]="change.after"
+                    />
+                  </div>
+                } @empty {
+                  <p class="second">It says no more than that it was done.</p>
+                }
+                <p class="small second">
+                  {{ entry.action }}, by {{ entry.who }}, {{ entry.at }} · hash <code>{{ entry.hash }}</code><br />of the entry before
+                  <code>{{ entry.previous }}</code>
+                </p>
+              </div>
             }
-          </tbody>
-        </table>
+          </article>
+        } @empty {
+          <p class="empty">Nothing matches.</p>
+        }
       </section>
       @if (ledger().entries.length < ledger().total) {
         <div><button mat-stroked-button type="button" (click)="more()">Show older entries</button></div>
@@ -179,27 +158,36 @@ const linked: readonly string[] = ['requirement', 'case', 'run', 'round', 'probl
       color: inherit;
       width: 130px;
     }
-    .when {
-      white-space: nowrap;
+    .entries article {
+      padding: 4px 16px;
+      border-top: 1px solid var(--hairline);
     }
-    .short {
-      max-width: 320px;
-      overflow: hidden;
-      text-overflow: ellipsis;
-      white-space: nowrap;
+    .entries article:first-child {
+      border-top: 0;
     }
-    .both {
-      display: grid;
-      grid-template-columns: 1fr 1fr;
-      gap: 16px;
+    .line {
+      display: flex;
+      gap: 14px;
+      align-items: baseline;
     }
-    pre {
-      font-size: 12px;
+    .line .num {
+      width: 52px;
+      text-align: right;
+      flex: none;
+    }
+    .said {
       white-space: pre-wrap;
-      overflow-wrap: anywhere;
-      max-height: 320px;
-      overflow: auto;
-      margin: 4px 0 8px;
+    }
+    .total {
+      white-space: nowrap;
+    }
+    .inside {
+      padding: 8px 0 8px 66px;
+    }
+    @media (max-width: 700px) {
+      .inside {
+        padding-left: 0;
+      }
     }
     code {
       overflow-wrap: anywhere;
@@ -218,11 +206,14 @@ export class LedgerPage {
   };
   protected readonly verifying = this.store.selectSignal(selectRequest(baseCommands.verifyLedger.name));
   protected readonly faultWords = faultWords;
+  protected readonly names = computed(() => new Map((this.scope.project()?.members ?? []).map((m) => [m.login, m.printedName])));
   protected readonly kind = signal('');
   protected readonly who = signal('');
   protected readonly q = signal('');
+  protected readonly from = signal('');
+  protected readonly to = signal('');
   protected readonly open = signal(0);
-  protected readonly filtered = () => this.kind() !== '' || this.who() !== '' || this.q() !== '';
+  protected readonly filtered = () => this.kind() !== '' || this.who() !== '' || this.q() !== '' || this.from() !== '' || this.to() !== '';
 
   constructor() {
     effect((onCleanup) => {
@@ -240,6 +231,8 @@ export class LedgerPage {
       ...(this.kind() ? { kind: this.kind() } : {}),
       ...(this.who() ? { who: this.who() } : {}),
       ...(this.q().trim() ? { q: this.q().trim() } : {}),
+      ...(this.from() ? { from: this.from() } : {}),
+      ...(this.to() ? { to: this.to() } : {}),
     };
   }
 
@@ -252,15 +245,7 @@ export class LedgerPage {
     this.store.dispatch(baseCommands.verifyLedger.start({ project: this.scope.slug() }));
   }
 
-  protected isLinked(entry: LedgerRow): boolean {
-    return linked.includes(entry.kind);
-  }
-
-  protected brief(value: unknown): string {
-    return value === null ? '' : JSON.stringify(value).slice(0, 120);
-  }
-
-  protected json(value: unknown): string {
-    return value === null ? '–' : JSON.stringify(value, null, 1);
+  protected changes(entry: LedgerRow): Difference[] {
+    return entryDifferences(entry);
   }
 }

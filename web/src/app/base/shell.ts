@@ -11,7 +11,8 @@ import { KeysDialog } from './keys-dialog';
 import { JumpDialog } from './jump-dialog';
 import { Live, onAction, useProject } from './live';
 import { actionLink } from './links';
-import { baseActions, baseCommands, baseFeature, type WaitingItem } from './state';
+import type { WaitingItem } from '@contract/base';
+import { baseActions, baseCommands, baseFeature } from './state';
 import { theme } from './theme';
 import { Icon } from './ui/icon';
 

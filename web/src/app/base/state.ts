@@ -1,7 +1,7 @@
 import { createActionGroup, createFeature, createReducer, createSelector, on, props } from '@ngrx/store';
 import * as contract from '@contract/base';
 import { getBoard } from '@contract/prove';
-import type { AnswerOf, Field, JumpItem, LedgerRow, MySession, Person, Project, Session, Token } from '@contract/base';
+import type { AnswerOf, Field, JumpItem, LedgerRow, MySession, Person, Project, Session, Token, Job, WaitingItem } from '@contract/base';
 import type { KnotState } from '@core/prove';
 import type { Knot } from '@core/base';
 import { command } from './command';
@@ -19,7 +19,6 @@ export const baseCommands = {
   listTokens: command('[Base] list tokens', contract.listTokens),
   addToken: command('[Base] add token', contract.addToken),
   endToken: command('[Base] end token', contract.endToken),
-  cancelJob: command('[Base] cancel job', contract.cancelJob),
   listPeople: command('[Base] list people', contract.listPeople),
   addPerson: command('[Base] add person', contract.addPerson),
   changePerson: command('[Base] change person', contract.changePerson),
@@ -32,6 +31,9 @@ export const baseCommands = {
   verifyLedger: command('[Base] verify ledger', contract.verifyLedger),
   jump: command('[Base] jump', contract.jump),
   listWaiting: command('[Base] list waiting', contract.listWaiting),
+  listFollowed: command('[Base] list followed', contract.listFollowed),
+  listJobs: command('[Base] list jobs', contract.listJobs),
+  cancelJob: command('[Base] cancel job', contract.cancelJob),
   getRail: command('[Base] get rail', getBoard),
 };
 
@@ -62,8 +64,6 @@ export const baseActions = createActionGroup({
   },
 });
 
-export type WaitingItem = JumpItem & { readonly place: 'bench' | 'review' | 'run' | 'requirement' | 'case' };
-
 interface BaseState {
   readonly setupNeeded: boolean | null;
   readonly session: Session | null;
@@ -90,6 +90,9 @@ interface BaseState {
   readonly verdict: AnswerOf<typeof contract.verifyLedger> | null;
   readonly found: readonly JumpItem[];
   readonly waiting: readonly WaitingItem[];
+  /** What others did to what this person follows, newest first. */
+  readonly followed: readonly LedgerRow[];
+  readonly jobs: readonly Job[];
   readonly trail: readonly { readonly url: string; readonly label: string }[];
 }
 
@@ -119,6 +122,8 @@ const first: BaseState = {
   verdict: null,
   found: [],
   waiting: [],
+  followed: [],
+  jobs: [],
   trail: [],
 };
 
@@ -200,6 +205,8 @@ export const baseFeature = createFeature({
     on(c.verifyLedger.done, (state, { answer }): BaseState => ({ ...state, verdict: answer })),
     on(c.jump.done, (state, { answer }): BaseState => ({ ...state, found: answer })),
     on(c.listWaiting.done, (state, { answer }): BaseState => ({ ...state, waiting: answer })),
+    on(c.listFollowed.done, (state, { answer }): BaseState => ({ ...state, followed: answer })),
+    on(c.listJobs.done, (state, { answer }): BaseState => ({ ...state, jobs: answer })),
   ),
   extraSelectors: ({ selectSession, selectProject, selectBuild, selectJudged }) => ({
     selectJudgedSeq: createSelector(selectJudged, selectBuild, (judged, build) => judged[build] ?? 0),

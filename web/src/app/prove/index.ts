@@ -13,6 +13,7 @@ export const proveRoutes: Routes = [
     providers: [provideState(proveFeature), provideEffects(effectsOf(proveCommands))],
     children: [
       { path: 'cord', title: 'Cord · Cord Proof', component: BoardPage },
+      { path: 'today', title: 'Today · Cord Proof', loadComponent: () => import('./today-page').then((m) => m.TodayPage) },
       { path: 'prove', title: 'Prove · Cord Proof', loadComponent: () => import('./prove-page').then((m) => m.ProvePage) },
     ],
   },

@@ -1,39 +1,14 @@
 import { DatePipe } from '@angular/common';
 import { ChangeDetectionStrategy, Component, computed } from '@angular/core';
 import type { Revision } from '@contract/base';
+import { differencesBetween, type Difference } from '@core/base';
 import { useProject } from '../live';
 import { WordsDiff } from '../ui/words-diff';
 import { recordFeature } from './state';
 
-export interface FieldChange {
-  readonly name: string;
-  readonly before: string;
-  readonly after: string;
-}
-
-/** Members of a snapshot as people read them: objects and lists line by line. */
-export function readable(value: unknown): string {
-  if (value === null || value === undefined || value === '') return '';
-  if (value === true) return 'yes';
-  if (value === false) return 'no';
-  if (typeof value === 'number' || typeof value === 'string') return String(value);
-  if (Array.isArray(value)) return value.map((item, i) => `${i + 1}. ${readable(item)}`).join('\n');
-  return Object.entries(value as object)
-    .filter(([, item]) => readable(item) !== '')
-    .map(([name, item]) => `${name}: ${readable(item)}`)
-    .join('; ');
-}
-
-const wordsOf = (name: string): string =>
-  name.replace(/([A-Z])/g, (letter) => ` ${letter.toLowerCase()}`).replace(/^./, (letter) => letter.toUpperCase());
-
 /** What changed from one snapshot to the next, member by member. */
-export function changesBetween(before: Revision | undefined, after: Revision): FieldChange[] {
-  const names = [...new Set([...Object.keys(before?.snapshot ?? {}), ...Object.keys(after.snapshot)])];
-  return names
-    .map((name) => ({ name: wordsOf(name), before: readable(before?.snapshot[name]), after: readable(after.snapshot[name]) }))
-    .filter((change) => change.before !== change.after);
-}
+export const changesBetween = (before: Revision | undefined, after: Revision): Difference[] =>
+  differencesBetween(before?.snapshot, after.snapshot);
 
 /** Every state that a record was in: who, when, why, and what changed, word by word. */
 @Component({

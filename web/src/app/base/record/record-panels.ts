@@ -1,6 +1,6 @@
-import { DatePipe } from '@angular/common';
 import { ChangeDetectionStrategy, Component, computed, effect, input, signal, untracked } from '@angular/core';
 import { onChanged, useProject } from '../live';
+import { EntryLine } from '../ui/entry-line';
 import { Icon } from '../ui/icon';
 import { CommentsPanel } from './comments-panel';
 import { FilesPanel } from './files-panel';
@@ -16,7 +16,7 @@ const presentEvery = 12_000;
 /** What every record has besides its content, whatever its kind: comments, files, history, activity; who follows it, and who is here. */
 @Component({
   selector: 'cp-record-panels',
-  imports: [DatePipe, Icon, CommentsPanel, FilesPanel, HistoryPanel],
+  imports: [EntryLine, Icon, CommentsPanel, FilesPanel, HistoryPanel],
   changeDetection: ChangeDetectionStrategy.OnPush,
   template: `
     <section class="sheet pad stack" aria-label="About this record">
@@ -60,11 +60,7 @@ const presentEvery = 12_000;
           @case ('activity') {
             @for (entry of activity(); track entry.seq) {
               <div class="entry">
-                <span class="second small when">{{ entry.at | date: 'yyyy-MM-dd HH:mm' }}</span>
-                <span
-                  ><b>{{ entry.who }}</b
-                  >: {{ entry.action }}</span
-                >
+                <cp-entry [of]="entry" />
                 <span class="second small">entry {{ entry.seq }}</span>
               </div>
             } @empty {
@@ -78,7 +74,7 @@ const presentEvery = 12_000;
   styles: `
     .entry {
       display: grid;
-      grid-template-columns: 130px 1fr auto;
+      grid-template-columns: 1fr auto;
       gap: 10px;
       padding: 5px 0;
       border-top: 1px solid var(--hairline);

@@ -3,7 +3,8 @@ import type { Comment, Revision } from '@contract/base';
 import { FakeApi, hear, mount, openWeb, type Mounted } from '../testing';
 import { paragraphsOf } from './comments-panel';
 import { sizeWords } from './files-panel';
-import { changesBetween, readable } from './history-panel';
+import { readable } from '@core/base';
+import { changesBetween } from './history-panel';
 import { RecordPanels } from './record-panels';
 
 const comment = (id: number, text: string, more: Partial<Comment> = {}): Comment => ({
@@ -146,7 +147,7 @@ describe('what a record has besides its content', () => {
     expect(page.text()).toContain('Because: measured');
     expect(page.all('ins, .added').length).toBeGreaterThan(0);
     await page.press(/Activity/);
-    expect(page.text()).toContain('requirement revised');
+    expect(page.text()).toContain('revised BRK-001');
     // Another record whose key begins alike is not this one.
     expect(page.text()).not.toContain('something else');
   });

@@ -1,0 +1,102 @@
+import { differencesBetween, type Difference } from './readable';
+
+/** What an entry of the ledger says, apart from its place in the chain. */
+export interface EntrySaid {
+  readonly action: string;
+  readonly kind: string;
+  readonly key: string;
+  readonly before: unknown;
+  readonly after: unknown;
+}
+
+/** A sentence about a record: who did it comes before `lead`, the record's key between `lead` and `tail`. */
+export interface EntrySentence {
+  readonly lead: string;
+  readonly tail: string;
+}
+
+type Said = Readonly<Record<string, unknown>>;
+const said = (value: unknown): Said => (typeof value === 'object' && value !== null ? (value as Said) : {});
+const text = (value: unknown): string => (typeof value === 'string' || typeof value === 'number' ? String(value) : '');
+const some = (before: string, value: unknown, after = ''): string => (text(value) ? `${before}${text(value)}${after}` : '');
+const many = (n: unknown, one: string): string => `${text(n)} ${one}${Number(n) === 1 ? '' : 's'}`;
+
+const verdicts: Readonly<Record<string, string>> = {
+  pass: 'pass',
+  passed: 'passed',
+  fail: 'fail',
+  failed: 'failed',
+  blocked: 'blocked',
+  deviation: 'passed with deviation',
+};
+const verdict = (value: unknown): string => some(': ', verdicts[text(value)] ?? value);
+
+/** Sentences for what is done most; `now` is what the entry says after, `old` what it says before. */
+const sentences: Readonly<Record<string, (now: Said, old: Said) => EntrySentence>> = {
+  'requirement written': () => ({ lead: 'wrote', tail: '' }),
+  'case written': () => ({ lead: 'wrote the case', tail: '' }),
+  'requirement revised': (now) => ({ lead: 'revised', tail: some(', now revision ', now['revision']) }),
+  'case revised': (now) => ({ lead: 'revised the case', tail: some(', now revision ', now['revision']) }),
+  'requirement moved': () => ({ lead: 'moved', tail: '' }),
+  'review asked for': () => ({ lead: 'asked for review of', tail: '' }),
+  'sent back to draft': () => ({ lead: 'sent', tail: ' back to draft' }),
+  'requirement approved': (now) => ({ lead: 'approved', tail: some(', revision ', now['revision']) }),
+  'case approved': (now) => ({ lead: 'approved the case', tail: some(', revision ', now['revision']) }),
+  'requirement retired': () => ({ lead: 'retired', tail: '' }),
+  'case retired': () => ({ lead: 'retired the case', tail: '' }),
+  'requirement brought back': () => ({ lead: 'brought back', tail: '' }),
+  'case brought back': () => ({ lead: 'brought back the case', tail: '' }),
+  'round planned': (now) => ({ lead: 'planned round', tail: `${some(' on ', now['build'])}: ${many(now['runs'] ?? 0, 'run')}` }),
+  'run begun': (now) => ({ lead: 'began', tail: `${some(', a run of ', now['case'])}${some(' on ', now['build'])}` }),
+  'step recorded': (now) => ({ lead: `recorded step ${text(now['step'])} of`, tail: verdict(now['verdict']) }),
+  'run recorded': (now) => ({ lead: 'finished', tail: verdict(now['verdict']) }),
+  'run reopened': (now) => ({ lead: 'opened', tail: ` again to correct it${some(': ', now['reason'])}` }),
+  'run reassigned': (now) => ({ lead: 'gave', tail: some(' to ', now['tester']) }),
+  'evidence added': (now) => ({ lead: some('added ', now['name'], ' to') || 'added evidence to', tail: some(', step ', now['step']) }),
+  'evidence taken off': (_, old) => ({
+    lead: some('took ', old['name'], ' off') || 'took evidence off',
+    tail: some(', step ', old['step']),
+  }),
+  'problem raised': () => ({ lead: 'raised', tail: '' }),
+  'problem changed': () => ({ lead: 'changed', tail: '' }),
+  'problem closed': (now) => ({ lead: 'closed', tail: some(': ', now['closedReason'] ?? now['reason']) }),
+  'problem reopened': (now) => ({ lead: 'opened', tail: ` again${some(': ', now['reason'])}` }),
+  'signed: performed': () => ({ lead: 'signed', tail: ' as performed' }),
+  'signed: reviewed': () => ({ lead: 'signed', tail: ' as reviewed' }),
+  'trace drawn': () => ({ lead: 'drew the trace', tail: '' }),
+  'coverage loaded': (now) => ({
+    lead: 'loaded coverage as',
+    tail: `${some(' for ', now['build'])}${some(': ', now['sections'], ' parts')}`,
+  }),
+  attested: (now) => ({ lead: 'signed', tail: `, an attestation of ${text(now['metric'])} of ${text(now['unit'])}` }),
+  'attestation withdrawn': (now) => ({ lead: 'withdrew', tail: some(': ', now['reason']) }),
+  'upload withdrawn': (now) => ({ lead: 'withdrew', tail: some(': ', now['reason']) }),
+  'upload brought back': (now) => ({ lead: 'brought back', tail: some(': ', now['reason']) }),
+  'build named': () => ({ lead: 'named the build', tail: '' }),
+  'build closed': (now) => ({ lead: 'closed the build', tail: some(': ', now['reason']) }),
+  'trace confirmed': (now) => ({ lead: 'confirmed the trace', tail: some(': ', now['reason']) }),
+  'trace taken back': (now) => ({ lead: 'took back the trace', tail: some(': ', now['reason']) }),
+  'roles set': (now) => ({ lead: 'set the roles of', tail: Array.isArray(now) && now.length ? ` to ${now.join(', ')}` : ' to none' }),
+  commented: () => ({ lead: 'commented on', tail: '' }),
+  answered: () => ({ lead: 'answered a comment on', tail: '' }),
+  'comment resolved': () => ({ lead: 'resolved a comment on', tail: '' }),
+  'comment opened again': () => ({ lead: 'opened a comment on', tail: ' again' }),
+  'file added': (now) => ({ lead: some('added ', now['name'], ' to') || 'added a file to', tail: '' }),
+  'file taken off': (_, old) => ({ lead: some('took ', old['name'], ' off') || 'took a file off', tail: '' }),
+  'many records changed': () => ({ lead: 'changed many records at once:', tail: '' }),
+  'change of many records taken back': () => ({ lead: 'took back a change of many records:', tail: '' }),
+  'signed in': () => ({ lead: 'signed in as', tail: '' }),
+  'signed out': () => ({ lead: 'signed out as', tail: '' }),
+};
+
+/** An entry as a sentence; of what has no sentence of its own the action stands before the record. */
+export function entrySentence({ action, before, after }: EntrySaid): EntrySentence {
+  const make = sentences[action];
+  return make ? make(said(after), said(before)) : { lead: `${action}:`, tail: some(' because ', said(after)['reason']) };
+}
+
+const plumbing = ['hash', 'format', 'sha256', 'printedName'];
+
+/** What an entry changed, as people read it: hashes and the like are left to those who ask for the entry itself. */
+export const entryDifferences = ({ before, after }: Pick<EntrySaid, 'before' | 'after'>): Difference[] =>
+  differencesBetween(before, after, plumbing);
