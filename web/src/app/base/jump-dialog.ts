@@ -1,10 +1,14 @@
-import { ChangeDetectionStrategy, Component, effect, inject, signal, untracked } from '@angular/core';
-import { MatDialogModule, MatDialogRef } from '@angular/material/dialog';
+import { ChangeDetectionStrategy, Component, computed, effect, inject, signal, untracked } from '@angular/core';
+import { MatDialog, MatDialogModule, MatDialogRef } from '@angular/material/dialog';
 import { Router } from '@angular/router';
 import type { JumpItem } from '@contract/base';
+import { groupBy } from '@core/base';
+import { jumpOffers, type JumpAct, type JumpOffer } from './jump-offers';
+import { KeysDialog } from './keys-dialog';
 import { recordLink } from './links';
 import { useProject } from './live';
-import { baseCommands, baseFeature } from './state';
+import { baseActions, baseCommands, baseFeature } from './state';
+import { theme } from './theme';
 import { Icon } from './ui/icon';
 
 const icons: Record<JumpItem['kind'], string> = {
@@ -16,8 +20,28 @@ const icons: Record<JumpItem['kind'], string> = {
   problem: 'bug_report',
   file: 'description',
 };
+const kindWords: Record<JumpItem['kind'], string> = {
+  specification: 'Specifications',
+  requirement: 'Requirements',
+  case: 'Cases',
+  run: 'Runs',
+  round: 'Rounds',
+  problem: 'Problem reports',
+  file: 'Code',
+};
 
-/** Jumps to any record by its key or the words of its title. */
+/** A line of the jump: a record that was found, or an offer. */
+interface Line {
+  readonly icon: string;
+  readonly key: string;
+  readonly title: string;
+  readonly note: string;
+  readonly take: JumpItem | JumpOffer;
+  /** Its place among all lines. */
+  at: number;
+}
+
+/** Finds records by key or words, goes to places, and does what can be done from anywhere; what was visited last comes first. */
 @Component({
   selector: 'cp-jump-dialog',
   imports: [MatDialogModule, Icon],
@@ -32,35 +56,52 @@ const icons: Record<JumpItem['kind'], string> = {
           role="combobox"
           aria-expanded="true"
           aria-controls="jump-list"
-          [attr.aria-activedescendant]="found().length ? 'jump-' + at() : null"
-          placeholder="BRK-007, wind, brake.c …"
+          [attr.aria-activedescendant]="lines().length ? 'jump-' + at() : null"
+          placeholder="BRK-007, wind, brake.c, today …"
           [value]="q()"
           (input)="q.set(qBox.value)"
           (keydown)="keys($event)"
         />
       </label>
-      <ul id="jump-list" role="listbox" aria-label="Found">
-        @for (item of found(); track item.kind + item.key; let i = $index) {
-          <li
-            role="option"
-            tabindex="-1"
-            [id]="'jump-' + i"
-            [attr.aria-selected]="i === at()"
-            [class.on]="i === at()"
-            (click)="go(item)"
-            (keydown.enter)="go(item)"
-            (mouseenter)="at.set(i)"
-          >
-            <cp-icon [name]="icons[item.kind]" /><b class="key">{{ item.key }}</b
-            ><span class="grow">{{ item.title === item.key ? '' : item.title }}</span
-            ><span class="second small">{{ item.note }}</span>
-          </li>
+      <div id="jump-list" class="found" role="listbox" aria-label="Found">
+        @for (group of groups(); track group.name) {
+          <div role="group" [attr.aria-label]="group.name">
+            <span class="group second small" aria-hidden="true">{{ group.name }}</span>
+            <ul role="presentation">
+              @for (line of group.lines; track line.at) {
+                <li
+                  role="option"
+                  tabindex="-1"
+                  [id]="'jump-' + line.at"
+                  [attr.aria-selected]="line.at === at()"
+                  [class.on]="line.at === at()"
+                  (click)="take(line)"
+                  (keydown.enter)="take(line)"
+                  (mouseenter)="at.set(line.at)"
+                >
+                  <cp-icon [name]="line.icon" />
+                  @if (line.key) {
+                    <b class="key">{{ line.key }}</b>
+                  }
+                  <span class="grow">
+                    @for (part of parts(line.title); track $index) {
+                      @if (part.found) {
+                        <mark>{{ part.text }}</mark>
+                      } @else {
+                        <span>{{ part.text }}</span>
+                      }
+                    }</span
+                  ><span class="second small">{{ line.note }}</span>
+                </li>
+              }
+            </ul>
+          </div>
         } @empty {
-          <li role="option" aria-selected="false" class="none second">
+          <p class="none second" role="option" aria-selected="false">
             {{ q().trim() ? 'Nothing has this key or these words.' : 'Type a key or a word.' }}
-          </li>
+          </p>
         }
-      </ul>
+      </div>
     </div>
   `,
   styles: `
@@ -84,24 +125,34 @@ const icons: Record<JumpItem['kind'], string> = {
       font: inherit;
       padding: 8px 0;
     }
-    ul {
-      max-height: 420px;
+    .found {
+      max-height: 460px;
       overflow: auto;
       padding: 6px 0;
     }
-    li {
+    .group {
+      display: block;
+      padding: 8px 10px 2px;
+    }
+    li,
+    .none {
       display: flex;
       align-items: center;
       gap: 10px;
       padding: 7px 10px;
       border-radius: 8px;
       cursor: pointer;
+      margin: 0;
     }
     li.on {
       background: var(--cord-tint);
     }
-    li.none {
+    .none {
       cursor: default;
+    }
+    mark {
+      background: var(--waiting-tint);
+      color: inherit;
     }
   `,
 })
@@ -109,10 +160,47 @@ export class JumpDialog {
   private readonly scope = useProject();
   private readonly router = inject(Router);
   private readonly dialog = inject(MatDialogRef);
-  protected readonly icons = icons;
+  private readonly dialogs = inject(MatDialog);
   protected readonly q = signal('');
   protected readonly at = signal(0);
-  protected readonly found = this.scope.store.selectSignal(baseFeature.selectFound);
+  private readonly found = this.scope.store.selectSignal(baseFeature.selectFound);
+  private readonly trail = this.scope.store.selectSignal(baseFeature.selectTrail);
+  protected readonly groups = computed(() => {
+    const offers = jumpOffers(
+      {
+        slug: this.scope.slug(),
+        build: this.scope.build(),
+        builds: (this.scope.project()?.builds ?? []).map(({ name }) => name),
+        trail: this.trail(),
+      },
+      this.q(),
+    );
+    const groups = [
+      ...[...groupBy(offers, ({ group }) => group)].map(([name, list]) => ({
+        name: name as string,
+        lines: list.map((take): Line => ({ icon: take.icon, key: '', title: take.words, note: take.note, take, at: 0 })),
+      })),
+      ...[...groupBy(this.q().trim() ? this.found() : [], ({ kind }) => kind)].map(([kind, list]) => ({
+        name: kindWords[kind],
+        lines: list.map((take): Line => ({
+          icon: icons[take.kind],
+          key: take.key,
+          title: take.title === take.key ? '' : take.title,
+          note: take.note,
+          take,
+          at: 0,
+        })),
+      })),
+    ];
+    // A whole key was typed: its record comes before all places.
+    const exact = groups.findIndex(({ lines }) =>
+      lines.some(({ key }) => key !== '' && key.toLowerCase() === this.q().trim().toLowerCase()),
+    );
+    if (exact > 0) groups.unshift(...groups.splice(exact, 1));
+    groups.flatMap(({ lines }) => lines).forEach((line, i) => (line.at = i));
+    return groups;
+  });
+  protected readonly lines = computed(() => this.groups().flatMap(({ lines }) => lines));
 
   constructor() {
     effect((onCleanup) => {
@@ -129,18 +217,52 @@ export class JumpDialog {
     });
   }
 
+  /** A title in pieces, those marked that were looked for. */
+  protected parts(title: string): { readonly text: string; readonly found: boolean }[] {
+    const words = this.q().trim().toLowerCase().split(/\s+/).filter(Boolean);
+    const lower = title.toLowerCase();
+    const parts: { text: string; found: boolean }[] = [];
+    for (let from = 0; from < title.length;) {
+      const next = words
+        .map((word) => ({ at: lower.indexOf(word, from), length: word.length }))
+        .filter(({ at }) => at >= 0)
+        .sort((a, b) => a.at - b.at || b.length - a.length)[0] ?? { at: title.length, length: 0 };
+      if (next.at > from) parts.push({ text: title.slice(from, next.at), found: false });
+      if (next.length) parts.push({ text: title.slice(next.at, next.at + next.length), found: true });
+      from = next.at + next.length;
+    }
+    return parts;
+  }
+
   protected keys(event: KeyboardEvent): void {
-    const last = this.found().length - 1;
-    if (event.key === 'ArrowDown') this.at.set(Math.min(last, this.at() + 1));
+    const lines = this.lines();
+    if (event.key === 'ArrowDown') this.at.set(Math.min(lines.length - 1, this.at() + 1));
     else if (event.key === 'ArrowUp') this.at.set(Math.max(0, this.at() - 1));
-    else if (event.key === 'Enter' && this.found()[this.at()]) this.go(this.found()[this.at()]);
+    else if (event.key === 'Enter' && lines[this.at()]) this.take(lines[this.at()]);
     else return;
     event.preventDefault();
   }
 
-  protected go(item: JumpItem): void {
-    const link = recordLink(this.scope.slug(), item);
+  protected take({ take }: Line): void {
     this.dialog.close();
-    void this.router.navigate([...link.path], { queryParams: link.query });
+    if ('kind' in take) {
+      const link = recordLink(this.scope.slug(), take);
+      void this.router.navigate([...link.path], { queryParams: link.query });
+    } else if ('do' in take.to) this.act(take.to);
+    else if (take.to.length === 1) void this.router.navigateByUrl(take.to[0]);
+    else void this.router.navigate([...take.to]);
+  }
+
+  private act(act: JumpAct): void {
+    switch (act.do) {
+      case 'build':
+        return this.scope.store.dispatch(baseActions.buildChosen({ build: act.build }));
+      case 'theme':
+        return theme.toggle();
+      case 'keys':
+        return void this.dialogs.open(KeysDialog, { width: '520px' });
+      case 'signOut':
+        return this.scope.store.dispatch(baseCommands.signOut.start({}));
+    }
   }
 }
