@@ -10,3 +10,4 @@ export * from './problem';
 export * from './record';
 export * from './trace';
 export * from './routes';
+export * from './saved-filter';

@@ -24,6 +24,7 @@ import { cancelJob, newestJobs } from './jobs';
 import { listLedger } from './ledger';
 import { refuseTooMany } from './limits';
 import { accountOf, checkPassword, hashPassword, needGoodPassword, type SignedIn } from './passwords';
+import { changeFilter, dropFilter, listFilters, saveFilter } from './saved-filters';
 import { changePerson, invitePerson, listPeople, setOwnPassword } from './people';
 import { addToken, endToken, listTokens } from './tokens';
 import { addProject, getProject, setMember, setProfile } from './project';
@@ -96,6 +97,15 @@ export function baseRoutes(app: FastifyInstance, context: AppContext, signInLimi
   serve(app, context, contract.closeBuild, ({ actor, params, body }) => closeBuild(context, actor, params.key, body));
   serve(app, context, contract.listTraceKinds, ({ membership }) => listTraceKinds(db, membership.projectId));
   serve(app, context, contract.saveTraceKind, ({ actor, params, body }) => saveTraceKind(db, actor, { name: params.name, ...body }));
+  serve(app, context, contract.listFilters, ({ membership, person, query }) =>
+    listFilters(db, membership.projectId, person.login, query.list),
+  );
+  serve(app, context, contract.saveFilter, ({ actor, body }) => saveFilter(db, actor, body));
+  serve(app, context, contract.changeFilter, ({ actor, params, body }) => changeFilter(db, actor, params.id, body));
+  serve(app, context, contract.dropFilter, async ({ actor, params }) => {
+    await dropFilter(db, actor, params.id);
+    return { ok: true as const };
+  });
   serve(app, context, contract.listFields, ({ membership }) => listFields(db, membership.projectId));
   serve(app, context, contract.addField, ({ actor, body }) => addField(db, actor, body));
   serve(app, context, contract.saveField, ({ actor, params, body }) => saveField(db, actor, params.id, body));

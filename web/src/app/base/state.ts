@@ -1,7 +1,20 @@
 import { createActionGroup, createFeature, createReducer, createSelector, on, props } from '@ngrx/store';
 import * as contract from '@contract/base';
 import { getBoard } from '@contract/prove';
-import type { AnswerOf, Field, JumpItem, LedgerRow, MySession, Person, Project, Session, Token, Job, WaitingItem } from '@contract/base';
+import type {
+  AnswerOf,
+  Field,
+  JumpItem,
+  LedgerRow,
+  MySession,
+  Person,
+  Project,
+  SavedFilter,
+  Session,
+  Token,
+  Job,
+  WaitingItem,
+} from '@contract/base';
 import type { KnotState } from '@core/prove';
 import type { Knot } from '@core/base';
 import { command } from './command';
@@ -32,6 +45,10 @@ export const baseCommands = {
   jump: command('[Base] jump', contract.jump),
   listWaiting: command('[Base] list waiting', contract.listWaiting),
   listFollowed: command('[Base] list followed', contract.listFollowed),
+  listFilters: command('[Base] list filters', contract.listFilters),
+  saveFilter: command('[Base] save filter', contract.saveFilter),
+  changeFilter: command('[Base] change filter', contract.changeFilter),
+  dropFilter: command('[Base] drop filter', contract.dropFilter),
   listJobs: command('[Base] list jobs', contract.listJobs),
   cancelJob: command('[Base] cancel job', contract.cancelJob),
   getRail: command('[Base] get rail', getBoard),
@@ -93,6 +110,8 @@ interface BaseState {
   /** What others did to what this person follows, newest first. */
   readonly followed: readonly LedgerRow[];
   readonly jobs: readonly Job[];
+  /** Saved filters by the list that they are of. */
+  readonly filters: Readonly<Record<string, readonly SavedFilter[]>>;
   readonly trail: readonly { readonly url: string; readonly label: string }[];
 }
 
@@ -124,6 +143,7 @@ const first: BaseState = {
   waiting: [],
   followed: [],
   jobs: [],
+  filters: {},
   trail: [],
 };
 
@@ -206,6 +226,20 @@ export const baseFeature = createFeature({
     on(c.jump.done, (state, { answer }): BaseState => ({ ...state, found: answer })),
     on(c.listWaiting.done, (state, { answer }): BaseState => ({ ...state, waiting: answer })),
     on(c.listFollowed.done, (state, { answer }): BaseState => ({ ...state, followed: answer })),
+    on(c.listFilters.done, (state, { input, answer }): BaseState => ({
+      ...state,
+      filters: { ...state.filters, [String(input.list)]: answer },
+    })),
+    on(c.saveFilter.done, c.changeFilter.done, (state, { answer }): BaseState => {
+      const [filter] = answer;
+      return filter ? { ...state, filters: { ...state.filters, [filter.list]: answer } } : state;
+    }),
+    on(c.dropFilter.done, (state, { input }): BaseState => ({
+      ...state,
+      filters: Object.fromEntries(
+        Object.entries(state.filters).map(([list, all]) => [list, all.filter(({ id }) => id !== Number(input.id))]),
+      ),
+    })),
     on(c.listJobs.done, (state, { answer }): BaseState => ({ ...state, jobs: answer })),
   ),
   extraSelectors: ({ selectSession, selectProject, selectBuild, selectJudged }) => ({

@@ -21,11 +21,13 @@ import { ActivatedRoute, Router } from '@angular/router';
 import type { Selection } from '@contract/base';
 import { debounceTime, skip } from 'rxjs';
 import { onChanged, useProject } from '../live';
+import { baseCommands, baseFeature } from '../state';
 import { usePicking } from '../picking';
 import { ExportMenu } from '../ui/export-menu';
 import { Icon } from '../ui/icon';
 import { FilterBar } from './filter-bar';
 import { filterOf, readFilter, together, type FilterField } from './filter-text';
+import { SavedFilters } from './saved-filters';
 import { RowTemplate, type ListKind } from './kind';
 import { listActions, listFrom, selectList, type FoundPassage, type ListQuestion, type ListRow } from './state';
 
@@ -35,7 +37,7 @@ import { listActions, listFrom, selectList, type FoundPassage, type ListQuestion
  */
 @Component({
   selector: 'cp-record-list',
-  imports: [ScrollingModule, NgTemplateOutlet, MatMenuModule, ExportMenu, FilterBar, Icon],
+  imports: [ScrollingModule, NgTemplateOutlet, MatMenuModule, ExportMenu, FilterBar, Icon, SavedFilters],
   changeDetection: ChangeDetectionStrategy.OnPush,
   templateUrl: './record-list.html',
   styleUrl: './record-list.scss',
@@ -60,6 +62,13 @@ export class RecordList<R extends ListRow> {
   protected readonly text = signal(this.at.get('f') ?? '');
   protected readonly viewName = signal(this.at.get('v') ?? '');
   protected readonly order = signal(this.at.get('s') ?? '');
+  /** Saved filters are shown. */
+  protected readonly saving = signal(false);
+  /** The question as an address holds it. */
+  protected readonly asked = computed(() =>
+    new URLSearchParams(Object.entries({ f: this.text(), v: this.viewName(), s: this.order() }).filter(([, value]) => value)).toString(),
+  );
+  private readonly filters = this.store.selectSignal(baseFeature.selectFilters);
   /** All that the question finds is chosen, also what was never scrolled to. */
   protected readonly everything = signal(false);
 
@@ -103,6 +112,8 @@ export class RecordList<R extends ListRow> {
         this.picking.goTo(0);
       });
     });
+    // Where nothing is asked by the address, the list begins with the filter that its person said.
+    if (!this.asked()) this.beginAsSaved();
     // Views tell how many they hold, whatever else is asked.
     effect(() => {
       const { name: kind, views, sorts } = this.kind();
@@ -141,6 +152,30 @@ export class RecordList<R extends ListRow> {
       this.store.dispatch(listActions.close({ list: name() }));
       for (const { name: view } of this.kind().views) this.store.dispatch(listActions.close({ list: `${name()}#${view}` }));
     });
+  }
+
+  private beginAsSaved(): void {
+    const at = (): { project: string; list: string } => ({ project: this.scope.slug(), list: this.kind().name });
+    let begun = false;
+    effect(() => {
+      const { project, list } = at();
+      if (project) untracked(() => this.store.dispatch(baseCommands.listFilters.start({ project, list })));
+    });
+    effect(() => {
+      const first = this.filters()[at().list]?.find((filter) => filter.first);
+      untracked(() => {
+        if (first && !begun && !this.asked()) this.ask(first.question);
+        begun ||= first !== undefined;
+      });
+    });
+  }
+
+  /** Asks what an address or a saved filter holds. */
+  protected ask(question: string): void {
+    const asked = new URLSearchParams(question);
+    this.text.set(asked.get('f') ?? '');
+    this.viewName.set(asked.get('v') ?? '');
+    this.order.set(asked.get('s') ?? '');
   }
 
   protected countOf(view: string): number | null {
