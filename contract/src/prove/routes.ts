@@ -1,5 +1,5 @@
 import { z } from 'zod';
-import { endpoint, inProject, jobSchema, key, versionedKindSchema } from '../base';
+import { endpoint, inProject, inProjectKey, jobSchema, key, versionedKindSchema } from '../base';
 
 const state = z.enum(['sound', 'waiting', 'broken', 'suspect', 'notReached', 'notRequired']);
 const perKnot = <T extends z.ZodType>(value: T) => z.object({ specify: value, design: value, run: value, measure: value, prove: value });
@@ -55,6 +55,27 @@ export const cordSchema = boardRowSchema.extend({
   reasons: perKnot(z.array(z.object({ state, words: z.string(), records: z.array(recordRef), action }))),
 });
 export type CordDetail = z.output<typeof cordSchema>;
+
+/** A record that is connected with another one, however far. */
+export const connectionSchema = z.object({
+  kind: z.enum(['specification', 'requirement', 'case', 'build', 'round', 'run', 'problem', 'upload', 'attestation', 'file']),
+  key: z.string(),
+  title: z.string(),
+  state: z.string(),
+  /** How many steps away; 1 is near. */
+  distance: z.number(),
+  /** The record one step nearer, and what joins them, read from there: "is verified by". */
+  from: z.string(),
+  via: z.string(),
+});
+export type Connection = z.output<typeof connectionSchema>;
+export const listConnections = endpoint('GET', '/projects/:project/records/:key/connections', {
+  summary: 'Everything that is connected with a record, near first, with the way that leads there; runs and code are those of one build',
+  may: 'member',
+  params: inProjectKey,
+  query: z.object({ build: key.optional(), far: z.coerce.number().int().min(1).max(4).default(3) }),
+  answer: z.object({ connections: z.array(connectionSchema), more: z.boolean() }),
+});
 
 const inBuild = z.object({ build: key });
 /** Wait until what is judged is true for this ledger number at least. */

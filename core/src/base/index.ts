@@ -3,6 +3,7 @@ export * from './hash';
 export * from './ledger';
 export * from './readable';
 export * from './entry-words';
+export * from './connections';
 export * from './words';
 export * from './passage';
 export * from './keys';

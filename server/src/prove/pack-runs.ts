@@ -4,7 +4,7 @@ import { and, asc, eq, gt, inArray } from 'drizzle-orm';
 import { decisionsOf, readBlob, records, signaturesOf, type JobProgress } from '../base';
 import { evidenceOf, runRecord, runs, selectRuns } from '../run';
 import { pretty, type PackSource } from './pack-data';
-import type { RunsPaper } from './papers';
+import type { RunsPaper } from './paper';
 
 type PaperRun = RunsPaper['runs'][number];
 

@@ -52,7 +52,8 @@ import { signHead } from './signed-heads';
 import { addCasePages, addRequirementPages, addSignedTexts, signatureList, type PackContents } from './pack-records';
 import { addRuns, type PackedRun, type PackProblem } from './pack-runs';
 import { PackWriter } from './pack-writer';
-import setPaper, { type PaperHead, type SummaryPaper } from './papers';
+import type { PaperHead, SummaryPaper } from './paper';
+import setPaper from './papers';
 
 /**
  * Makes the proof pack of a build: everything is read in one snapshot of the database, so that the pack is of one ledger number, and

@@ -3,6 +3,7 @@ import * as contract from '@contract/prove';
 import type { FastifyInstance } from 'fastify';
 import { addJob, blobStream, callerOf, listJobs, needBuild, needJob, Refusal, serve, type AppContext } from '../base';
 import { getBoard, getCord } from './board';
+import { connectionsOf } from './connections';
 import { verifyProject } from './integrity';
 import { listPackKeys } from './pack-key';
 import { jumpTo } from './jump';
@@ -27,6 +28,9 @@ export function proveRoutes(app: FastifyInstance, context: AppContext): void {
   });
   serve(app, context, base.jump, ({ membership, query }) => jumpTo(db, membership.projectId, query.q, query.build));
   serve(app, context, base.listWaiting, ({ membership, person }) => waitingFor(db, membership.projectId, person.login, membership.roles));
+  serve(app, context, contract.listConnections, ({ membership, params, query }) =>
+    connectionsOf(db, membership.projectId, params.key, query),
+  );
   serve(app, context, base.listFollowed, ({ membership, person, query }) => followedBy(db, membership.projectId, person, query));
   app.get<{ Params: { project: string; id: string } }>(
     '/api/projects/:project/packs/:id/file',

@@ -10,6 +10,7 @@ const groups: readonly { readonly title: string; readonly keys: readonly (readon
       ['Alt 1 … Alt 5', 'Specify, Design, Run, Measure, Prove'],
       ['Alt 0', 'the Cord board'],
       ['/', 'filter the list'],
+      ['Alt Shift 1 … 5', 'connections, comments, files, history, activity of a record'],
       ['?', 'this page'],
     ],
   },

@@ -39,6 +39,7 @@ const shownAtFirst = 12;
 /** Today: what waits for this person, what holds up most first, with what can be done at once; and what changed in what they follow. */
 @Component({
   selector: 'cp-today-page',
+  host: { '(keydown)': 'step($event)' },
   imports: [BulkPanel, EntryLine, Icon, JobsPanel, RecordLink, RouterLink],
   changeDetection: ChangeDetectionStrategy.OnPush,
   template: `
@@ -76,7 +77,7 @@ const shownAtFirst = 12;
                 <cp-bulk-panel [of]="many.of" [choices]="approving()" (closed)="acting.set('')" />
               }
             }
-            <ul (keydown)="step($event)">
+            <ul>
               @for (item of shown(group); track item.key + item.note) {
                 <li>
                   <cp-record [kind]="item.kind" [key]="item.key" />
@@ -255,7 +256,7 @@ export class TodayPage {
   /** Arrows go from one thing to the next, whatever group it stands in. */
   protected step(event: KeyboardEvent): void {
     const delta = { ArrowDown: 1, ArrowUp: -1 }[event.key];
-    if (!delta) return;
+    if (!delta || !(event.target as HTMLElement).closest('li')) return;
     const all = [...this.element.nativeElement.querySelectorAll<HTMLElement>('li .what')];
     const at = all.findIndex((link) => link === document.activeElement || link.parentElement?.contains(document.activeElement));
     event.preventDefault();

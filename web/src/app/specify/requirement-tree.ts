@@ -69,7 +69,9 @@ const rowHeight = 40;
         </div>
       </cdk-virtual-scroll-viewport>
     } @else {
-      <p class="empty">{{ words() ? 'Nothing has these words.' : 'This specification is empty.' }}</p>
+      <p class="empty">
+        {{ words() ? 'Nothing has these words.' : read() === specification() ? 'This specification is empty.' : 'Reading …' }}
+      </p>
     }
   `,
   styles: `
@@ -141,6 +143,7 @@ export class RequirementTree {
   private readonly scope = useProject();
   private readonly view = viewChild(CdkVirtualScrollViewport);
   private readonly everything = this.scope.store.selectSignal(specifyFeature.selectRequirements);
+  protected readonly read = this.scope.store.selectSignal(specifyFeature.selectRead);
   protected readonly words = signal('');
   protected readonly all = computed(() => this.everything().rows.filter((r) => r.specification === this.specification()));
   protected readonly rows = computed(() => {

@@ -287,3 +287,28 @@ describe('the import of a table', () => {
     expect(page.text()).toContain('0 new, 1 changed, 0 the same');
   });
 });
+
+describe('what is known of requirements', () => {
+  it('is of the specification that was asked for last, whichever answers first', () => {
+    const { reducer } = specifyFeature;
+    const { start, done } = specifyCommands.listRequirements;
+    const ask = (specification: string) => start({ project: 'demo', specification } as never);
+    const answer = (specification: string) =>
+      done({
+        input: { project: 'demo', specification } as never,
+        answer: { rows: [row(1, { specification, key: `${specification}-001` })], next: null, total: 1, seq: 1 },
+        command: '',
+        phase: 'done',
+      });
+    const after = (...actions: Parameters<typeof reducer>[1][]) =>
+      actions.reduce(reducer, undefined as unknown as ReturnType<typeof reducer>);
+    for (const order of [
+      ['BRK', 'SYS'],
+      ['SYS', 'BRK'],
+    ]) {
+      const state = after(ask('SYS'), ask('BRK'), ...order.map(answer));
+      expect(state.requirements.rows.map(({ key }) => key)).toEqual(['BRK-001']);
+      expect(state.read).toBe('BRK');
+    }
+  });
+});

@@ -24,9 +24,12 @@ export const specifyCommands = {
 interface SpecifyState {
   readonly specifications: readonly Specification[];
   readonly requirements: PagedList<Requirement>;
+  /** The specification that was asked for last, and the one whose first page is here: answers of another one come too late. */
+  readonly asked: string;
+  readonly read: string;
   readonly detail: RequirementDetail | null;
 }
-const first: SpecifyState = { specifications: [], requirements: noList, detail: null };
+const first: SpecifyState = { specifications: [], requirements: noList, asked: '', read: '', detail: null };
 const c = specifyCommands;
 
 const byKey = (a: Requirement, b: Requirement): number => compareKeys(a.key, b.key);
@@ -44,10 +47,11 @@ export const specifyFeature = createFeature({
     first,
     on(c.listSpecifications.done, (state, { answer }): SpecifyState => ({ ...state, specifications: answer })),
     on(c.addSpecification.done, (state, { answer }): SpecifyState => ({ ...state, specifications: [...state.specifications, answer] })),
-    on(c.listRequirements.done, (state, { input, answer }): SpecifyState => ({
-      ...state,
-      requirements: withPage(state.requirements, input, answer, byKey),
-    })),
+    on(c.listRequirements.start, (state, { input }): SpecifyState => ({ ...state, asked: input.specification ?? '' })),
+    on(c.listRequirements.done, (state, { input, answer }): SpecifyState => {
+      const of = input.specification ?? '';
+      return of === state.asked ? { ...state, read: of, requirements: withPage(state.requirements, input, answer, byKey) } : state;
+    }),
     on(
       c.getRequirement.done,
       c.addRequirement.done,

@@ -2,21 +2,29 @@ import { ChangeDetectionStrategy, Component, computed, effect, input, signal, un
 import { onChanged, useProject } from '../live';
 import { EntryLine } from '../ui/entry-line';
 import { Icon } from '../ui/icon';
+import { ConnectionsPanel } from './connections-panel';
 import { CommentsPanel } from './comments-panel';
 import { FilesPanel } from './files-panel';
 import { HistoryPanel } from './history-panel';
 import { recordCommands, recordFeature, recordOpened } from './state';
 
-const panels = ['comments', 'files', 'history', 'activity'] as const;
+const panels = ['connections', 'comments', 'files', 'history', 'activity'] as const;
 type Panel = (typeof panels)[number];
-const words: Record<Panel, string> = { comments: 'Comments', files: 'Files', history: 'History', activity: 'Activity' };
+const words: Record<Panel, string> = {
+  connections: 'Connections',
+  comments: 'Comments',
+  files: 'Files',
+  history: 'History',
+  activity: 'Activity',
+};
 /** A word that one is here, so often; half a minute without one ends it. */
 const presentEvery = 12_000;
 
 /** What every record has besides its content, whatever its kind: comments, files, history, activity; who follows it, and who is here. */
 @Component({
   selector: 'cp-record-panels',
-  imports: [EntryLine, Icon, CommentsPanel, FilesPanel, HistoryPanel],
+  host: { '(document:keydown)': 'keys($event)' },
+  imports: [ConnectionsPanel, EntryLine, Icon, CommentsPanel, FilesPanel, HistoryPanel],
   changeDetection: ChangeDetectionStrategy.OnPush,
   template: `
     <section class="sheet pad stack" aria-label="About this record">
@@ -48,6 +56,9 @@ const presentEvery = 12_000;
       </div>
       <div role="tabpanel" [id]="'panel-' + panel()" [attr.aria-labelledby]="'tab-' + panel()">
         @switch (panel()) {
+          @case ('connections') {
+            <cp-connections-panel [key]="key()" />
+          }
           @case ('comments') {
             <cp-comments-panel [key]="key()" />
           }
@@ -146,6 +157,14 @@ export class RecordPanels {
     const project = this.scope.slug();
     if (panel === 'history') this.store.dispatch(recordCommands.history.start({ project, key: this.key() }));
     if (panel === 'activity') this.store.dispatch(recordCommands.activity.start({ project, q: this.key(), limit: 50 }));
+  }
+
+  /** Alt, Shift and a number open the panels, whatever the record. */
+  protected keys(event: KeyboardEvent): void {
+    const digit = /^Digit([1-5])$/.exec(event.code)?.[1];
+    if (!digit || !event.altKey || !event.shiftKey) return;
+    event.preventDefault();
+    this.open(panels[Number(digit) - 1]);
   }
 
   protected move(event: KeyboardEvent): void {

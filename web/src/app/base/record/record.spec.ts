@@ -158,7 +158,7 @@ describe('what a record has besides its content', () => {
     expect(page.one('[aria-selected=true]').textContent).toContain('Files');
     await page.key(page.one('[role=tab][aria-selected=true]'), 'ArrowLeft');
     await page.key(page.one('[role=tab][aria-selected=true]'), 'ArrowLeft');
-    expect(page.one('[aria-selected=true]').textContent).toContain('Activity');
+    expect(page.one('[aria-selected=true]').textContent).toContain('Connections');
     expect(page.all('[role=tab]').filter((tab) => tab.tabIndex === 0).length).toBe(1);
   });
 

@@ -1,6 +1,7 @@
 import { createAction, createFeature, createReducer, on, props } from '@ngrx/store';
 import * as contract from '@contract/base';
 import type { Attachment, Comment, LedgerRow, PresentPerson, Revision } from '@contract/base';
+import { listConnections, type Connection } from '@contract/prove';
 import { command } from '../command';
 
 export const recordCommands = {
@@ -13,6 +14,7 @@ export const recordCommands = {
   addFiles: command('[Record] add files', contract.addAttachments),
   removeFile: command('[Record] remove file', contract.removeAttachment),
   activity: command('[Record] activity', contract.listLedger),
+  connections: command('[Record] connections', listConnections),
   follow: command('[Record] follow', contract.setFollowing),
   presence: command('[Record] presence', contract.setPresence),
 };
@@ -28,8 +30,19 @@ export interface RecordState {
   readonly activity: readonly LedgerRow[];
   readonly present: readonly PresentPerson[];
   readonly following: boolean;
+  /** Null until they were read. */
+  readonly connections: { readonly connections: readonly Connection[]; readonly more: boolean } | null;
 }
-const first: RecordState = { key: '', comments: [], files: [], history: [], activity: [], present: [], following: false };
+const first: RecordState = {
+  key: '',
+  comments: [],
+  files: [],
+  history: [],
+  activity: [],
+  present: [],
+  following: false,
+  connections: null,
+};
 
 const c = recordCommands;
 /** What every record has besides its own content, for the one that is open. Answers about another record are not its. */
@@ -45,6 +58,7 @@ export const recordFeature = createFeature({
     on(c.resolveComment.done, (state, { input, answer }) =>
       mine(state, input, { comments: state.comments.map((comment) => (comment.id === answer.id ? answer : comment)) }),
     ),
+    on(c.connections.done, (state, { input, answer }) => mine(state, input, { connections: answer })),
     on(c.listFiles.done, c.addFiles.done, (state, { input, answer }) => mine(state, input, { files: answer })),
     on(c.removeFile.done, (state, { input }) => mine(state, input, { files: state.files.filter((file) => file.id !== input.id) })),
     on(c.activity.done, (state, { input, answer }) => (input.q === state.key ? { ...state, activity: answer.entries } : state)),

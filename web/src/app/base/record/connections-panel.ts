@@ -1,0 +1,193 @@
+import { ChangeDetectionStrategy, Component, computed, effect, inject, input, signal, untracked } from '@angular/core';
+import { Router } from '@angular/router';
+import type { Connection } from '@contract/prove';
+import { groupBy } from '@core/base';
+import { recordLink } from '../links';
+import { useProject } from '../live';
+import { ProblemNote } from '../ui/problem-note';
+import { RecordLink } from '../ui/record-link';
+import { drawConnections } from './connections-picture';
+import { recordCommands, recordFeature } from './state';
+
+/** One of a kind, and several. */
+const kindWords: Record<Connection['kind'], readonly [string, string]> = {
+  specification: ['specification', 'specifications'],
+  requirement: ['requirement', 'requirements'],
+  case: ['case', 'cases'],
+  build: ['build', 'builds'],
+  round: ['round', 'rounds'],
+  run: ['run', 'runs'],
+  problem: ['problem report', 'problem reports'],
+  upload: ['upload', 'uploads'],
+  attestation: ['attestation', 'attestations'],
+  file: ['function', 'functions'],
+};
+const steps = ['', 'Near', 'Two steps away', 'Three steps away', 'Four steps away'];
+
+/** Everything that is connected with a record, near and far: as a list by distance, each with the way that leads there, and as a picture. */
+@Component({
+  selector: 'cp-connections-panel',
+  imports: [ProblemNote, RecordLink],
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  template: `
+    <div class="stack-s">
+      @if (kinds().length > 1) {
+        <div class="row" role="group" aria-label="Show kinds">
+          <button class="chip" type="button" [attr.aria-pressed]="kind() === ''" (click)="kind.set('')">All {{ all().length }}</button>
+          @for (k of kinds(); track k.kind) {
+            <button class="chip" type="button" [attr.aria-pressed]="kind() === k.kind" (click)="kind.set(k.kind)">
+              {{ k.count }} {{ k.words }}
+            </button>
+          }
+        </div>
+      }
+      @if (picture(); as p) {
+        <div class="picture">
+          <svg [attr.width]="p.width" [attr.height]="p.height" role="img" [attr.aria-label]="'What is connected with ' + key() + ', drawn'">
+            @for (line of p.lines; track $index) {
+              <path [attr.d]="line.path" />
+            }
+            @for (node of p.nodes; track $index) {
+              <g
+                [class.self]="node.self"
+                [class.more]="node.more"
+                [attr.transform]="'translate(' + node.x + ',' + node.y + ')'"
+                (click)="go(node.of)"
+              >
+                <rect [attr.width]="node.width" height="22" rx="6" />
+                <text x="8" y="15">{{ node.key }}</text>
+                <title>{{ node.title }}</title>
+              </g>
+            }
+          </svg>
+        </div>
+      }
+      @for (group of groups(); track group.distance) {
+        <h3>{{ steps[group.distance] }}</h3>
+        <ul>
+          @for (c of group.items; track c.key) {
+            <li>
+              <span class="second small via">{{ c.via }}</span>
+              <cp-record [kind]="c.kind" [key]="c.key" />
+              <span class="title"
+                >{{ c.title }}
+                @if (c.distance > 1) {
+                  <span class="second small">over {{ way(c) }}</span>
+                }
+              </span>
+              <span class="second small">{{ c.state }}</span>
+            </li>
+          }
+        </ul>
+      } @empty {
+        <p class="second">{{ read() ? 'Nothing is connected with it yet.' : 'Reading …' }}</p>
+      }
+      @if (connections()?.more) {
+        <p class="second small">There is more than is shown here: the nearest {{ all().length }} are.</p>
+      }
+      <cp-problem [of]="name" />
+    </div>
+  `,
+  styles: `
+    .picture {
+      overflow-x: auto;
+      border: 1px solid var(--hairline);
+      border-radius: 10px;
+      padding: 10px;
+      background: var(--paper);
+    }
+    path {
+      fill: none;
+      stroke: var(--hairline-strong);
+      stroke-width: 1.5;
+    }
+    rect {
+      fill: var(--surface);
+      stroke: var(--hairline-strong);
+    }
+    g {
+      cursor: pointer;
+    }
+    g.self rect {
+      fill: var(--cord);
+      stroke: var(--cord);
+    }
+    g.self text {
+      fill: var(--on-cord);
+    }
+    g.more {
+      cursor: default;
+    }
+    g.more rect {
+      fill: none;
+      stroke: none;
+    }
+    text {
+      font:
+        600 12px 'Source Sans 3',
+        sans-serif;
+      fill: var(--ink);
+    }
+    li {
+      display: grid;
+      grid-template-columns: 130px minmax(84px, auto) minmax(0, 1fr) auto;
+      gap: 10px;
+      padding: 5px 0;
+      border-top: 1px solid var(--hairline);
+      align-items: baseline;
+    }
+    .title {
+      overflow-wrap: anywhere;
+    }
+    @media (max-width: 700px) {
+      li {
+        grid-template-columns: 1fr auto;
+      }
+    }
+  `,
+})
+export class ConnectionsPanel {
+  readonly key = input.required<string>();
+  private readonly scope = useProject();
+  private readonly store = this.scope.store;
+  private readonly router = inject(Router);
+  protected readonly name = recordCommands.connections.name;
+  protected readonly connections = this.store.selectSignal(recordFeature.selectConnections);
+  protected readonly steps = steps;
+  protected readonly kind = signal<Connection['kind'] | ''>('');
+  protected readonly read = computed(() => this.connections() !== null);
+  protected readonly all = computed(() => this.connections()?.connections ?? []);
+  protected readonly kinds = computed(() =>
+    [...groupBy(this.all(), ({ kind }) => kind)].map(([kind, list]) => ({
+      kind,
+      count: list.length,
+      words: kindWords[kind][list.length === 1 ? 0 : 1],
+    })),
+  );
+  private readonly shown = computed(() => this.all().filter(({ kind }) => !this.kind() || kind === this.kind()));
+  protected readonly groups = computed(() =>
+    [...groupBy(this.shown(), ({ distance }) => distance)].map(([distance, items]) => ({ distance, items })),
+  );
+  protected readonly picture = computed(() => (this.all().length ? drawConnections(this.key(), this.all()) : undefined));
+
+  constructor() {
+    effect(() => {
+      const at = { project: this.scope.slug(), key: this.key(), ...(this.scope.build() ? { build: this.scope.build() } : {}) };
+      if (at.project) untracked(() => this.store.dispatch(recordCommands.connections.start(at)));
+    });
+  }
+
+  /** The records between, nearest to the open one first. */
+  protected way(c: Connection): string {
+    const byKey = new Map(this.all().map((other) => [other.key, other]));
+    const between: string[] = [];
+    for (let at = byKey.get(c.from); at; at = byKey.get(at.from)) between.unshift(at.key);
+    return between.join(', ');
+  }
+
+  protected go(to: Connection | undefined): void {
+    if (!to) return;
+    const link = recordLink(this.scope.slug(), to);
+    void this.router.navigate([...link.path], { queryParams: link.query });
+  }
+}
