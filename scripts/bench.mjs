@@ -11,7 +11,12 @@ const { buildAll } = await import('./build.mjs');
 const { bundle } = await import('./build-server.mjs');
 buildAll();
 await bundle({
-  entryPoints: { bench: 'server/bench/bench.ts', ground: 'server/bench/ground.ts', memory: 'server/bench/memory.ts' },
+  entryPoints: {
+    bench: 'server/bench/bench.ts',
+    ground: 'server/bench/ground.ts',
+    memory: 'server/bench/memory.ts',
+    pack: 'server/bench/pack.ts',
+  },
   outdir: 'dist/bench',
 });
 const database = await freshDatabase('bench');
@@ -23,6 +28,16 @@ try {
     env: { ...process.env, ...env, NODE_NO_WARNINGS: '1' },
   });
   await browse(env);
+  spawnSync(process.execPath, ['--expose-gc', join(root, 'dist/bench/pack.js')], {
+    cwd: root,
+    stdio: 'inherit',
+    env: {
+      ...process.env,
+      ...(await prepareDatabase(database, 'packed', root)),
+      CORD_KEY_SECRET: 'a secret of the bench',
+      NODE_NO_WARNINGS: '1',
+    },
+  });
   spawnSync(process.execPath, [join(root, 'dist/bench/ground.js')], {
     cwd: root,
     stdio: 'inherit',

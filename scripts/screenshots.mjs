@@ -13,7 +13,19 @@ buildAll();
 /** Name, address, person, what to do before the picture, and the window where it is not that of a desk. */
 const views = [
   ['cord-board', '/larkfell/cord', 'mira.oberon'],
+  ['today', '/larkfell/today', 'tomas.vell'],
   ['requirement', '/larkfell/specify/requirement/BRK-009', 'mira.oberon'],
+  [
+    'connections',
+    '/larkfell/specify/requirement/BRK-009',
+    'mira.oberon',
+    async (page) => {
+      const tab = page.getByRole('tab', { name: 'Connections' });
+      await tab.click();
+      await page.getByRole('img', { name: /What is connected/ }).waitFor();
+      await tab.evaluate((element) => element.closest('section').scrollIntoView({ block: 'start' }));
+    },
+  ],
   [
     'import',
     '/larkfell/specify/import?into=BRK',

@@ -3,7 +3,7 @@ import type { ZodSafeParseResult } from 'zod';
 import type { BulkDone, BulkHow } from './bulk';
 import { retireIn, setOwnIn } from './collaboration';
 import { Refusal } from './errors';
-import { changeReviewState, type Reviewed } from './review';
+import { changeReviewState, needReasonOfChange, type Reviewed } from './review';
 import type { StoredRecord } from './records';
 import type { Writing } from './writing';
 
@@ -57,7 +57,8 @@ export async function reviewedAct(
     case 'own': {
       const before = Object.fromEntries(Object.keys(act.own).map((id) => [id, record.own[id] ?? null]));
       if (JSON.stringify(before) === JSON.stringify(act.own)) throw new Refusal('stateForbids', { detail: 'It says this already.' });
-      await setOwnIn(w, record, act.own);
+      await needReasonOfChange(w, record, reason);
+      await setOwnIn(w, record, act.own, reason);
       return { words: `revision ${record.revision} → ${record.revision + 1}`, undo: { act: 'own', own: before as never } };
     }
     default:
