@@ -67,7 +67,22 @@ const before = process.memoryUsage().rss;
 let most = before;
 const watch = setInterval(() => (most = Math.max(most, process.memoryUsage().rss)), 20);
 const begun = performance.now();
-const file = await makeProofPack(db, job, { report: async () => undefined });
+const file = await makeProofPack(db, job, {
+  report: async (p: number, m: string) =>
+    void (
+      process.env['VERBOSE'] &&
+      console.log(
+        p,
+        m,
+        Math.round((process.memoryUsage().rss - before) / (1 << 20)),
+        'MB rss',
+        Math.round(process.memoryUsage().heapUsed / (1 << 20)),
+        'MB heap',
+        Math.round((performance.now() - begun) / 1000),
+        's',
+      )
+    ),
+});
 const spent = performance.now() - begun;
 clearInterval(watch);
 row(

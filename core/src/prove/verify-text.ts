@@ -101,7 +101,7 @@ Each line of \`ledger.jsonl\` is an entry in canonical JSON (RFC 8785), with the
 |---|---|
 | \`index.html\` | where to begin: a line for every requirement and case |
 | \`requirements/…html\`, \`cases/…html\` | everything that proves one requirement; each case with its history |
-| \`summary.pdf\`, \`cords/cords.json\`, \`breaks.csv\` | the cord of every requirement on this build, with each reason |
+| \`summary.pdf\` (and \`summary-2.pdf\` and so on, where there are many), \`cords/cords.json\`, \`breaks.csv\` | the cord of every requirement on this build, with each reason |
 | \`trace/\` | the trace matrix; every trace, to records and to code, with both revisions, who, when and why |
 | \`requirements.json\`, \`cases.json\`, \`signed/\` | the texts and their revisions; the texts that approvals are bound to |
 | \`runs/\` | run records with steps, evidence, decisions and signatures |

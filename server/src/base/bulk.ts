@@ -248,11 +248,11 @@ async function workOff(w: Writing, bulkId: number, kind: VersionedKind, how: Bul
     .where(and(eq(bulkItems.bulkId, bulkId), eq(bulkItems.outcome, 'open')))
     .orderBy(asc(bulkItems.position))
     .limit(count);
+  const tried: { item: typeof bulkItems.$inferSelect; outcome: 'done' | 'refused'; words: string; undo: BulkAct | null }[] = [];
   for (const item of open) {
-    const mine = and(eq(bulkItems.bulkId, bulkId), eq(bulkItems.position, item.position));
     // An undo does to each record what takes back what was done to it.
     const own = item.undo ?? act;
-    const tried = await w.attempt(async () =>
+    const result = await w.attempt(async () =>
       needKind(kind).act(
         w,
         await lockChosen(w, { id: item.recordId, revision: item.revision, state: item.state }),
@@ -260,29 +260,51 @@ async function workOff(w: Writing, bulkId: number, kind: VersionedKind, how: Bul
         item.undo ? { ...how, takesBack: true } : how,
       ),
     );
-    if ('refusal' in tried)
-      await w.tx
-        .update(bulkItems)
-        .set({ outcome: 'refused', words: whyNot(tried.refusal) })
-        .where(mine);
-    else {
-      const [after] = await w.tx
-        .select({ revision: records.revision, state: records.state })
-        .from(records)
-        .where(eq(records.id, item.recordId));
-      await w.tx
-        .update(bulkItems)
-        .set({
-          outcome: 'done',
-          words: tried.value.words.slice(0, 500),
-          undo: tried.value.undo,
-          afterRevision: after.revision,
-          afterState: after.state,
-        })
-        .where(mine);
-    }
+    if ('refusal' in result) tried.push({ item, outcome: 'refused', words: whyNot(result.refusal), undo: item.undo });
+    else tried.push({ item, outcome: 'done', words: result.value.words.slice(0, 500), undo: result.value.undo });
   }
+  for (let at = 0; at < tried.length; at += 500) await noteOutcomes(w, tried.slice(at, at + 500));
   return open.length;
+}
+
+/** What became of some records, with how they stand now, in one statement. */
+async function noteOutcomes(
+  w: Writing,
+  tried: readonly { item: typeof bulkItems.$inferSelect; outcome: 'done' | 'refused'; words: string; undo: BulkAct | null }[],
+): Promise<void> {
+  const after = new Map(
+    (
+      await w.tx
+        .select({ id: records.id, revision: records.revision, state: records.state })
+        .from(records)
+        .where(
+          inArray(
+            records.id,
+            tried.map(({ item }) => item.recordId),
+          ),
+        )
+    ).map((row) => [row.id, row]),
+  );
+  await w.tx
+    .insert(bulkItems)
+    .values(
+      tried.map(({ item, outcome, words, undo }) => ({
+        ...item,
+        outcome,
+        words,
+        undo,
+        ...(outcome === 'done' ? { afterRevision: after.get(item.recordId)?.revision, afterState: after.get(item.recordId)?.state } : {}),
+      })),
+    )
+    .onDuplicateKeyUpdate({
+      set: {
+        outcome: sql`values(outcome)`,
+        words: sql`values(words)`,
+        undo: sql`values(${sql.identifier('undo')})`,
+        afterRevision: sql`values(after_revision)`,
+        afterState: sql`values(after_state)`,
+      },
+    });
 }
 
 /** The job of an act on many records: batch by batch, each a transaction; killed, it goes on behind the last that was committed. */

@@ -152,6 +152,25 @@ export async function ownRules(tx: Tx, projectId: number, kind: VersionedKind): 
   };
 }
 
+type FieldRow = typeof fields.$inferSelect;
+const readIn = new WeakMap<Tx, Map<string, Promise<FieldRow[]>>>();
+
+/** The fields of a kind that are in use: read once in a transaction, for however many records. */
+function fieldsNow(tx: Tx, projectId: number, kind: VersionedKind): Promise<FieldRow[]> {
+  const known = readIn.get(tx) ?? new Map<string, Promise<FieldRow[]>>();
+  readIn.set(tx, known);
+  const name = `${projectId} ${kind}`;
+  const rows =
+    known.get(name) ??
+    tx
+      .select()
+      .from(fields)
+      .where(and(eq(fields.projectId, projectId), eq(fields.kind, kind), isNull(fields.retiredAt)))
+      .then((found) => found);
+  known.set(name, rows);
+  return rows;
+}
+
 const order = ['draft', 'review', 'approved'];
 
 /** Own fields that must have a value in this state at this level and have none, by name. */
@@ -163,10 +182,7 @@ export async function missingOwn(
   state: string,
   level: string,
 ): Promise<string[]> {
-  const rows = await tx
-    .select()
-    .from(fields)
-    .where(and(eq(fields.projectId, projectId), eq(fields.kind, kind), isNull(fields.retiredAt)));
+  const rows = await fieldsNow(tx, projectId, kind);
   return rows
     .filter(({ id, definition: { requiredFrom, levels } }) => {
       if (requiredFrom === null || order.indexOf(state) < order.indexOf(requiredFrom)) return false;

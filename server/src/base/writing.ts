@@ -189,12 +189,15 @@ export class Writing {
   /** Does what waited for the numbers of its entries, of which the first is `seq`; answers the number behind the last. */
   async number(seq: number): Promise<number> {
     let next = seq;
+    const retained: (typeof revisions.$inferInsert)[] = [];
     for (const entry of this.pending) {
       for (const work of entry.later) await work(next);
-      entry.writes.push(...(await this.keepSnapshots(entry, next)));
+      retained.push(...this.snapshotsOf(entry, next));
       const size = [...entry.wrote.values()].reduce((sum, ids) => sum + ids.size, entry.writes.length);
       next += Math.max(1, Math.ceil(size / writesInEntry));
     }
+    // Of all entries together: many records at once are many entries with a snapshot each.
+    for (let at = 0; at < retained.length; at += 500) await this.tx.insert(revisions).values(retained.slice(at, at + 500));
     return next;
   }
 
@@ -251,8 +254,9 @@ export class Writing {
     return asked.every((some) => some.some((role) => roles.includes(role)));
   }
 
-  private async keepSnapshots(entry: Pending, seq: number): Promise<LedgerWrite[]> {
-    const retained = entry.snapshots.map((input) => ({
+  /** The rows of an entry's snapshots; the entry accounts for them. */
+  private snapshotsOf(entry: Pending, seq: number): (typeof revisions.$inferInsert)[] {
+    const rows = entry.snapshots.map((input) => ({
       recordId: input.recordId,
       seq,
       projectId: this.actor.projectId,
@@ -265,8 +269,8 @@ export class Writing {
       by: this.actor.login,
       at: this.at,
     }));
-    for (let at = 0; at < retained.length; at += 500) await this.tx.insert(revisions).values(retained.slice(at, at + 500));
-    return retained.map((row) => snapshotWrite({ ...row, snapshot: row.snapshot as Json }));
+    entry.writes.push(...rows.map((row) => snapshotWrite({ ...row, snapshot: row.snapshot as Json })));
+    return rows;
   }
 }
 

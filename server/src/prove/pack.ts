@@ -182,7 +182,7 @@ async function gather(
   await progress.report(0.85, 'Copying the ledger');
   const { entries, last } = await addLedger(tx, projectId, seq, out);
   await progress.report(0.9, 'Setting the summary');
-  await out.add('summary.pdf', Buffer.from(await setPaper(summaryOf(head, project.profile, cords, credits, left))));
+  await addSummary(out, summaryOf(head, project.profile, cords, credits, left));
   await addKeys(out, keys);
   await out.add('STATEMENT.md', statementText);
   await out.add(
@@ -205,6 +205,26 @@ async function gather(
 /** The credit of every file of the build; the reader holds it once it was judged. */
 async function creditsOf(reader: Facts['reader']): Promise<FileCredit[]> {
   return (await reader.filesOf([...(await reader.sources()).values()].map(({ id }) => id))).map((file) => file.credit);
+}
+
+/** A page of paper holds so much that only so many requirements are set at a time. */
+const inSummary = 500;
+
+/** The summary with the first requirements, and as many further papers as the others need. */
+async function addSummary(out: PackWriter, summary: SummaryPaper): Promise<void> {
+  const { head, cords } = summary;
+  await out.add('summary.pdf', Buffer.from(await setPaper({ ...summary, cords: cords.slice(0, inSummary) })));
+  for (let at = inSummary, part = 2; at < cords.length; at += inSummary, part++)
+    await out.add(
+      `summary-${part}.pdf`,
+      Buffer.from(
+        await setPaper({
+          kind: 'requirements',
+          head: { ...head, number: `${head.number}${part}` },
+          cords: cords.slice(at, at + inSummary),
+        }),
+      ),
+    );
 }
 
 async function addCords(
@@ -306,6 +326,7 @@ function summaryOf(
   return {
     kind: 'summary',
     head: { ...head, number: `${head.number}-S` },
+    of: cords.length,
     counts: stateCounts(cords),
     totals: boardTotals(cords).knots,
     ...(left ? { left } : {}),

@@ -15,9 +15,18 @@ export interface PaperHead {
   readonly fingerprint: string;
 }
 
+/** One part of many requirements: the table alone. */
+export interface RequirementsPaper {
+  readonly kind: 'requirements';
+  readonly head: PaperHead;
+  readonly cords: SummaryPaper['cords'];
+}
+
 export interface SummaryPaper {
   readonly kind: 'summary';
   readonly head: PaperHead;
+  /** How many requirements there are; where those here are fewer, further papers hold the others. */
+  readonly of: number;
   readonly counts: { readonly proved: number; readonly broken: number; readonly suspect: number; readonly waiting: number };
   readonly totals: BoardTotals['knots'];
   readonly left?: LeftTheCount;

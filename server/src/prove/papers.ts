@@ -6,7 +6,7 @@ import { drawCord, knotWords, leftWords, stateCountWords, stateWords, type CordD
 import { verdictWords } from '@core/run';
 import PdfPrinter from 'pdfmake';
 import type { Content, TableCell, TDocumentDefinitions } from 'pdfmake/interfaces';
-import type { PaperHead, RunsPaper, SummaryPaper } from './paper';
+import type { PaperHead, RequirementsPaper, RunsPaper, SummaryPaper } from './paper';
 
 const ink = '#18222E';
 const second = '#5B6673';
@@ -115,7 +115,7 @@ function summaryDefinition(paper: SummaryPaper): TDocumentDefinitions {
   return frame(paper.head, 'Cord summary', [
     { text: 'The build at a glance', style: 'h1' },
     {
-      text: `${counts.proved} of ${cords.length} requirements are proved on this build; ${counts.broken} are broken, ${counts.suspect} suspect and ${counts.waiting} waiting.`,
+      text: `${counts.proved} of ${paper.of} requirements are proved on this build; ${counts.broken} are broken, ${counts.suspect} suspect and ${counts.waiting} waiting.`,
       margin: [0, 0, 0, 10],
     },
     ...(left
@@ -163,26 +163,32 @@ function summaryDefinition(paper: SummaryPaper): TDocumentDefinitions {
       },
     },
     { text: 'Every requirement', style: 'h1', pageBreak: 'before' },
-    {
-      layout,
-      table: {
-        headerRows: 1,
-        dontBreakRows: true,
-        widths: [52, 150, 36, 96, '*'],
-        body: [
-          [heading('Key'), heading('Requirement'), heading('Level'), heading('Cord'), heading('First break')],
-          ...cords.map((cord): TableCell[] => [
-            { text: cord.key, bold: true },
-            cord.title,
-            { text: cord.level, style: 'small' },
-            { svg: cordSvg(drawCord(cord.states, 34, 6)), width: 92 },
-            { text: cord.words, style: 'small', color: ink },
-          ]),
-        ],
-      },
-    },
+    requirementsTable(cords),
   ]);
 }
+
+/** Requirements that the summary had no room for. */
+const requirementsDefinition = ({ head, cords }: RequirementsPaper): TDocumentDefinitions =>
+  frame(head, 'Cord summary', [{ text: 'Further requirements', style: 'h1' }, requirementsTable(cords)]);
+
+const requirementsTable = (cords: SummaryPaper['cords']): Content => ({
+  layout,
+  table: {
+    headerRows: 1,
+    dontBreakRows: true,
+    widths: [52, 150, 36, 96, '*'],
+    body: [
+      [heading('Key'), heading('Requirement'), heading('Level'), heading('Cord'), heading('First break')],
+      ...cords.map((cord): TableCell[] => [
+        { text: cord.key, bold: true },
+        cord.title,
+        { text: cord.level, style: 'small' },
+        { svg: cordSvg(drawCord(cord.states, 34, 6)), width: 92 },
+        { text: cord.words, style: 'small', color: ink },
+      ]),
+    ],
+  },
+});
 
 const legend: Record<KnotState, string> = {
   sound: 'filled round knot on a line',
@@ -370,15 +376,28 @@ function legiblePaper<T>(value: T): T {
   return value;
 }
 
+type Paper = SummaryPaper | RequirementsPaper | RunsPaper;
+
+function definitionOf(paper: Paper): TDocumentDefinitions {
+  switch (paper.kind) {
+    case 'summary':
+      return summaryDefinition(paper);
+    case 'requirements':
+      return requirementsDefinition(paper);
+    case 'runs':
+      return runsDefinition(paper);
+  }
+}
+
 /** Sets a paper: embedded fonts, selectable text, page numbers. */
-export default async function setPaper(given: SummaryPaper | RunsPaper): Promise<Uint8Array> {
+export default async function setPaper(given: Paper): Promise<Uint8Array> {
   const paper = legiblePaper(given);
   const printer = new PdfPrinter({
     Serif: family('source-serif-4', '600-normal'),
     Sans: family('source-sans-3', '600-normal'),
     Code: family('source-code-pro', '600-normal'),
   });
-  const pdf = printer.createPdfKitDocument(paper.kind === 'summary' ? summaryDefinition(paper) : runsDefinition(paper));
+  const pdf = printer.createPdfKitDocument(definitionOf(paper));
   const chunks: Buffer[] = [];
   pdf.on('data', (chunk: Buffer) => chunks.push(chunk));
   const ended = new Promise<void>((resolve, reject) => {
