@@ -4,7 +4,7 @@ import { createHash } from 'node:crypto';
 import { existsSync, mkdirSync, readdirSync, readFileSync, rmSync, statSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { brotliCompressSync, constants, gzipSync } from 'node:zlib';
-import { root, run, say } from './system.mjs';
+import { root, run, step } from './system.mjs';
 
 function* files(folder) {
   for (const entry of readdirSync(folder, { withFileTypes: true })) {
@@ -69,9 +69,8 @@ export function buildAll() {
     const stamp = join(root, 'dist', `.${name}-state`);
     const state = stateOf(...sources);
     if (existsSync(join(root, out)) && existsSync(stamp) && readFileSync(stamp, 'utf8') === state) continue;
-    say(`Building ${name === 'web' ? 'the web application (about a minute)' : 'the server'} …`);
     rmSync(stamp, { force: true });
-    build();
+    step(`Building ${name === 'web' ? 'the web application (about a minute)' : 'the server'}`, build);
     writeFileSync(stamp, state);
   }
 }

@@ -3,7 +3,7 @@ import { spawn } from 'node:child_process';
 import { rmSync, existsSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { endLeftover, prepareDatabase, startDatabase } from './database.mjs';
-import { dataFolder, needDataFolder, needModules, needPackages, root, say } from './system.mjs';
+import { dataFolder, needDataFolder, needModules, needPackages, root, say, step } from './system.mjs';
 
 const mode = process.argv[2] ?? 'start';
 const fresh = process.argv.includes('--fresh');
@@ -22,8 +22,7 @@ if (fresh && mode === 'demo') {
   await endLeftover(folder);
   rmSync(folder, { recursive: true, force: true });
 }
-say('Starting the database …');
-const database = await startDatabase(folder);
+const database = await step('Starting the database', () => startDatabase(folder));
 let server;
 let stopping = false;
 async function stop(code) {
@@ -45,9 +44,8 @@ let env;
 try {
   env = await prepareDatabase(database, 'cord', root);
   if (mode === 'demo' && !existsSync(join(folder, 'demo-loaded'))) {
-    say('Loading the demo …');
     const { loadDemo } = await import('./site.mjs');
-    await loadDemo(env, say);
+    await step('Loading the demo: requirements, cases, code, coverage, runs', () => loadDemo(env, () => undefined));
     writeFileSync(join(folder, 'demo-loaded'), new Date().toISOString());
   }
 } catch (error) {

@@ -1,6 +1,6 @@
 // What the machine must have: Debian packages, and the project's own npm packages. Uses nothing but Node itself.
 import { execFileSync, spawnSync } from 'node:child_process';
-import { existsSync, readFileSync, writeFileSync, mkdirSync } from 'node:fs';
+import { closeSync, existsSync, mkdirSync, openSync, readFileSync, writeFileSync, writeSync } from 'node:fs';
 import { createHash } from 'node:crypto';
 import { join } from 'node:path';
 import { fileURLToPath } from 'node:url';
@@ -35,13 +35,14 @@ export function needPackages(...wanted) {
     );
     process.exit(1);
   }
-  say(`Installing from Debian: ${missing.join(', ')} …`);
   const shell = isRoot ? ['sh', ['-c', command]] : ['sudo', ['sh', '-c', command]];
   // A Debian service of MariaDB would start by itself; ours runs beside it, on its own port, and does not need it.
-  const done = spawnSync(shell[0], shell[1], {
-    stdio: ['ignore', 'ignore', 'inherit'],
-    env: { ...process.env, DEBIAN_FRONTEND: 'noninteractive', RUNLEVEL: '1' },
-  });
+  const done = step(`Installing from Debian: ${missing.join(', ')}`, () =>
+    spawnSync(shell[0], shell[1], {
+      stdio: ['ignore', 'ignore', 'inherit'],
+      env: { ...process.env, DEBIAN_FRONTEND: 'noninteractive', RUNLEVEL: '1' },
+    }),
+  );
   if (done.status !== 0) {
     say(`Installing failed. Try it by hand:\n\n    sudo sh -c '${command}'\n`);
     process.exit(1);
@@ -57,15 +58,40 @@ const fingerprint = () =>
 export function needModules() {
   const stamp = join(root, 'node_modules', '.cord-proof-lock');
   if (existsSync(stamp) && readFileSync(stamp, 'utf8') === fingerprint()) return;
-  say('Installing npm packages (npm ci) …');
-  execFileSync('npm', ['ci', '--no-audit', '--no-fund', '--loglevel=error'], { cwd: root, stdio: ['ignore', 'ignore', 'inherit'] });
+  step('Installing npm packages (npm ci)', () =>
+    execFileSync('npm', ['ci', '--no-audit', '--no-fund', '--loglevel=error'], { cwd: root, stdio: ['ignore', 'ignore', 'inherit'] }),
+  );
   writeFileSync(stamp, fingerprint());
 }
 
-/** Runs a program of node_modules or of Node, with its output shown; ends everything if it fails. */
+/** Runs a program of node_modules or of Node. What it prints goes into a log; if it fails, the end of that is shown and all ends. */
 export function run(program, args, env = {}) {
-  const done = spawnSync(program, args, { cwd: root, stdio: 'inherit', env: { ...process.env, NG_CLI_ANALYTICS: 'false', ...env } });
-  if (done.status !== 0) process.exit(done.status ?? 1);
+  mkdirSync(join(root, 'dist'), { recursive: true });
+  const log = join(root, 'dist', 'build.log');
+  const out = openSync(log, 'a');
+  writeSync(out, `\n$ ${program} ${args.join(' ')}\n`);
+  const done = spawnSync(program, args, {
+    cwd: root,
+    stdio: ['ignore', out, out],
+    env: { ...process.env, NG_CLI_ANALYTICS: 'false', ...env },
+  });
+  closeSync(out);
+  if (done.status === 0) return;
+  say(readFileSync(log, 'utf8').split('\n').slice(-60).join('\n'));
+  say(`It failed; all of it stands in ${log}`);
+  process.exit(done.status ?? 1);
+}
+
+/** One line for a step of some length: what it is, and how long it took. */
+export function step(what, work) {
+  const begun = Date.now();
+  const took = (value) => {
+    process.stdout.write(` ${((Date.now() - begun) / 1000).toFixed(0)} s\n`);
+    return value;
+  };
+  process.stdout.write(`${what} …`);
+  const value = work();
+  return value instanceof Promise ? value.then(took) : took(value);
 }
 
 export function needDataFolder() {

@@ -1,10 +1,23 @@
 import { createHash, randomBytes } from 'node:crypto';
+import { deflateRawSync } from 'node:zlib';
 import { eq, sql } from 'drizzle-orm';
 import { Zip, ZipDeflate, ZipPassThrough } from 'fflate';
-import { blobs, incomingParts, type Db } from '../base';
+import { blobs, incomingParts, sha256Of, type Db } from '../base';
 
 const partSize = 1 << 20;
 const unixFile = 0o644 << 16;
+
+/** Is it compressed already, whatever is done? */
+const packed = (name: string): boolean => /\.(png|jpe?g|pdf|zip|gz|webp)$/i.test(name);
+
+/** A file that is pushed whole, compressed by Node itself: a stream of its own for each of thousands costs more than all else. */
+class DeflatedWhole extends ZipPassThrough {
+  override compression = 8;
+
+  protected override process(chunk: Uint8Array, final: boolean): void {
+    this.ondata(null, deflateRawSync(chunk), final);
+  }
+}
 
 /**
  * Writes a ZIP while it is made, part by part into the database: what it needs of memory does not grow with what is in it. Names are
@@ -31,20 +44,27 @@ export class PackWriter {
     private readonly mtime: Date,
   ) {}
 
-  /** Adds a file that is at hand whole. */
-  add(name: string, content: Buffer | string): Promise<void> {
-    return this.addStream(name, [Buffer.from(content)]);
+  /** Adds a file that is at hand whole: a small one in one go, since there are thousands of them. */
+  async add(name: string, content: Buffer | string): Promise<void> {
+    const bytes = Buffer.from(content);
+    if (packed(name) || bytes.length > partSize) return this.addStream(name, [bytes]);
+    this.begin(new DeflatedWhole(name)).push(bytes, true);
+    this.sums.set(name, sha256Of(bytes));
+    await this.store(partSize);
   }
 
-  /** Adds a file as its parts come. */
-  async addStream(name: string, parts: AsyncIterable<Buffer | string> | Iterable<Buffer | string>): Promise<void> {
-    if (this.sums.has(name)) throw new Error(`${name} stands in the pack already`);
-    const packed = /\.(png|jpe?g|pdf|zip|gz|webp)$/i.test(name);
-    const file = packed ? new ZipPassThrough(name) : new ZipDeflate(name, { level: 6 });
+  private begin<F extends ZipPassThrough | ZipDeflate>(file: F): F {
+    if (this.sums.has(file.filename)) throw new Error(`${file.filename} stands in the pack already`);
     file.mtime = this.mtime;
     file.os = 3;
     file.attrs = unixFile;
     this.zip.add(file);
+    return file;
+  }
+
+  /** Adds a file as its parts come. */
+  async addStream(name: string, parts: AsyncIterable<Buffer | string> | Iterable<Buffer | string>): Promise<void> {
+    const file = this.begin(packed(name) ? new ZipPassThrough(name) : new ZipDeflate(name, { level: 6 }));
     const hash = createHash('sha256');
     for await (const part of parts) {
       const bytes = Buffer.from(part);
