@@ -21,6 +21,7 @@ const screens: readonly (readonly [string, string, RegExp])[] = [
   ['Prove', '/larkfell/prove', /This build now/],
   ['ledger', '/larkfell/ledger', /entries/],
   ['settings', '/larkfell/settings', /People in this project/],
+  ['Today', '/larkfell/today', /waits? for you/],
 ];
 
 test('every screen shows its data, without errors in the console, and axe finds nothing', async ({ page }) => {

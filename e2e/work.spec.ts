@@ -259,3 +259,42 @@ test('an outline becomes steps, names in braces become columns, and the Bench sh
   await tester.getByRole('button', { name: /Wait 3.5 s/ }).click();
   await expect(tester.locator('mark', { hasText: '3.5' })).toBeVisible();
 });
+
+test('from Today to the Bench and along what is connected, with the keyboard', async ({ page }) => {
+  await enter(page, 'tomas.vell', '/larkfell/today');
+  await expect(page.getByText('Next, since it holds up most')).toBeVisible();
+  const rows = page.getByRole('region', { name: 'To record' }).locator('li .what');
+  const second = await rows.nth(1).innerText();
+  await rows.first().focus();
+  await page.keyboard.press('ArrowDown');
+  await expect(rows.nth(1)).toBeFocused();
+  await page.keyboard.press('Enter');
+  await expect(page).toHaveURL(/\/run\/bench\/RUN-/);
+  await expect(page.getByText(second.replace(/^C-\d+ /, '')).first()).toBeVisible();
+  // A place by its name, a record by its words, and all that hangs on it.
+  await page.keyboard.press('Control+k');
+  await page.keyboard.type('audit trail');
+  await expect(page.getByRole('option', { name: /Ledger/ })).toHaveAttribute('aria-selected', 'true');
+  await page.keyboard.press('Enter');
+  await expect(page.getByRole('heading', { name: 'Ledger' })).toBeVisible();
+  await page.keyboard.press('Control+k');
+  await page.keyboard.type('BRK-009');
+  await expect(page.getByRole('option', { name: /BRK-009/ })).toHaveAttribute('aria-selected', 'true');
+  await page.keyboard.press('Enter');
+  await expect(page.getByRole('tab', { name: /^Comments/ })).toBeVisible();
+  await page.keyboard.press('Alt+Shift+1');
+  await expect(page.getByRole('img', { name: /What is connected with BRK-009/ })).toBeVisible();
+  await expect(page.getByText('is verified by').first()).toBeVisible();
+  await expect(page.getByText('Two steps away')).toBeVisible();
+});
+
+test('a reviewer attests what no tool tells, and the requirement is proved', async ({ page }) => {
+  await enter(page, 'ines.quarry', '/larkfell/measure?path=src/main.c&line=7');
+  await page.getByRole('button', { name: 'Attest branches' }).click();
+  await page.getByLabel('Reason').fill('A straight run of assignments: read line by line.');
+  await page.getByLabel('Your password, again').fill(password);
+  await page.getByRole('button', { name: 'Sign', exact: true }).click();
+  await expect(page.getByText(/ATT-002 attests its branches/)).toBeVisible();
+  await page.goto('/larkfell/specify/requirement/BRK-001');
+  await expect(page.getByText('Proved on 2.4.0-rc2').first()).toBeVisible();
+});

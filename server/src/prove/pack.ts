@@ -208,7 +208,7 @@ async function creditsOf(reader: Facts['reader']): Promise<FileCredit[]> {
 }
 
 /** A page of paper holds so much that only so many requirements are set at a time. */
-const inSummary = 250;
+const inSummary = 500;
 
 /** The summary with the first requirements, and as many further papers as the others need. */
 async function addSummary(out: PackWriter, summary: SummaryPaper): Promise<void> {

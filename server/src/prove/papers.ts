@@ -163,15 +163,19 @@ function summaryDefinition(paper: SummaryPaper): TDocumentDefinitions {
       },
     },
     { text: 'Every requirement', style: 'h1', pageBreak: 'before' },
-    requirementsTable(cords),
+    requirementsTable(cords, ({ states }) => ({ svg: cordSvg(drawCord(states, 34, 6)), width: 92 })),
   ]);
 }
 
-/** Requirements that the summary had no room for. */
+/** Requirements that the summary had no room for. Their cords are told in words: thousands of drawings take a minute. */
 const requirementsDefinition = ({ head, cords }: RequirementsPaper): TDocumentDefinitions =>
-  frame(head, 'Cord summary', [{ text: 'Further requirements', style: 'h1' }, requirementsTable(cords)]);
+  frame(head, 'Cord summary', [
+    { text: 'Further requirements', style: 'h1' },
+    { text: `Of each cord the states of its knots: ${knots.map((k) => knotWords[k]).join(', ')}.`, margin: [0, 0, 0, 8] },
+    requirementsTable(cords, ({ states }) => ({ text: knots.map((k) => stateWords[states[k]].toLowerCase()).join(' · '), style: 'small' })),
+  ]);
 
-const requirementsTable = (cords: SummaryPaper['cords']): Content => ({
+const requirementsTable = (cords: SummaryPaper['cords'], drawn: (cord: SummaryPaper['cords'][number]) => TableCell): Content => ({
   layout,
   table: {
     headerRows: 1,
@@ -183,7 +187,7 @@ const requirementsTable = (cords: SummaryPaper['cords']): Content => ({
         { text: cord.key, bold: true },
         cord.title,
         { text: cord.level, style: 'small' },
-        { svg: cordSvg(drawCord(cord.states, 34, 6)), width: 92 },
+        drawn(cord),
         { text: cord.words, style: 'small', color: ink },
       ]),
     ],
