@@ -133,16 +133,17 @@ export class Shell implements OnDestroy {
 
   protected keys(event: KeyboardEvent): void {
     const target = event.target as HTMLElement;
+    // By its place on the keyboard: with Shift the same keys open the panels of a record, and not every layout has digits without it.
+    const digit = event.altKey && !event.shiftKey ? /^Digit([0-5])$/.exec(event.code)?.[1] : undefined;
     const typing = /^(INPUT|TEXTAREA|SELECT)$/.test(target.tagName);
     if ((event.ctrlKey || event.metaKey) && event.key.toLowerCase() === 'k') {
       event.preventDefault();
       this.jump();
     } else if (event.key === '?' && !typing) this.showKeys();
-    else if (event.altKey && event.key >= '1' && event.key <= '5') {
+    else if (digit) {
       event.preventDefault();
-      void this.router.navigate(['/', this.scope.slug(), knots[Number(event.key) - 1]]);
-    } else if (event.altKey && event.key === '0') void this.router.navigate(['/', this.scope.slug(), 'cord']);
-    else if (event.key === '/' && !typing) {
+      void this.router.navigate(['/', this.scope.slug(), digit === '0' ? 'cord' : knots[Number(digit) - 1]]);
+    } else if (event.key === '/' && !typing) {
       const box = document.querySelector<HTMLInputElement>('input[data-filter]');
       if (box) {
         event.preventDefault();
