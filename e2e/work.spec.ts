@@ -273,11 +273,13 @@ test('from Today to the Bench and along what is connected, with the keyboard', a
   await expect(page.getByText(second.replace(/^C-\d+ /, '')).first()).toBeVisible();
   // A place by its name, a record by its words, and all that hangs on it.
   await page.keyboard.press('Control+k');
+  await expect(page.getByRole('combobox', { name: 'Jump to a key or a word' })).toBeFocused();
   await page.keyboard.type('audit trail');
   await expect(page.getByRole('option', { name: /Ledger/ })).toHaveAttribute('aria-selected', 'true');
   await page.keyboard.press('Enter');
   await expect(page.getByRole('heading', { name: 'Ledger' })).toBeVisible();
   await page.keyboard.press('Control+k');
+  await expect(page.getByRole('combobox', { name: 'Jump to a key or a word' })).toBeFocused();
   await page.keyboard.type('BRK-009');
   await expect(page.getByRole('option', { name: /BRK-009/ })).toHaveAttribute('aria-selected', 'true');
   await page.keyboard.press('Enter');
