@@ -185,6 +185,7 @@ export class CaseRecord {
     const known = editing ? this.drafts.read(shown.key) : undefined;
     this.basedOn.set(known?.basedOn ?? shown.revision);
     this.draft.set(known?.content ?? content);
+    this.reason.set('');
     this.editing.set(editing);
   }
 

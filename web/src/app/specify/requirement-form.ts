@@ -128,6 +128,7 @@ export class RequirementForm {
       untracked(() => {
         const content = contentOf(of);
         this.base.set(JSON.stringify(content));
+        this.reason.set('');
         const known = this.drafts.read(of.key);
         this.basedOn = known?.basedOn ?? of.revision;
         this.draft.set(known?.content ?? content);
