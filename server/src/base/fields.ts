@@ -166,7 +166,7 @@ function fieldsNow(tx: Tx, projectId: number, kind: VersionedKind): Promise<Fiel
       .select()
       .from(fields)
       .where(and(eq(fields.projectId, projectId), eq(fields.kind, kind), isNull(fields.retiredAt)))
-      .then((found) => found);
+      .execute();
   known.set(name, rows);
   return rows;
 }

@@ -26,6 +26,7 @@ import {
   type Tx,
 } from '../base';
 import { CreditReader } from './credit';
+import { needUnit, type UnitPlace } from './store';
 import { attestations, codeTraces, codeUnits, sources } from './tables';
 
 export const attestationRows = account({
@@ -57,24 +58,15 @@ export interface AttestedText {
 export const attestationText = (key: string, revision: number, content: AttestedText): string =>
   envelope2('attestation', key, revision, { ...content });
 
-interface Where {
-  readonly path: string;
-  readonly unit: string;
-}
-
-/** The function as the build's sources have it now. */
-async function needUnit(tx: Tx, buildId: number, { path, unit }: Where) {
-  const [known] = await tx
-    .select({ sourceId: sources.id, textHash: codeUnits.textHash })
-    .from(sources)
-    .innerJoin(codeUnits, eq(codeUnits.sourceId, sources.id))
-    .where(and(eq(sources.buildId, buildId), eq(sources.path, path), isNull(sources.supersededAt), eq(codeUnits.name, unit)));
-  if (!known) throw new Refusal('notFound', { detail: `${path} has no function ${unit}.` });
-  return known;
-}
-
 /** Refuses where a tool has measured what is to be attested: a number that was measured is not talked away. */
-async function refuseMeasured(tx: Tx, projectId: number, buildId: number, sourceId: number, metric: Metric, where: Where): Promise<void> {
+async function refuseMeasured(
+  tx: Tx,
+  projectId: number,
+  buildId: number,
+  sourceId: number,
+  metric: Metric,
+  where: UnitPlace,
+): Promise<void> {
   const profile = await profileOf(tx, projectId);
   const reader = new CreditReader(tx, projectId, buildId, profile, { casesOf: () => new Set<string>() });
   const [file] = await reader.filesOf([sourceId]);
@@ -85,7 +77,7 @@ async function refuseMeasured(tx: Tx, projectId: number, buildId: number, source
     throw new Refusal('stateForbids', { detail: `${where.unit} has ${found} measured points of this: they are credited, not attested.` });
 }
 
-const requirementsOf = async (tx: Tx, buildId: number, { path, unit }: Where): Promise<number[]> =>
+const requirementsOf = async (tx: Tx, buildId: number, { path, unit }: UnitPlace): Promise<number[]> =>
   (
     await tx
       .selectDistinct({ id: codeTraces.requirementId })
@@ -98,7 +90,7 @@ export async function attest(
   db: Db,
   actor: Actor,
   buildName: string,
-  input: Where & { readonly metric: Metric; readonly argument: string; readonly password: string },
+  input: UnitPlace & { readonly metric: Metric; readonly argument: string; readonly password: string },
 ): Promise<Attestation> {
   const { path, unit, metric, argument } = input;
   const signer = await proveSigner(db, actor, input.password);

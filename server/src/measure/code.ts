@@ -16,8 +16,8 @@ import { needRequirement } from '../specify';
 import { standingAttestations } from './attest';
 import { CreditReader, rulesOf, type CreditedSource } from './credit';
 import { insertCodeTraces } from './load-sources';
-import { codeTraceRows } from './store';
-import { codeTraces, codeUnits, measurements, sourceCredits, sources } from './tables';
+import { codeTraceRows, needUnit } from './store';
+import { codeTraces, measurements, sourceCredits, sources } from './tables';
 
 const filesShown = 2000;
 
@@ -180,12 +180,7 @@ export async function traceCode(
   const build = await needBuild(db, actor.projectId, buildName);
   await write(db, actor, async (w) => {
     if (build.closedSeq !== null) throw new Refusal('closed', { detail: `${buildName} is closed.` });
-    const [known] = await w.tx
-      .select({ sourceId: sources.id, textHash: codeUnits.textHash })
-      .from(sources)
-      .innerJoin(codeUnits, eq(codeUnits.sourceId, sources.id))
-      .where(and(eq(sources.buildId, build.id), eq(sources.path, path), isNull(sources.supersededAt), eq(codeUnits.name, unit)));
-    if (!known) throw new Refusal('notFound', { detail: `${path} has no function ${unit}.` });
+    const known = await needUnit(w.tx, build.id, { path, unit });
     const { record } = await needRequirement(w.tx, actor.projectId, requirement);
     const present = await w.tx
       .select({ id: codeTraces.id, origin: codeTraces.origin })

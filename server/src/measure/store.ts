@@ -1,6 +1,7 @@
 import { packBits, packTable, unpackBits, unpackTable, type DecisionVectors, type FileMeasurement, type PointTable } from '@core/measure';
-import { account, storeBlob, wholeBlob, type Db, type Tx } from '../base';
-import { codeTraces, measurements, sources, uploadFiles, uploads, type MeasuredPart } from './tables';
+import { and, eq, isNull } from 'drizzle-orm';
+import { account, Refusal, storeBlob, wholeBlob, type Db, type Tx } from '../base';
+import { codeTraces, codeUnits, measurements, sources, uploadFiles, uploads, type MeasuredPart } from './tables';
 
 export const sourceRows = account({
   name: 'sources',
@@ -64,6 +65,23 @@ export const measurementRows = account({
     ['withdrawn', measurements.withdrawn],
   ],
 });
+
+/** A function by its place in the sources of a build. */
+export interface UnitPlace {
+  readonly path: string;
+  readonly unit: string;
+}
+
+/** The function as the build's sources have it now. */
+export async function needUnit(tx: Tx, buildId: number, { path, unit }: UnitPlace) {
+  const [known] = await tx
+    .select({ sourceId: sources.id, textHash: codeUnits.textHash })
+    .from(sources)
+    .innerJoin(codeUnits, eq(codeUnits.sourceId, sources.id))
+    .where(and(eq(sources.buildId, buildId), eq(sources.path, path), isNull(sources.supersededAt), eq(codeUnits.name, unit)));
+  if (!known) throw new Refusal('notFound', { detail: `${path} has no function ${unit}.` });
+  return known;
+}
 
 /** A source file measured, with the hash of the text that it was matched to. */
 export interface MatchedFile {

@@ -1,7 +1,7 @@
 import type { LedgerRow, WaitingItem } from '@contract/base';
 import type { Role } from '@core/base';
 import { inOrderOfHolding } from '@core/prove';
-import { and, asc, desc, eq, inArray, isNotNull, isNull, lt, ne, sql, type SQL } from 'drizzle-orm';
+import { and, asc, desc, eq, inArray, isNull, lt, ne, sql, type SQL } from 'drizzle-orm';
 import { alias } from 'drizzle-orm/mysql-core';
 import { builds, followers, ledger, people, records, traces, type Db, type SignedIn } from '../base';
 import { runs } from '../run';
@@ -178,14 +178,7 @@ export async function followedBy(
     .from(followers)
     .innerJoin(records, and(eq(records.id, followers.recordId), eq(records.projectId, projectId)))
     .innerJoin(ledger, and(eq(ledger.projectId, projectId), eq(ledger.kind, records.kind), eq(ledger.key, records.key)))
-    .where(
-      and(
-        eq(followers.personId, id),
-        ne(ledger.who, login),
-        isNotNull(ledger.key),
-        query.before === undefined ? undefined : lt(seq, query.before),
-      ),
-    )
+    .where(and(eq(followers.personId, id), ne(ledger.who, login), query.before === undefined ? undefined : lt(seq, query.before)))
     .orderBy(desc(seq))
     .limit(query.limit);
 }

@@ -1,6 +1,6 @@
 import type { MatDialog } from '@angular/material/dialog';
-import { filter, type Observable } from 'rxjs';
-import { SignDialog, type SignAnswer, type SignRequest } from './ui/sign-dialog';
+import type { Observable } from 'rxjs';
+import { askSignature, type SignAnswer } from './ui/sign-dialog';
 
 /** What is approved: a requirement or a case, in the revision that is shown. */
 export interface ApprovalRequest {
@@ -16,15 +16,11 @@ export interface ApprovalRequest {
 /** Asks for the signature with which a revision is approved; says what else it confirms. */
 export function askApproval(dialogs: MatDialog, ask: ApprovalRequest): Observable<SignAnswer> {
   const also = ask.confirms.length ? ` This also confirms its traces to ${ask.confirms.join(', ')}.` : '';
-  const data: SignRequest = {
+  return askSignature(dialogs, {
     title: `Approve ${ask.key}`,
     meaning: `I have read revision ${ask.revision} of this ${ask.what} and approve it.${also}`,
     printedName: ask.printedName,
     hash: ask.hash,
     needsReason: false,
-  };
-  return dialogs
-    .open<SignDialog, SignRequest, SignAnswer>(SignDialog, { data })
-    .afterClosed()
-    .pipe(filter((answer): answer is SignAnswer => answer !== undefined));
+  });
 }

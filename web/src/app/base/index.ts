@@ -8,6 +8,7 @@ export * from './guard';
 export * from './theme';
 export * from './ui/icon';
 export * from './ui/cord';
+export * from './ui/knot-icons';
 export * from './ui/knot-mark';
 export * from './ui/record-link';
 export * from './ui/peek';

@@ -1,5 +1,6 @@
 import { knots } from '@core/base';
 import { knotWords } from '@core/prove';
+import { knotIcons } from './ui/knot-icons';
 
 /** What can be done from anywhere, besides going to a place. */
 export type JumpAct = { readonly do: 'theme' | 'keys' | 'signOut' } | { readonly do: 'build'; readonly build: string };
@@ -27,7 +28,6 @@ export interface JumpScope {
   readonly trail: readonly { readonly label: string; readonly url: string }[];
 }
 
-const knotIcons = { specify: 'edit_note', design: 'account_tree', run: 'library_books', measure: 'monitoring', prove: 'verified' } as const;
 const knotAlso = {
   specify: 'requirements specifications tree import',
   design: 'cases steps library',

@@ -1,4 +1,4 @@
-import { ChangeDetectionStrategy, Component, computed, effect, signal, untracked } from '@angular/core';
+import { ChangeDetectionStrategy, Component, effect, signal, untracked } from '@angular/core';
 import { DatePipe } from '@angular/common';
 import { MatButtonModule } from '@angular/material/button';
 import type { LedgerRow } from '@contract/base';
@@ -206,7 +206,7 @@ export class LedgerPage {
   };
   protected readonly verifying = this.store.selectSignal(selectRequest(baseCommands.verifyLedger.name));
   protected readonly faultWords = faultWords;
-  protected readonly names = computed(() => new Map((this.scope.project()?.members ?? []).map((m) => [m.login, m.printedName])));
+  protected readonly names = this.scope.names;
   protected readonly kind = signal('');
   protected readonly who = signal('');
   protected readonly q = signal('');

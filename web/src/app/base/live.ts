@@ -2,6 +2,7 @@ import { DestroyRef, inject, Injectable, type Signal } from '@angular/core';
 import { takeUntilDestroyed } from '@angular/core/rxjs-interop';
 import { Actions, ofType } from '@ngrx/effects';
 import { Store, type ActionCreator } from '@ngrx/store';
+import { throttleTime } from 'rxjs';
 import { baseActions, baseFeature, type LiveEntry, type LiveJudged } from './state';
 
 const gatherFor = 100;
@@ -59,6 +60,8 @@ export function useProject() {
     project: store.selectSignal(baseFeature.selectProject),
     roles: store.selectSignal(baseFeature.selectRoles),
     session: store.selectSignal(baseFeature.selectSession),
+    /** Printed names of the project's members by their sign-in names. */
+    names: store.selectSignal(baseFeature.selectNames),
     /** The last ledger number that this window was told. */
     seq: store.selectSignal(baseFeature.selectSeq) as Signal<number>,
     /** The ledger number for which the build that is shown was last judged anew: reading it in an effect keeps a screen true. */
@@ -71,6 +74,17 @@ export function onAction<A extends ActionCreator>(creator: A, then: (action: Ret
   inject(Actions)
     .pipe(ofType(creator), takeUntilDestroyed(inject(DestroyRef)))
     .subscribe(then);
+}
+
+/** Calls back when there is news while the component lives: at once, and then no oftener than so many milliseconds. */
+export function onNews(every: number, then: () => void): void {
+  inject(Actions)
+    .pipe(
+      ofType(baseActions.liveNews),
+      throttleTime(every, undefined, { leading: true, trailing: true }),
+      takeUntilDestroyed(inject(DestroyRef)),
+    )
+    .subscribe(() => then());
 }
 
 /** Calls back with the keys of the records of these kinds (asked for when there is news) that somebody changed, while the component lives; null where they are too many to name. */

@@ -13,7 +13,7 @@ import { ProgramsPanel } from './settings/programs-panel';
 import { baseCommands } from './state';
 import { Icon } from './ui/icon';
 import { ProblemNote } from './ui/problem-note';
-import { SignDialog, type SignAnswer, type SignRequest } from './ui/sign-dialog';
+import { type SignRequest, askSignature } from './ui/sign-dialog';
 
 const creditChoices = [
   ['childCases', 'cases of derived requirements'],
@@ -248,30 +248,26 @@ export class SettingsPage {
       printedName: this.scope.session()?.person.printedName ?? '',
       needsReason: true,
     };
-    this.dialogs
-      .open<SignDialog, SignRequest, SignAnswer>(SignDialog, { data })
-      .afterClosed()
-      .subscribe((answer) => {
-        if (!answer) return;
-        const { levels, reviewAt, targets, policies, ...rest } = draft;
-        this.store.dispatch(
-          baseCommands.setProfile.start({
-            project: project.slug,
-            basedOn: project.revision,
-            profile: {
-              ...rest,
-              levels: [...levels],
-              reviewAt: [...reviewAt],
-              targets: { ...targets },
-              ...(policies
-                ? { policies: { ...policies, ownApprovalAt: [...policies.ownApprovalAt], observationAt: [...policies.observationAt] } }
-                : {}),
-            },
-            reason: answer.reason,
-            password: answer.password,
-          }),
-        );
-      });
+    askSignature(this.dialogs, data).subscribe((answer) => {
+      const { levels, reviewAt, targets, policies, ...rest } = draft;
+      this.store.dispatch(
+        baseCommands.setProfile.start({
+          project: project.slug,
+          basedOn: project.revision,
+          profile: {
+            ...rest,
+            levels: [...levels],
+            reviewAt: [...reviewAt],
+            targets: { ...targets },
+            ...(policies
+              ? { policies: { ...policies, ownApprovalAt: [...policies.ownApprovalAt], observationAt: [...policies.observationAt] } }
+              : {}),
+          },
+          reason: answer.reason,
+          password: answer.password,
+        }),
+      );
+    });
   }
 
   protected forget(): void {

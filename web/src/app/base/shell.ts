@@ -15,14 +15,7 @@ import type { WaitingItem } from '@contract/base';
 import { baseActions, baseCommands, baseFeature } from './state';
 import { theme } from './theme';
 import { Icon } from './ui/icon';
-
-const knotIcons: Record<Knot, string> = {
-  specify: 'edit_note',
-  design: 'account_tree',
-  run: 'library_books',
-  measure: 'monitoring',
-  prove: 'verified',
-};
+import { knotIcons } from './ui/knot-icons';
 
 const quiet = new Set(['step recorded', 'clock', 'evidence added', 'evidence taken off']);
 

@@ -244,6 +244,8 @@ export const baseFeature = createFeature({
   ),
   extraSelectors: ({ selectSession, selectProject, selectBuild, selectJudged }) => ({
     selectJudgedSeq: createSelector(selectJudged, selectBuild, (judged, build) => judged[build] ?? 0),
+    /** Printed names of the project's members by their sign-in names. */
+    selectNames: createSelector(selectProject, (project) => new Map((project?.members ?? []).map((m) => [m.login, m.printedName]))),
     selectSlug: createSelector(selectProject, (project) => project?.slug ?? ''),
     // From the project, not from the session: roles that somebody gave a moment ago hold at once.
     selectRoles: createSelector(

@@ -3,7 +3,7 @@ import { MatDialog } from '@angular/material/dialog';
 import type { Attestation, FileDetail } from '@contract/measure';
 import { metrics, type Metric } from '@core/measure';
 import { metricWords } from '@core/prove';
-import { baseFeature, Icon, ProblemNote, SignDialog, useProject, type SignAnswer, type SignRequest } from '../base';
+import { askSignature, baseFeature, Icon, ProblemNote, useProject, type SignAnswer, type SignRequest } from '../base';
 import { measureCommands } from './state';
 
 /** What is attested of a function: what no loaded format tells of it, signed by a reviewer, and counted apart. */
@@ -101,10 +101,6 @@ export class AttestUnit {
   }
 
   private sign(ask: Pick<SignRequest, 'title' | 'meaning'>, then: (answer: SignAnswer) => void): void {
-    const data: SignRequest = { ...ask, printedName: this.session()?.person?.printedName ?? '', needsReason: true };
-    this.dialog
-      .open<SignDialog, SignRequest, SignAnswer>(SignDialog, { data })
-      .afterClosed()
-      .subscribe((answer) => answer && then(answer));
+    askSignature(this.dialog, { ...ask, printedName: this.session()?.person?.printedName ?? '', needsReason: true }).subscribe(then);
   }
 }

@@ -11,10 +11,10 @@ import {
   onAction,
   ProblemNote,
   selectRequest,
-  SignDialog,
   useProject,
   type SignAnswer,
   type SignRequest,
+  askSignature,
 } from '../base';
 import { measureCommands, measureFeature } from './state';
 
@@ -141,10 +141,6 @@ export class LoadPanel {
   }
 
   private sign(ask: Pick<SignRequest, 'title' | 'meaning'>, then: (answer: SignAnswer) => void): void {
-    const data: SignRequest = { ...ask, printedName: this.session()?.person?.printedName ?? '', needsReason: true };
-    this.dialog
-      .open<SignDialog, SignRequest, SignAnswer>(SignDialog, { data })
-      .afterClosed()
-      .subscribe((answer) => answer && then(answer));
+    askSignature(this.dialog, { ...ask, printedName: this.session()?.person?.printedName ?? '', needsReason: true }).subscribe(then);
   }
 }

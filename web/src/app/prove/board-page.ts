@@ -5,17 +5,10 @@ import { Router, RouterLink } from '@angular/router';
 import { knots, perKnot, type Knot } from '@core/base';
 import { knotWords, leftWords, stateCountWords, type BoardFilter } from '@core/prove';
 import type { BoardRow } from '@contract/prove';
-import { actionLink, CordDrawing, Icon, ProblemNote, RecordLink, recordLink, useProject, listMove, showRow } from '../base';
+import { actionLink, CordDrawing, Icon, ProblemNote, RecordLink, recordLink, useProject, listMove, showRow, knotIcons } from '../base';
 import { proveCommands, proveFeature } from './state';
 
 const page = 60;
-const knotIcons: Record<Knot, string> = {
-  specify: 'edit_note',
-  design: 'account_tree',
-  run: 'library_books',
-  measure: 'monitoring',
-  prove: 'verified',
-};
 const totalWords: Record<Knot, string> = { specify: 'Specified', design: 'Designed', run: 'Run', measure: 'Measured', prove: 'Proved' };
 const sorts = [
   ['key', 'Key'],

@@ -4,14 +4,13 @@ import { askedOf, type Selection, type WaitingItem } from '@contract/base';
 import { groupBy } from '@core/base';
 import {
   actionLink,
-  baseActions,
   baseCommands,
   baseFeature,
   BulkPanel,
   EntryLine,
   Icon,
   JobsPanel,
-  onAction,
+  onNews,
   RecordLink,
   reviewChoices,
   useProject,
@@ -201,7 +200,7 @@ export class TodayPage {
     });
   });
   protected readonly approving = computed(() => reviewChoices(this.scope.roles()).filter(({ act }) => act.act === 'approve'));
-  protected readonly names = computed(() => new Map((this.scope.project()?.members ?? []).map((m) => [m.login, m.printedName])));
+  protected readonly names = this.scope.names;
   protected readonly summary = computed(() => {
     const items = this.waiting();
     if (!items.length) return '';
@@ -213,7 +212,7 @@ export class TodayPage {
       const project = this.scope.slug();
       if (project) untracked(() => this.read(project));
     });
-    onAction(baseActions.liveNews, () => this.read(this.scope.slug()));
+    onNews(1000, () => this.read(this.scope.slug()));
   }
 
   private read(project: string): void {

@@ -19,12 +19,11 @@ import {
   RecordPicker,
   RowLines,
   RowTemplate,
-  SignDialog,
   useProject,
   type FilterField,
   type PickedRow,
-  type SignAnswer,
   type SignRequest,
+  askSignature,
 } from '../base';
 import { problemKind } from './problem-list';
 import { runCommands, runFeature } from './state';
@@ -311,10 +310,7 @@ export class ProblemsPage {
       printedName: this.scope.session()?.person.printedName ?? '',
       needsReason: false,
     };
-    this.dialogs
-      .open<SignDialog, SignRequest, SignAnswer>(SignDialog, { data })
-      .afterClosed()
-      .subscribe((answer) => answer && this.change(asked.p, 'closed', asked.reason, asked.fixedIn, answer.password));
+    askSignature(this.dialogs, data).subscribe(({ password }) => this.change(asked.p, 'closed', asked.reason, asked.fixedIn, password));
   }
 
   protected close(p: Problem): void {

@@ -12,11 +12,11 @@ import {
   ReasonDialog,
   RecordLink,
   RecordPanels,
-  SignDialog,
   useProject,
   type ReasonRequest,
   type SignAnswer,
   type SignRequest,
+  askSignature,
 } from '../base';
 import { clockWords, runStateWords } from './words';
 import { runCommands, runFeature } from './state';
@@ -173,10 +173,7 @@ export class RecordPage {
   }
 
   private ask(data: SignRequest, then: (answer: SignAnswer) => void): void {
-    this.dialogs
-      .open<SignDialog, SignRequest, SignAnswer>(SignDialog, { data })
-      .afterClosed()
-      .subscribe((answer) => answer && then(answer));
+    askSignature(this.dialogs, data).subscribe(then);
   }
 
   protected rerun(): void {

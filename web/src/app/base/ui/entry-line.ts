@@ -12,9 +12,7 @@ const linked: readonly VersionedKind[] = recordKinds.filter((kind) => kind !== '
   imports: [DatePipe, RecordLink],
   changeDetection: ChangeDetectionStrategy.OnPush,
   template: `
-    @if (dated()) {
-      <span class="second small when">{{ of().at | date: 'yyyy-MM-dd HH:mm' }}</span>
-    }
+    <span class="second small when">{{ of().at | date: 'yyyy-MM-dd HH:mm' }}</span>
     <span
       ><b>{{ name() || of().who }}</b> {{ sentence().lead }}
       @if (kind(); as record) {
@@ -42,7 +40,6 @@ export class EntryLine {
   readonly of = input.required<LedgerRow>();
   /** The printed name of who did it, where it is known. */
   readonly name = input<string>();
-  readonly dated = input(true);
   protected readonly sentence = computed(() => entrySentence(this.of()));
   /** What its key leads to; nothing where it names no record of its own. */
   protected readonly kind = computed((): RecordKind | undefined =>

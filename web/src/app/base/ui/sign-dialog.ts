@@ -1,7 +1,8 @@
 import { ChangeDetectionStrategy, Component, inject, signal } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { MatButtonModule } from '@angular/material/button';
-import { MAT_DIALOG_DATA, MatDialogModule, MatDialogRef } from '@angular/material/dialog';
+import { MAT_DIALOG_DATA, MatDialogModule, MatDialogRef, type MatDialog } from '@angular/material/dialog';
+import { filter, type Observable } from 'rxjs';
 
 export interface SignRequest {
   readonly title: string;
@@ -94,4 +95,12 @@ export class SignDialog {
   protected sign(): void {
     if (this.ready()) this.dialog.close({ password: this.password(), reason: this.reason(), acceptDeviation: this.accept() });
   }
+}
+
+/** Asks for a signature; answers when it was given, and not where it was not. */
+export function askSignature(dialogs: MatDialog, data: SignRequest): Observable<SignAnswer> {
+  return dialogs
+    .open<SignDialog, SignRequest, SignAnswer>(SignDialog, { data })
+    .afterClosed()
+    .pipe(filter((answer): answer is SignAnswer => answer !== undefined));
 }
