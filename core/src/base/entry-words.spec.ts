@@ -26,6 +26,7 @@ describe('an entry of the ledger, read by people', () => {
     ['evidence taken off', { before: { name: 'a.png', step: 2 } }, 'took a.png off RUN-7, step 2'],
     ['evidence taken off', {}, 'took evidence off RUN-7'],
     ['something of another release', { after: { reason: 'it had to be' } }, 'something of another release: RUN-7 because it had to be'],
+    ['pack made', {}, 'made a proof pack of RUN-7'],
     ['something of another release', {}, 'something of another release: RUN-7'],
   ] as [string, Partial<EntrySaid>, string][])
     it(`${action} says “${words}”`, () => expect(sentence(action, more)).toBe(words));

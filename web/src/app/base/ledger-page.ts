@@ -26,6 +26,11 @@ const faultWords = {
       <div class="page-head">
         <h1>Ledger</h1>
         <span class="second grow total">{{ ledger().total }} entries{{ filtered() ? ' match' : '' }}</span>
+        <button mat-stroked-button type="button" (click)="verify()" [disabled]="verifying().pending > 0">
+          <cp-icon name="verified" /> Verify the chain
+        </button>
+      </div>
+      <div class="row" role="group" aria-label="Which entries">
         <label class="row"
           ><span class="second small">Kind</span
           ><select #kindBox class="in pick" [value]="kind()" (change)="kind.set(kindBox.value)">
@@ -55,9 +60,6 @@ const faultWords = {
           ><cp-icon name="filter_list" /><span class="hidden-visually">Filter by record or action</span
           ><input #qBox class="bare" data-filter type="search" placeholder="Record or action" [value]="q()" (input)="q.set(qBox.value)"
         /></label>
-        <button mat-stroked-button type="button" (click)="verify()" [disabled]="verifying().pending > 0">
-          <cp-icon name="verified" /> Verify the chain
-        </button>
       </div>
       @if (verdict(); as v) {
         @if (v.fault; as f) {
