@@ -213,7 +213,7 @@ describe('acts that are done together', () => {
       ...(operation ? { operation: { name: operation, route: 'PUT /x' } } : {}),
     });
     const note = (who: Actor, key: string, refuse: boolean) =>
-      writeTogether(p.database.db, who, key, async (w) => {
+      writeTogether(p.database.db, who, { key, ahead: async () => new Map() }, async (w) => {
         w.log({ action: 'noted', kind: 'run', key });
         if (refuse) throw new Refusal('stateForbids');
         return key;

@@ -1,9 +1,10 @@
 import { createHmac, randomBytes, timingSafeEqual } from 'node:crypto';
 import type { MySession, Session } from '@contract/base';
-import { sha256Hex, type Role } from '@core/base';
+import { groupBy, sha256Hex, type Role } from '@core/base';
 import { and, asc, desc, eq, gt, inArray, lt, ne, sql } from 'drizzle-orm';
 import type { Db } from './database';
 import { Refusal } from './errors';
+import { gathered } from './gathered';
 import type { SignedIn } from './passwords';
 import { statement } from './statement';
 import { ledger, ledgerHeads, memberships, people, projects, sessions, settings, tokens } from './tables';
@@ -119,6 +120,8 @@ const memberRows = statement((db) =>
   db
     .select({
       ...personColumns,
+      idHash: sessions.idHash,
+      slug: projects.slug,
       seenAt: sessions.seenAt,
       projectId: projects.id,
       role: memberships.role,
@@ -126,18 +129,49 @@ const memberRows = statement((db) =>
     })
     .from(sessions)
     .innerJoin(people, eq(people.id, sessions.personId))
-    .leftJoin(projects, eq(projects.slug, sql.placeholder('slug')))
+    .leftJoin(projects, sql`${projects.slug} in (${sql.placeholder('slugs')})`)
     .leftJoin(memberships, and(eq(memberships.projectId, projects.id), eq(memberships.personId, people.id)))
     .leftJoin(ledgerHeads, eq(ledgerHeads.projectId, projects.id))
     .where(
       and(
-        eq(sessions.idHash, sql.placeholder('idHash')),
+        sql`${sessions.idHash} in (${sql.placeholder('idHashes')})`,
         gt(sessions.expiresAt, sql.placeholder('now')),
         gt(sessions.seenAt, sql.placeholder('used')),
         eq(people.disabled, false),
       ),
     ),
 );
+
+interface SessionAsked {
+  readonly idHash: string;
+  readonly slug: string;
+  readonly at: Date;
+}
+interface SessionFound {
+  readonly person: SignedIn;
+  readonly seenAt: string;
+  readonly membership?: Membership;
+}
+
+/** Whose sessions they are and what each is in the project beside it. */
+const membersOf = gathered(async (db, asked: readonly SessionAsked[]): Promise<(SessionFound | undefined)[]> => {
+  const rows = await memberRows(db, {
+    idHashes: [...new Set(asked.map(({ idHash }) => idHash))],
+    slugs: [...new Set(asked.map(({ slug }) => slug))],
+    ...openSince(asked[0].at),
+  });
+  const byHash = groupBy(rows, (row) => row.idHash);
+  return asked.map(({ idHash, slug }) => {
+    const mine = byHash.get(idHash) ?? [];
+    if (!mine.length) return undefined;
+    const { id, login, printedName, installation, codeUntil, seenAt } = mine[0];
+    const here = mine.filter((row) => row.slug === slug);
+    const roles = here.flatMap((row) => row.role ?? []);
+    const found = { person: { id, login, printedName, installation, codeUntil }, seenAt };
+    const [{ projectId, head } = { projectId: null, head: null }] = here;
+    return projectId !== null && roles.length ? { ...found, membership: { projectId, slug, roles, head: head ?? 0 } } : found;
+  });
+});
 
 /**
  * Whose session it is and what they are in a project, in one reading: undefined where nobody is signed in, with no
@@ -149,12 +183,12 @@ export async function findMember(
   slug: string,
   now: () => Date,
 ): Promise<{ person: SignedIn; membership?: Membership } | undefined> {
-  const rows = await memberRows(db, { idHash: sha256Hex(id), slug, ...openSince(now()) });
-  if (!rows.length) return undefined;
-  const [{ projectId, role: _role, head, seenAt, ...person }] = rows;
-  await noteUse(db, id, seenAt, now());
-  const roles = rows.flatMap((row) => row.role ?? []);
-  return projectId !== null && roles.length ? { person, membership: { projectId, slug, roles, head: head ?? 0 } } : { person };
+  const at = now();
+  const found = await membersOf(db, { idHash: sha256Hex(id), slug, at });
+  if (!found) return undefined;
+  const { seenAt, ...rest } = found;
+  await noteUse(db, id, seenAt, at);
+  return rest;
 }
 
 /** Those of some sessions that still live, and whose person still is a member of the project beside it: in one reading for all. */

@@ -31,6 +31,8 @@ export function openDatabase({ host = '127.0.0.1', connections = 16, tls, ...add
     charset: 'utf8mb4_bin',
     connectTimeout: 5000,
     maxPreparedStatements: 500,
+    // A stack for each question costs more than many an answer; an error names its query anyway.
+    trace: false,
   });
   return { pool, db: drizzle(pool), close: () => pool.end() };
 }

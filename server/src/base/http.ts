@@ -5,7 +5,6 @@ import '@fastify/cookie';
 import '@fastify/multipart';
 import '@fastify/rate-limit';
 import '@fastify/swagger';
-import { and, eq } from 'drizzle-orm';
 import type { FastifyInstance, FastifyReply, FastifyRequest } from 'fastify';
 import { findMember, findProgram, findSession, type Membership } from './access';
 import type { Database, Tx } from './database';
@@ -14,8 +13,8 @@ import { Refusal } from './errors';
 import { countOne } from './limits';
 import type { Parse } from './parsing';
 import type { LedgerReaders } from './readers';
+import { knownOperation, noteAnswer } from './operations';
 import type { SignedIn } from './passwords';
-import { operations } from './tables';
 import { installation, write, type Actor } from './writing';
 
 /** Behind TLS the name itself says that no other host or path may set it. */
@@ -182,10 +181,7 @@ function operationOf(request: FastifyRequest): Actor['operation'] {
 /** The first answer to a request of that name; undefined where it was never done. While it is being done it is waited for. */
 async function firstAnswer(context: AppContext, login: string, operation: NonNullable<Actor['operation']>): Promise<string | undefined> {
   for (let i = 0; i < 40; i++) {
-    const [known] = await context.database.db
-      .select({ route: operations.route, answer: operations.answer })
-      .from(operations)
-      .where(and(eq(operations.login, login), eq(operations.operation, operation.name)));
+    const known = await knownOperation(context.database.db, { login, operation: operation.name });
     if (!known) return undefined;
     if (known.route !== operation.route)
       throw new Refusal('invalid', { fields: [{ path: 'Idempotency-Key', text: 'Another request has this name already.' }] });
@@ -245,11 +241,7 @@ export function serve<E extends Endpoint>(
         reply,
       } as unknown as Call<E>);
       if (wrote) void reply.header(seqHeader, wrote);
-      if (operation && wrote)
-        await context.database.db
-          .update(operations)
-          .set({ answer: JSON.stringify(value) })
-          .where(and(eq(operations.login, person.login), eq(operations.operation, operation.name)));
+      if (operation && wrote) await noteAnswer(context.database.db, { actor, operation, answer: JSON.stringify(value) });
       return value;
     },
   });

@@ -16,6 +16,7 @@ export * from './fields';
 export * from './rich-text';
 export * from './blobs';
 export * from './files';
+export * from './gathered';
 export * from './limits';
 export * from './turnstile';
 export * from './rate-store';

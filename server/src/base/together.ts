@@ -1,11 +1,34 @@
+import { groupBy } from '@core/base';
 import type { Db, Tx } from './database';
-import { isClash, isLockWait } from './errors';
-import { appendAll, asRefused, committed, heldRights, noteOperation, write, Writing, type Actor, type HeldRights } from './writing';
+import { isClash, isDuplicate, isLockWait, Refusal } from './errors';
+import {
+  appendAll,
+  asRefused,
+  committed,
+  heldRights,
+  noteOperations,
+  write,
+  Writing,
+  type Actor,
+  type HeldRights,
+  type Shared,
+} from './writing';
+
+/**
+ * What acts of one kind need of the records that they are on, locked and read for all of them at once, by those records. A record that
+ * somebody holds makes it fail: each act then reads for itself.
+ */
+export type Ahead = (tx: Tx, projectId: number, on: readonly string[]) => Promise<ReadonlyMap<string, unknown>>;
+
+/** What an act is on: of two acts on one record the second waits for the first. */
+export interface ActOn {
+  readonly key: string;
+  readonly ahead: Ahead;
+}
 
 interface Waiting {
   readonly actor: Actor;
-  /** The record that it is about: of two acts on one the second waits for the first. */
-  readonly on: string;
+  readonly on: ActOn;
   readonly work: (writing: Writing) => Promise<unknown>;
   readonly done: (value: unknown) => void;
   readonly failed: (error: unknown) => void;
@@ -62,7 +85,7 @@ class Together {
     const batch = new Map<string, Waiting>();
     const later: Waiting[] = [];
     for (const waiting of this.queue) {
-      if (batch.size < mostTogether && !batch.has(waiting.on)) batch.set(waiting.on, waiting);
+      if (batch.size < mostTogether && !batch.has(waiting.on.key)) batch.set(waiting.on.key, waiting);
       else later.push(waiting);
     }
     this.queue = later;
@@ -98,12 +121,17 @@ class Together {
           this.projectId,
           batch.map(({ actor }) => actor),
         );
+        const operations = await noteTogether(tx, batch);
+        const shared = new SharedWork(await readAhead(tx, this.projectId, batch));
         const worked: Worked[] = [];
-        for (const waiting of batch) worked.push(await work(tx, waiting, rights));
+        for (const waiting of batch) worked.push(await work(tx, waiting, { rights, shared, operations }));
+        await shared.write(tx);
         const last = await appendAll(
           tx,
           this.projectId,
           worked.map(({ writing }) => writing),
+          undefined,
+          () => shared.write(tx),
         );
         return { worked, last };
       },
@@ -121,17 +149,77 @@ class Together {
   }
 }
 
-async function work(tx: Tx, waiting: Waiting, rights: HeldRights): Promise<Worked> {
-  const writing = new Writing(tx, waiting.actor, true);
+/** Writes that were put off, by what does them. */
+class SharedWork implements Shared {
+  private readonly puts = new Map<(tx: Tx, items: never[]) => Promise<void>, unknown[]>();
+
+  constructor(readonly ahead: Shared['ahead']) {}
+
+  later<T>(write: (tx: Tx, items: readonly T[]) => Promise<void>, item: T): void {
+    const key = write as (tx: Tx, items: never[]) => Promise<void>;
+    const known = this.puts.get(key);
+    if (known) known.push(item);
+    else this.puts.set(key, [item]);
+  }
+
+  async write(tx: Tx): Promise<void> {
+    const puts = [...this.puts];
+    this.puts.clear();
+    for (const [write, items] of puts) await write(tx, items as never[]);
+  }
+}
+
+/** Notes the requests of a whole batch; false where one was done before, and each must be asked for itself. */
+async function noteTogether(tx: Tx, batch: readonly Waiting[]): Promise<boolean> {
   try {
-    await noteOperation(writing);
+    await noteOperations(
+      tx,
+      batch.map(({ actor }) => actor),
+    );
+    return true;
+  } catch (error) {
+    if (isDuplicate(error)) return false;
+    throw error;
+  }
+}
+
+/** Reads what the acts of a batch need; nothing where somebody holds one of their records. */
+async function readAhead(tx: Tx, projectId: number, batch: readonly Waiting[]): Promise<Map<string, unknown> | undefined> {
+  const read = new Map<string, unknown>();
+  try {
+    for (const [ahead, some] of groupBy(batch, ({ on }) => on.ahead))
+      for (const [key, value] of await ahead(
+        tx,
+        projectId,
+        some.map(({ on }) => on.key),
+      ))
+        read.set(key, value);
+    return read;
+  } catch (error) {
+    if (isLockWait(error)) return undefined;
+    throw error;
+  }
+}
+
+interface BatchAround {
+  readonly rights: HeldRights;
+  readonly shared: Shared;
+  /** The requests of all are noted already. */
+  readonly operations: boolean;
+}
+
+async function work(tx: Tx, waiting: Waiting, { rights, shared, operations }: BatchAround): Promise<Worked> {
+  const { actor } = waiting;
+  const writing = new Writing(tx, actor, shared);
+  try {
+    if (!operations) await noteOperations(tx, [actor]);
     const value = await waiting.work(writing);
     await writing.refuseUnlessMay(rights);
     return { waiting, writing, value };
   } catch (error) {
     // Somebody holds its record: it goes on alone, and holds up nobody here.
     if (isLockWait(error)) throw new Apart(waiting, undefined);
-    const refusal = isClash(error) ? undefined : asRefused(error);
+    const refusal = !operations && isDuplicate(error) ? new Refusal('repeated') : isClash(error) ? undefined : asRefused(error);
     throw refusal ? new Apart(waiting, refusal) : error;
   }
 }
@@ -142,7 +230,7 @@ const ofDatabase = new WeakMap<Db, Map<number, Together>>();
  * Like `write`, for acts that are brief and many: recording. They share transactions with others of the project on this node, though not
  * with another one on the same record, which `on` names.
  */
-export function writeTogether<T>(db: Db, actor: Actor, on: string, work: (writing: Writing) => Promise<T>): Promise<T> {
+export function writeTogether<T>(db: Db, actor: Actor, on: ActOn, work: (writing: Writing) => Promise<T>): Promise<T> {
   const projects = ofDatabase.get(db) ?? new Map<number, Together>();
   ofDatabase.set(db, projects);
   const together = projects.get(actor.projectId) ?? new Together(db, actor.projectId);

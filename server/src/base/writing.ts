@@ -54,6 +54,14 @@ export interface SnapshotInput {
   readonly reason?: string;
 }
 
+/** What acts of one transaction read and write together. */
+export interface Shared {
+  /** What was read ahead for an act, by what it is on; undefined where it reads for itself. */
+  readonly ahead: ReadonlyMap<string, unknown> | undefined;
+  /** Puts off a write until all acts have said theirs; writes of one kind are then done together. */
+  later<T>(write: (tx: Tx, items: readonly T[]) => Promise<void>, item: T): void;
+}
+
 interface Pending extends EntryInput {
   readonly snapshots: SnapshotInput[];
   readonly later: ((seq: number) => Promise<void>)[];
@@ -62,6 +70,7 @@ interface Pending extends EntryInput {
 }
 
 type LedgerRow = typeof ledger.$inferInsert;
+type SnapshotRow = typeof revisions.$inferInsert;
 
 /** The last entry of a ledger. */
 interface ChainEnd {
@@ -86,7 +95,7 @@ export class Writing {
     readonly tx: Tx,
     readonly actor: Actor,
     /** Others act in the same transaction: what is held by somebody else is not waited for. */
-    readonly shared = false,
+    readonly shared?: Shared,
   ) {
     this.at = actor.now().toISOString();
   }
@@ -186,19 +195,17 @@ export class Writing {
     for (const { wrote } of this.pending) for (const [accounted, ids] of wrote) for (const id of ids) yield [accounted, id];
   }
 
-  /** Does what waited for the numbers of its entries, of which the first is `seq`; answers the number behind the last. */
-  async number(seq: number): Promise<number> {
+  /** Does what waited for the numbers of its entries, of which the first is `seq`; answers the number behind the last, and snapshots to keep. */
+  async number(seq: number): Promise<{ readonly next: number; readonly retained: SnapshotRow[] }> {
     let next = seq;
-    const retained: (typeof revisions.$inferInsert)[] = [];
+    const retained: SnapshotRow[] = [];
     for (const entry of this.pending) {
       for (const work of entry.later) await work(next);
       retained.push(...this.snapshotsOf(entry, next));
       const size = [...entry.wrote.values()].reduce((sum, ids) => sum + ids.size, entry.writes.length);
       next += Math.max(1, Math.ceil(size / writesInEntry));
     }
-    // Of all entries together: many records at once are many entries with a snapshot each.
-    for (let at = 0; at < retained.length; at += 500) await this.tx.insert(revisions).values(retained.slice(at, at + 500));
-    return next;
+    return { next, retained };
   }
 
   /** The entries that follow the chain's end, which is locked, and the end that they make. */
@@ -255,7 +262,7 @@ export class Writing {
   }
 
   /** The rows of an entry's snapshots; the entry accounts for them. */
-  private snapshotsOf(entry: Pending, seq: number): (typeof revisions.$inferInsert)[] {
+  private snapshotsOf(entry: Pending, seq: number): SnapshotRow[] {
     const rows = entry.snapshots.map((input) => ({
       recordId: input.recordId,
       seq,
@@ -297,7 +304,7 @@ export async function write<T>(db: Db, actor: Actor, work: (writing: Writing) =>
     try {
       const { value, seq, writing } = await db.transaction(async (tx) => {
         const writing = new Writing(tx, actor);
-        await noteOperation(writing);
+        await noteOperation(tx, actor);
         return { value: await work(writing), seq: await writing.append(), writing };
       });
       committed(writing, seq);
@@ -313,14 +320,22 @@ export async function write<T>(db: Db, actor: Actor, work: (writing: Writing) =>
 }
 
 /** Of a request that writes several times, the first transaction is what makes it done. */
-export async function noteOperation({ tx, actor, at }: Writing): Promise<void> {
-  const { operation, projectId, login } = actor;
-  if (!operation || done.has(operation)) return;
+const noteOperation = async (tx: Tx, actor: Actor): Promise<void> => {
   try {
-    await tx.insert(operations).values({ projectId, login, operation: operation.name, route: operation.route, at, answer: '' });
+    await noteOperations(tx, [actor]);
   } catch (error) {
     throw isDuplicate(error) ? new Refusal('repeated') : error;
   }
+};
+
+/** Notes that the requests of some acts are done; a duplicate where one of them was done before. */
+export async function noteOperations(tx: Tx, actors: readonly Actor[]): Promise<void> {
+  const rows = actors.flatMap(({ operation, projectId, login, now }) =>
+    operation && !done.has(operation)
+      ? { projectId, login, operation: operation.name, route: operation.route, at: now().toISOString(), answer: '' }
+      : [],
+  );
+  if (rows.length) await tx.insert(operations).values(rows);
 }
 
 /** What was written stands: whoever waits for news is told. */
@@ -341,13 +356,15 @@ export function asRefused(error: unknown): Refusal | undefined {
 
 /**
  * Appends what some writings of one transaction say to the ledger of their project, and to those that they name beside it; answers the last
- * number of each. `mayStill` refuses while the chain's end is locked: what took a right away came before, or comes behind.
+ * number of each. `mayStill` refuses while the chain's end is locked: what took a right away came before, or comes behind. `numbered` is
+ * done when all have their numbers, before their rows are hashed.
  */
 export async function appendAll(
   tx: Tx,
   projectId: number,
   writings: readonly Writing[],
   mayStill?: () => Promise<void>,
+  numbered?: () => Promise<void>,
 ): Promise<Map<Writing, number>> {
   const last = new Map<Writing, number>();
   const saying = writings.filter((writing) => writing.says());
@@ -357,7 +374,15 @@ export async function appendAll(
     let end = await lockHead(tx, projectId);
     await mayStill?.();
     let next = end.seq + 1;
-    for (const writing of saying) next = await writing.number(next);
+    const retained: SnapshotRow[] = [];
+    for (const writing of saying) {
+      const numbered = await writing.number(next);
+      next = numbered.next;
+      retained.push(...numbered.retained);
+    }
+    // Of all entries together: many records at once are many entries with a snapshot each.
+    for (let at = 0; at < retained.length; at += 500) await tx.insert(revisions).values(retained.slice(at, at + 500));
+    await numbered?.();
     const hashes = early ?? (await hashesOf(tx, saying));
     const rows: LedgerRow[] = [];
     for (const writing of saying) {

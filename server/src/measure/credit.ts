@@ -96,7 +96,9 @@ export class CreditReader {
       })
       .from(measurements)
       .where(and(eq(measurements.buildId, this.buildId), eq(measurements.withdrawn, false)))
-      .orderBy(asc(measurements.id));
+      .orderBy(asc(measurements.id))
+      // A query asks again whenever it is awaited; what it answered does not.
+      .then((rows) => rows);
     return this.directory;
   }
 

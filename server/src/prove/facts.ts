@@ -251,6 +251,9 @@ const pairsOf = (tx: Db | Tx, projectId: number, where?: SQL): Promise<{ from: n
     .from(traces)
     .where(and(eq(traces.projectId, projectId), eq(traces.kind, 'parent'), isNull(traces.removedAt), where));
 
+/** So many source files are read together. */
+const filesAtOnce = 20;
+
 /** What the code of requirements has, theirs and that of what is derived from them. */
 async function codeFacts(
   tx: Db | Tx,
@@ -289,6 +292,8 @@ async function codeFacts(
   const attested = await standingAttestations(tx, build.id);
   const measuredKeys = new Set((await reader.keysOfCases()).values());
   const summaries = new Map<string, CodeSummary>();
+  const sourceIds = [...new Set(named.flatMap(({ path }) => known.get(path)?.id ?? []))];
+  for (let at = 0; at < sourceIds.length; at += filesAtOnce) await reader.filesOf(sourceIds.slice(at, at + filesAtOnce));
   for (const id of wanted) {
     const set = families.get(id) ?? new Set([id]);
     const units = new Map<string, { path: string; unit: string }>();

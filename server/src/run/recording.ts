@@ -10,8 +10,11 @@ import {
   storeBlob,
   write,
   writeTogether,
+  type ActOn,
   type Actor,
+  type Ahead,
   type Db,
+  type Tx,
   type Upload,
   type Writing,
 } from '../base';
@@ -20,32 +23,60 @@ import { evidenceRows, runRows } from './rows';
 import { evidence, runs } from './tables';
 
 /** A run that its tester may still record: locked, unsigned, on a build that is open. */
-export async function lockOpenRun(w: Writing, key: string): Promise<StoredRun> {
+export async function lockOpenRun(w: Writing, key: string): Promise<LockedRun> {
   const locked = await lockRun(w, key);
-  const { run } = locked;
-  const [{ signed, closed, ...around }] = await selectAround(w.tx, run);
+  const { run, signed, closed } = locked;
   if (signed) throw new Refusal('signed');
-  if (closed !== null) throw new Refusal('closed', { detail: `${around.build} is closed: nothing is recorded on it any more.` });
+  if (closed !== null) throw new Refusal('closed', { detail: `${locked.build} is closed: nothing is recorded on it any more.` });
   if (run.withdrawnAt !== null) throw new Refusal('stateForbids', { detail: `${key} is withdrawn.` });
   if (run.supersededById !== null) throw new Refusal('stateForbids', { detail: `${key} is superseded by a newer run.` });
   if (run.tester !== w.actor.login) throw new Refusal('notTester', { detail: `${key} is planned for ${run.tester}: only they record it.` });
-  return { ...locked, ...around };
+  return locked;
 }
 
-const lockedRun = (wait: { noWait: true } | { noWait?: never }) =>
+const lockedRuns = (wait: { noWait: true } | { noWait?: never }) =>
   statement((db) =>
     db
       .select({ record: records, run: runs })
       .from(records)
       .innerJoin(runs, eq(runs.id, records.id))
-      .where(and(eq(records.projectId, sql.placeholder('projectId')), eq(records.key, sql.placeholder('key'))))
+      .where(and(eq(records.projectId, sql.placeholder('projectId')), sql`${records.key} in (${sql.placeholder('keys')})`))
       .for('update', wait),
   );
-const lockWaiting = lockedRun({});
-const lockAtOnce = lockedRun({ noWait: true });
+const lockWaiting = lockedRuns({});
+const lockAtOnce = lockedRuns({ noWait: true });
 
-async function lockRun({ tx, actor: { projectId }, shared }: Writing, key: string): Promise<Pick<StoredRun, 'record' | 'run'>> {
-  const [row] = await (shared ? lockAtOnce : lockWaiting)(tx, { projectId, key: plainKey(key) });
+type RunAround = Awaited<ReturnType<typeof selectAround>>[number];
+type LockedRun = Pick<StoredRun, 'record' | 'run'> & RunAround;
+
+/** Runs locked, with what is around them, by their keys. */
+async function lockRuns(
+  { tx, projectId, atOnce }: { tx: Tx; projectId: number; atOnce: boolean },
+  keys: readonly string[],
+): Promise<Map<string, LockedRun>> {
+  const rows = await (atOnce ? lockAtOnce : lockWaiting)(tx, { projectId, keys: keys.map(plainKey) });
+  const around = rows.length
+    ? await selectAround(
+        tx,
+        rows.map(({ run }) => run.id),
+      )
+    : [];
+  const aroundOf = new Map(around.map((item) => [item.id, item]));
+  return new Map(
+    rows.flatMap((row) => {
+      const near = aroundOf.get(row.run.id);
+      return near ? [[row.record.key, { ...row, ...near }] as const] : [];
+    }),
+  );
+}
+
+/** What recording on some runs needs, for all who record in the same moment. */
+const runsAhead: Ahead = (tx, projectId, keys) => lockRuns({ tx, projectId, atOnce: true }, keys);
+const onRun = (key: string): ActOn => ({ key: plainKey(key), ahead: runsAhead });
+
+async function lockRun({ tx, actor: { projectId }, shared }: Writing, key: string): Promise<LockedRun> {
+  const locked = (shared?.ahead ?? (await lockRuns({ tx, projectId, atOnce: shared !== undefined }, [key]))) as Map<string, LockedRun>;
+  const row = locked.get(plainKey(key));
   if (!row) throw new Refusal('notFound', { detail: `There is no run ${key}.` });
   return row;
 }
@@ -72,9 +103,38 @@ export async function changeRun(w: Writing, stored: StoredRun, change: RunChange
   return revision;
 }
 
+interface StepsNoted extends Pick<typeof runs.$inferSelect, 'id' | 'steps' | 'seconds'> {
+  readonly startedAt: string;
+  readonly revision: number;
+  readonly by: string;
+  readonly at: string;
+}
+
+/** Stores the steps of a run that is on the bench; together with others where others record in the same transaction. */
+async function noteSteps(
+  w: Writing,
+  { run: { id }, record }: StoredRun,
+  steps: Pick<StepsNoted, 'steps' | 'seconds' | 'startedAt'>,
+): Promise<number> {
+  const noted = { ...steps, id, revision: record.revision + 1, by: w.actor.login, at: w.at };
+  if (w.shared) w.shared.later(storeSteps, noted);
+  else await storeSteps(w.tx, [noted]);
+  return noted.revision;
+}
+
+async function storeSteps(tx: Tx, noted: readonly StepsNoted[]): Promise<void> {
+  const rows = noted.map(
+    ({ id, steps, seconds, startedAt, revision, by, at }) =>
+      sql`select ${id} id, ${sql.param(steps, runs.steps)} steps, ${seconds} seconds, ${startedAt} started, ${revision} revision, ${by} who, ${at} at`,
+  );
+  await tx.execute(
+    sql`update ${runs} join ${records} on ${records.id} = ${runs.id} join (${sql.join(rows, sql` union all `)}) noted on noted.id = ${runs.id} set ${runs.steps} = noted.steps, ${runs.seconds} = noted.seconds, ${runs.startedAt} = noted.started, ${records.revision} = noted.revision, ${records.state} = 'onBench', ${records.updatedBy} = noted.who, ${records.updatedAt} = noted.at`,
+  );
+}
+
 /** Puts a planned run on the bench; a run that is there already stays as it is. */
 export async function startRun(db: Db, actor: Actor, key: string): Promise<RunDetail> {
-  await writeTogether(db, actor, key, async (w) => {
+  await writeTogether(db, actor, onRun(key), async (w) => {
     const stored = await lockOpenRun(w, key);
     if (stored.run.startedAt !== null) return;
     await changeRun(w, stored, { startedAt: w.at }, 'onBench');
@@ -99,7 +159,7 @@ export interface StepInput {
 
 /** Records a step. The same content again changes nothing, so that a client may repeat what it is not sure of. */
 export function recordStep(db: Db, actor: Actor, key: string, step: number, input: StepInput): Promise<StepSaved> {
-  return writeTogether(db, actor, key, async (w) => {
+  return writeTogether(db, actor, onRun(key), async (w) => {
     const stored = await lockOpenRun(w, key);
     const { run, record } = stored;
     const before = run.steps[step - 1];
@@ -136,7 +196,9 @@ export function recordStep(db: Db, actor: Actor, key: string, step: number, inpu
       at: input.verdict === null ? null : input.verdict === before.verdict ? before.at : w.at,
     };
     const steps = run.steps.map((item, i) => (i === step - 1 ? after : item));
-    const revision = await changeRun(w, stored, { steps, seconds, startedAt: run.startedAt ?? w.at, ...reopened }, 'onBench');
+    const begun = { steps, seconds, startedAt: run.startedAt ?? w.at };
+    const revision =
+      run.finishedAt === null ? await noteSteps(w, stored, begun) : await changeRun(w, stored, { ...begun, ...reopened }, 'onBench');
     w.log({ action: 'step recorded', kind: 'run', key: record.key, before: { step, ...before }, after: { step, ...after, seconds } });
     w.wrote(runRows, run.id);
     w.wrote(recordRows, run.id);
@@ -172,7 +234,7 @@ async function reopen(w: Writing, { run, record }: StoredRun, reason: string): P
 
 /** Rolls the verdict up and closes the recording; from now on it is the standing result. */
 export async function finishRun(db: Db, actor: Actor, key: string, seconds: number): Promise<RunDetail> {
-  await writeTogether(db, actor, key, async (w) => {
+  await writeTogether(db, actor, onRun(key), async (w) => {
     const stored = await lockOpenRun(w, key);
     const { run, record } = stored;
     if (run.finishedAt !== null) return;
@@ -183,7 +245,7 @@ export async function finishRun(db: Db, actor: Actor, key: string, seconds: numb
     }
     const failed = run.steps.findIndex((item) => item.verdict === 'fail') + 1;
     const change = { verdict, failedStep: failed || null, finishedAt: w.at, seconds: Math.max(run.seconds, seconds) };
-    const files = (await evidenceOf(w.tx, [run.id])).get(run.id) ?? [];
+    const files = stored.files ? ((await evidenceOf(w.tx, [run.id])).get(run.id) ?? []) : [];
     const hash = storedRunHash({ ...stored, run: { ...run, ...change } }, files);
     const revision = await changeRun(w, stored, { ...change, hash }, 'recorded');
     w.log({
@@ -216,11 +278,20 @@ export async function finishRun(db: Db, actor: Actor, key: string, seconds: numb
     });
     w.wrote(recordRows, run.id);
     w.withSeq(async (seq) => {
-      await w.tx.update(runs).set({ finishedSeq: seq }).where(eq(runs.id, run.id));
+      if (w.shared) w.shared.later(storeFinished, { id: run.id, seq });
+      else await storeFinished(w.tx, [{ id: run.id, seq }]);
       w.wrote(runRows, run.id, ...older.map(({ id }) => id));
     });
   });
   return runDetail(db, actor.projectId, key);
+}
+
+/** Notes the ledger numbers at which runs were finished. */
+async function storeFinished(tx: Tx, finished: readonly { readonly id: number; readonly seq: number }[]): Promise<void> {
+  const rows = finished.map(({ id, seq }) => sql`select ${id} id, ${seq} seq`);
+  await tx.execute(
+    sql`update ${runs} join (${sql.join(rows, sql` union all `)}) finished on finished.id = ${runs.id} set ${runs.finishedSeq} = finished.seq`,
+  );
 }
 
 export async function addEvidence(

@@ -4,12 +4,13 @@ import { groupBy } from '@core/base';
 import { plainContent } from '@core/design';
 import { policiesOf, runOutdated, type StandardProfile } from '@core/prove';
 import { runHash, type RunRecord } from '@core/run';
-import { and, asc, desc, eq, inArray, isNull, or, sql, type SQL } from 'drizzle-orm';
+import { and, asc, desc, eq, inArray, isNull, sql, type SQL } from 'drizzle-orm';
 import { alias } from 'drizzle-orm/mysql-core';
 import {
   builds,
   decisions,
   decisionsOf,
+  gathered,
   needRecord,
   plainKey,
   people,
@@ -67,25 +68,27 @@ export function selectRuns(db: Db | Tx, where: SQL | undefined) {
     .orderBy(asc(runs.id));
 }
 
-/** What a run rests on, its round, its build and its case, and whether it is signed. */
-export const selectAround = (tx: Tx, { id, roundId, buildId, caseId }: typeof runs.$inferSelect) =>
-  around(tx, { id, roundId, buildId, caseId });
+/** What runs rest on, their rounds, builds and cases, and whether they are signed. */
+export const selectAround = (tx: Tx, ids: readonly number[]) => around(tx, { ids });
 
 const around = statement((db) =>
   db
     .select({
+      id: runs.id,
       round: roundRecord.key,
       build: buildRecord.key,
       caseKey: caseRecord.key,
       caseNow: caseRecord.revision,
       closed: builds.closedSeq,
-      signed: sql<number>`exists (select 1 from ${signatures} where ${signatures.recordId} = ${sql.placeholder('id')})`.mapWith(Number),
+      signed: has.signed,
+      files: has.files,
     })
-    .from(builds)
+    .from(runs)
+    .innerJoin(builds, eq(builds.id, runs.buildId))
     .innerJoin(buildRecord, eq(buildRecord.id, builds.id))
-    .innerJoin(roundRecord, eq(roundRecord.id, sql.placeholder('roundId')))
-    .innerJoin(caseRecord, eq(caseRecord.id, sql.placeholder('caseId')))
-    .where(eq(builds.id, sql.placeholder('buildId'))),
+    .innerJoin(roundRecord, eq(roundRecord.id, runs.roundId))
+    .innerJoin(caseRecord, eq(caseRecord.id, runs.caseId))
+    .where(sql`${runs.id} in (${sql.placeholder('ids')})`),
 );
 
 /** The record that a signature is bound to, from what is stored now. */
@@ -217,8 +220,8 @@ const has = {
   raised: sql<number>`exists (select 1 from ${problems} where ${problems.runId} = ${runs.id})`.mapWith(Boolean),
 };
 
-/** A run whole, with the name of its tester, the profile of its project and what there is to read beside it. */
-const runWith = statement((db) =>
+/** Runs whole, with the names of their testers, the profile of their project and what there is to read beside them. */
+const runsWith = statement((db) =>
   db
     .select({ ...storedColumns, testerName: people.printedName, profile: projects.profile, ...has })
     .from(runs)
@@ -228,11 +231,17 @@ const runWith = statement((db) =>
     .innerJoin(caseRecord, eq(caseRecord.id, runs.caseId))
     .innerJoin(projects, eq(projects.id, runs.projectId))
     .leftJoin(people, eq(people.login, runs.tester))
-    .where(and(eq(records.projectId, sql.placeholder('projectId')), eq(records.key, sql.placeholder('key')))),
+    .where(sql`(${records.projectId}, ${records.key}) in (${sql.placeholder('names')})`),
 );
 
-export async function runDetail(db: Db | Tx, projectId: number, key: string): Promise<RunDetail> {
-  const [found] = await runWith(db, { projectId, key: plainKey(key) });
+/** Runs by project and key: read for all who open one in the same moment. */
+const runWith = gathered(async (db, asked: readonly { projectId: number; key: string }[]) => {
+  const rows = await runsWith(db, { names: asked.map(({ projectId, key }) => [projectId, key]) });
+  return asked.map(({ projectId, key }) => rows.find(({ record }) => record.projectId === projectId && record.key === key));
+});
+
+export async function runDetail(db: Db, projectId: number, key: string): Promise<RunDetail> {
+  const found = await runWith(db, { projectId, key: plainKey(key) });
   if (!found) throw noRun(key);
   const { testerName, profile, signed: isSigned, decided: isDecided, files: hasFiles, raised: hasRaised, ...stored } = found;
   const { run, record } = stored;
@@ -241,8 +250,7 @@ export async function runDetail(db: Db | Tx, projectId: number, key: string): Pr
   const signed = isSigned ? await signaturesOf(db, [run.id]) : [];
   const decided = isDecided ? await decisionsOf(db, [run.id]) : [];
   const raised = hasRaised ? await raisedOn(db, run.id) : [];
-  const verifies = await verifiedBy(db, run.caseId);
-  const near = await runsNear(db, run);
+  const [verifies, near] = await Promise.all([verifiedOf(db, run.caseId), runsNear(db, run)]);
   const keyOf = (id: number | null): string | null => near.find((other) => other.id === id)?.key ?? null;
   const again = near.find(({ id }) => id !== run.supersededById && id !== run.supersedesId);
   const { unit, tools, startedAt, finishedAt, deviationAccepted, corrections, setAside } = run;
@@ -301,32 +309,54 @@ const raisedOn = (db: Db | Tx, runId: number) =>
     .limit(200);
 
 /** What came before and behind a run, and what is planned beside it. */
-const runsNear = (db: Db | Tx, run: typeof runs.$inferSelect) =>
-  db
-    .select({ id: runs.id, key: records.key })
-    .from(runs)
-    .innerJoin(records, eq(records.id, runs.id))
-    .where(
-      or(
-        inArray(runs.id, [run.supersededById ?? 0, run.supersedesId ?? 0]),
-        and(sameCombination(run), isNull(runs.finishedAt), isNull(runs.withdrawnAt), sql`${runs.id} <> ${run.id}`),
-      ),
-    )
-    .orderBy(asc(runs.id))
-    .limit(100);
+const runsNear = gathered(async (db, asked: readonly (typeof runs.$inferSelect)[]) => {
+  const near = alias(runs, 'near');
+  const combination = sql`${near.buildId} = ${runs.buildId} and ${near.caseId} = ${runs.caseId} and ${near.configuration} = ${runs.configuration} and ${near.row} <=> ${runs.row}`;
+  const linked = asked.flatMap(({ supersededById, supersedesId }) => [supersededById, supersedesId].filter((id) => id !== null));
+  const rows = [
+    ...(await db
+      .select({ of: runs.id, id: near.id, key: records.key })
+      .from(runs)
+      .innerJoin(near, and(combination, isNull(near.finishedAt), isNull(near.withdrawnAt), sql`${near.id} <> ${runs.id}`))
+      .innerJoin(records, eq(records.id, near.id))
+      .where(
+        inArray(
+          runs.id,
+          asked.map(({ id }) => id),
+        ),
+      )
+      .orderBy(asc(near.id))
+      .limit(100 * asked.length)),
+    ...(linked.length
+      ? await db
+          .select({ of: sql<number>`0`.mapWith(Number), id: records.id, key: records.key })
+          .from(records)
+          .where(inArray(records.id, linked))
+      : []),
+  ];
+  return asked.map(({ id, supersededById, supersedesId }) =>
+    rows.filter((row) => row.of === id || row.id === supersededById || row.id === supersedesId),
+  );
+});
 
 /** The requirements that a case verifies now, with their levels. */
-const verifiedBy = (db: Db | Tx, caseId: number) => verifiedRows(db, { caseId });
+const verifiedBy = (db: Db | Tx, caseId: number) => verifiedRows(db, { caseIds: [caseId] });
 
 const verifiedRows = statement((db) =>
   db
-    .select({ key: records.key, title: records.title, level: requirements.level })
+    .select({ caseId: traces.fromId, key: records.key, title: records.title, level: requirements.level })
     .from(traces)
     .innerJoin(records, eq(records.id, traces.toId))
     .innerJoin(requirements, eq(requirements.id, traces.toId))
-    .where(and(eq(traces.kind, 'verifies'), eq(traces.fromId, sql.placeholder('caseId')), isNull(traces.removedAt)))
+    .where(and(eq(traces.kind, 'verifies'), sql`${traces.fromId} in (${sql.placeholder('caseIds')})`, isNull(traces.removedAt)))
     .orderBy(asc(traces.id)),
 );
+
+/** The same, read for all who ask in the same moment. */
+const verifiedOf = gathered(async (db, caseIds: readonly number[]) => {
+  const rows = groupBy(await verifiedRows(db, { caseIds: [...new Set(caseIds)] }), ({ caseId }) => caseId);
+  return caseIds.map((id) => rows.get(id) ?? []);
+});
 
 /** Is a passed step asked to say what was seen, at the levels of these requirements? */
 function asksObservation(profile: StandardProfile, verified: readonly { readonly level: string }[]): boolean {
