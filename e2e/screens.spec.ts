@@ -12,7 +12,7 @@ const screens: readonly (readonly [string, string, RegExp])[] = [
   ['case', '/larkfell/design/C-018', /Channel loss/],
   ['case form', '/larkfell/design/C-018?edit=1', /Planned minutes/],
   ['rounds', '/larkfell/run', /Cold chamber/],
-  ['plan a round', '/larkfell/run?plan=C-001', /Plan 1 run/],
+  ['plan a round', '/larkfell/run/plan?cases=C-001', /Plan 1 run/],
   ['round', '/larkfell/run/round/R-003', /C-018/],
   ['Bench', '/larkfell/run/bench/RUN-OF-C-018', /Expect/],
   ['record', '/larkfell/run/record/RUN-OF-C-018', /Hash of this record/],

@@ -46,6 +46,45 @@ describe('Run', () => {
     expect((await cord()).break).toBeNull();
   });
 
+  it('tells what a round would be before it is written, and shares its runs out evenly', async () => {
+    const made: string[] = [];
+    for (const title of ['Shared one', 'Shared two', 'Shared three']) {
+      made.push((await p.call('author', design.addCase, { content: caseContent(title), verifies: [] })).body.key);
+      await p.approve(made[made.length - 1]);
+    }
+    const draft = (await p.call('author', design.addCase, { content: caseContent('Shared draft'), verifies: [] })).body.key;
+    const question = { build: '1.0', configuration: 'rig 7', tester: 'tester', sharedWith: ['both'], filter: '{"words":"Shared"}' };
+    const before = (await p.call('auditor', run.listRounds, { build: '1.0' })).body.total;
+    const { body: preview } = await p.call('author', run.previewRound, question);
+    const each = caseContent('').plannedMinutes;
+    expect(preview).toEqual(
+      jasmine.objectContaining({ cases: 3, runs: 3, minutes: 3 * each, refusedCount: 1, passedCount: 0, againCount: 0 }),
+    );
+    expect(preview.refused).toEqual([{ key: draft, why: `${draft} is not approved: only approved cases are run.` }]);
+    expect(preview.people).toEqual([
+      { login: 'tester', runs: 2, minutes: 2 * each },
+      { login: 'both', runs: 1, minutes: each },
+    ]);
+    expect((await p.call('auditor', run.listRounds, { build: '1.0' })).body.total).toBe(before);
+    const { body: round } = await p.call('author', run.addRound, { ...question, title: 'Shared' });
+    expect(round.items.map(({ caseKey, tester }) => [caseKey, tester])).toEqual([
+      [made[0], 'tester'],
+      [made[1], 'both'],
+      [made[2], 'tester'],
+    ]);
+    const done = await record(round.items[0].key, ['pass', 'pass']);
+    expect(done.verdict).toBe('passed');
+    const again = (await p.call('author', run.previewRound, question)).body;
+    expect(again).toEqual(jasmine.objectContaining({ runs: 3, again: [made[0]], againCount: 1 }));
+    const without = (await p.call('author', run.previewRound, { ...question, leaveOut: 'passed' })).body;
+    expect(without).toEqual(jasmine.objectContaining({ runs: 2, passedCount: 1, againCount: 0 }));
+    expect(without.passed).toEqual([{ key: made[0], why: `${round.items[0].key} passed and stands.` }]);
+    expect((await p.call('author', run.addRound, { ...question, title: 'Again' })).problem.fields?.[0].path).toBe('reason');
+    const strange = await p.call('author', run.previewRound, { ...question, sharedWith: ['auditor'] });
+    expect(strange.problem.fields?.[0].text).toContain('auditor is not a tester');
+    expect((await p.call('auditor', run.previewRound, question)).status).toBe(403);
+  });
+
   it('refuses to plan a case without steps or without approval, and names it', async () => {
     const { body } = await p.call('author', design.addCase, { content: { ...caseContent('No steps'), steps: [] }, verifies: [] });
     expect((await p.call('author', design.setCaseState, { key: body.key, basedOn: 1, state: 'review' })).problem.detail).toContain(

@@ -143,6 +143,38 @@ export const approveRequirement = endpoint('POST', '/projects/:project/requireme
   body: approvalBody,
   answer: requirementDetailSchema,
 });
+export const importSummarySchema = z.object({
+  columns: z.array(z.string()),
+  mapping: z.record(z.string(), z.string()),
+  total: z.number(),
+  good: z.number(),
+  new: z.number(),
+  changed: z.number(),
+  same: z.number(),
+  findings: z.array(z.object({ severity: z.string(), row: z.number().optional(), cell: z.string().optional(), text: z.string() })),
+  rows: z.array(
+    z.object({
+      key: z.string(),
+      status: z.enum(['new', 'changed', 'same']),
+      parents: z.array(z.string()),
+      content: z.object({ title: z.string(), level: z.string(), method: z.string() }),
+    }),
+  ),
+});
+export type ImportSummary = z.output<typeof importSummarySchema>;
+export const previewImport = endpoint('POST', '/projects/:project/imports/requirements/preview', {
+  summary:
+    'What a CSV table of requirements would write: its faults by row and cell, what is new, changed and the same; nothing is written',
+  may: authors,
+  params: inProject,
+  body: z.object({
+    csv: z.string(),
+    /** None: what the headings suggest. */
+    mapping: z.record(z.string().max(40), z.string().max(200)).optional(),
+  }),
+  bodyLimit: 48 * 1024 * 1024,
+  answer: importSummarySchema,
+});
 export const importRequirements = endpoint('POST', '/projects/:project/imports/requirements', {
   summary: 'Write a CSV table of requirements, all rows or none: new ones, and new revisions of those that differ',
   may: authors,

@@ -65,6 +65,36 @@ export interface ImportContext {
   readonly fields?: readonly ImportOwnField[];
 }
 
+/** What a person looks at before a table is written. */
+export interface ImportSummary extends Pick<ImportPreview, 'columns' | 'mapping' | 'findings' | 'total'> {
+  /** Rows without a fault, and what they are against the project. */
+  readonly good: number;
+  readonly new: number;
+  readonly changed: number;
+  readonly same: number;
+  /** The first of the good rows: those that would change something before the others. */
+  readonly rows: readonly ImportedRequirement[];
+}
+
+const shownRows = 100;
+
+/** A preview without the rows that nobody would read through. */
+export function summariseImport({ columns, mapping, findings, total, rows }: ImportPreview): ImportSummary {
+  const of = (status: ImportedRequirement['status']): ImportedRequirement[] => rows.filter((row) => row.status === status);
+  const [fresh, changed, same] = [of('new'), of('changed'), of('same')];
+  return {
+    columns,
+    mapping,
+    findings,
+    total,
+    good: rows.length,
+    new: fresh.length,
+    changed: changed.length,
+    same: same.length,
+    rows: [...changed.slice(0, shownRows / 2), ...fresh, ...changed.slice(shownRows / 2), ...same].slice(0, shownRows),
+  };
+}
+
 export const importRowLimit = 50_000;
 /** The limits that the editor has as well. */
 export const titleLimit = 300;

@@ -1,8 +1,8 @@
-import type { RoundDetail } from '@contract/run';
+import type { RoundDetail, RoundPreview } from '@contract/run';
 import { recordFormat } from '@core/base';
-import { caseFaults, expandRound, type CaseContent, type CaseRow, type PassedRun } from '@core/design';
+import { caseFaults, expandRound, type CaseContent, type CaseRow, type ExpandedRound, type PassedRun } from '@core/design';
 import { runPasses } from '@core/prove';
-import { and, eq, inArray, isNotNull, isNull } from 'drizzle-orm';
+import { and, asc, eq, inArray, isNotNull, isNull, sql } from 'drizzle-orm';
 import {
   freeKey,
   freeKeys,
@@ -12,7 +12,9 @@ import {
   needOpenBuild,
   people,
   recordRows,
+  records,
   Refusal,
+  whereOf,
   write,
   type Actor,
   type Db,
@@ -20,24 +22,34 @@ import {
   type Tx,
   type Writing,
 } from '../base';
-import { caseContent, frozenCase, needCases, type StoredCase } from '../design';
+import { caseContent, caseList, frozenCase, needCases, type StoredCase } from '../design';
 import { roundRows, runRows } from './rows';
 import { roundDetail, selectRuns, type StoredRun } from './store';
 import { rounds, runs } from './tables';
 
-export interface NewRound {
+/** What decides which runs a round has, and whose they are. */
+export interface RoundQuestion {
   readonly build: string;
-  readonly title: string;
   readonly configuration: string;
-  readonly unit: string;
-  readonly tools: string;
   readonly tester: string;
+  /** Others among whom the runs are shared out. */
+  readonly sharedWith?: readonly string[];
   readonly cases: readonly string[];
+  /** Instead of keys: all cases that a list's question finds. What of them cannot be run is left out. */
+  readonly filter?: string | undefined;
   /** Leave out what already passed on this build in this configuration, and still stands. */
   readonly leaveOut?: 'passed' | undefined;
+}
+
+export interface NewRound extends RoundQuestion {
+  readonly title: string;
+  readonly unit: string;
+  readonly tools: string;
   /** Why what has a result already is planned again. */
   readonly reason?: string;
 }
+
+const mostCases = 2000;
 
 export interface RunPlace {
   readonly roundId: number;
@@ -45,7 +57,6 @@ export interface RunPlace {
   readonly configuration: string;
   readonly unit: string;
   readonly tools: string;
-  readonly tester: string;
 }
 
 function needRow({ record, row: { rows } }: StoredCase, name: string | null): CaseRow | undefined {
@@ -59,10 +70,10 @@ function needRow({ record, row: { rows } }: StoredCase, name: string | null): Ca
 }
 
 /** Finished runs of these cases on a build, superseded and withdrawn ones left out. */
-async function results(w: Writing, build: StoredBuild, chosen: readonly StoredCase[]): Promise<StoredRun[]> {
+async function results(tx: Tx, build: StoredBuild, chosen: readonly StoredCase[]): Promise<StoredRun[]> {
   if (!chosen.length) return [];
   return selectRuns(
-    w.tx,
+    tx,
     and(
       eq(runs.buildId, build.id),
       inArray(
@@ -81,6 +92,7 @@ const passes = ({ run, caseNow }: StoredRun): boolean => runPasses({ ...run, ret
 export interface PlannedRun {
   readonly c: StoredCase;
   readonly row: string | null;
+  readonly tester: string;
   readonly supersedesId: number | null;
 }
 
@@ -102,7 +114,7 @@ export async function planRuns(w: Writing, place: RunPlace, planned: readonly Pl
   );
   for (let at = 0; at < planned.length; at += 200)
     await w.tx.insert(runs).values(
-      planned.slice(at, at + 200).map(({ c, row, supersedesId }, i) => ({
+      planned.slice(at, at + 200).map(({ c, row, tester, supersedesId }, i) => ({
         id: ids.get(keys[at + i]) ?? 0,
         projectId,
         ...place,
@@ -110,6 +122,7 @@ export async function planRuns(w: Writing, place: RunPlace, planned: readonly Pl
         caseRevision: c.record.revision,
         frozen: frozen[at + i],
         row,
+        tester,
         steps: frozen[at + i].steps.map(() => ({ verdict: null, observed: '', at: null })),
         seconds: 0,
         format: recordFormat,
@@ -134,53 +147,140 @@ export async function needTester(tx: Tx, projectId: number, login: string): Prom
     throw new Refusal('invalid', { fields: [{ path: 'tester', text: `${login || 'Nobody'} is not a tester in this project.` }] });
 }
 
-/** Plans a round: a run for each case, or for each of its data rows. Cases that nobody can run (no steps, not approved) are refused, all named at once. */
+interface Refused {
+  readonly key: string;
+  readonly why: string;
+}
+
+/** A round as it would be. */
+interface RoundPlan {
+  readonly build: StoredBuild;
+  readonly chosen: readonly StoredCase[];
+  readonly expanded: ExpandedRound;
+  readonly refused: readonly Refused[];
+  /** The run that stands for a planned one already. */
+  before(caseKey: string, row: string | null): StoredRun | undefined;
+}
+
+/** Why a case cannot be run as it is. */
+function whyNot(c: StoredCase): string | undefined {
+  const [fault] = caseFaults(caseContent(c));
+  if (fault) return `${c.record.key} cannot be run. ${fault}`;
+  if (c.record.retiredAt !== null) return `${c.record.key} is retired: it is not run any more.`;
+  return c.record.state === 'approved' ? undefined : `${c.record.key} is not approved: only approved cases are run.`;
+}
+
+async function keysFound(tx: Tx, projectId: number, filter: string): Promise<string[]> {
+  const source = caseList(projectId);
+  const where = await whereOf(tx, projectId, source, filter);
+  const [rows] = (await tx.execute(
+    sql`select ${records.key} as k ${source.from} where ${where} order by ${asc(records.keyPrefix)}, ${asc(records.keyNumber)} limit ${mostCases + 1}`,
+  )) as unknown as [{ k: string }[]];
+  if (rows.length > mostCases) throw new Refusal('tooLarge', { detail: `At most ${mostCases} cases at once.` });
+  return rows.map(({ k }) => k);
+}
+
+/** Which runs a round would have: those of the chosen cases that can be run, shared out, without what passed and stands where that is asked. */
+async function planRound(tx: Tx, projectId: number, input: RoundQuestion): Promise<RoundPlan> {
+  const build = await needOpenBuild(tx, projectId, input.build);
+  const testers = [...new Set([input.tester, ...(input.sharedWith ?? [])])];
+  for (const tester of testers) await needTester(tx, projectId, tester);
+  const keys = input.filter === undefined ? input.cases : await keysFound(tx, projectId, input.filter);
+  const all = await needCases(tx, projectId, keys);
+  const refused = all.flatMap((c) => {
+    const why = whyNot(c);
+    return why === undefined ? [] : [{ key: c.record.key, why }];
+  });
+  const out = new Set(refused.map(({ key }) => key));
+  const chosen = all.filter(({ record }) => !out.has(record.key));
+  const standing = await results(tx, build, chosen);
+  const passed = standing.filter(passes).map(({ record, run, caseKey, caseNow }): PassedRun => ({
+    key: record.key,
+    caseKey,
+    caseRevision: caseNow,
+    row: run.row,
+    configuration: run.configuration,
+  }));
+  const expanded = expandRound(
+    chosen.map(({ record, row }) => ({
+      key: record.key,
+      revision: record.revision,
+      approved: true,
+      plannedMinutes: row.plannedMinutes,
+      rows: (row.rows ?? []).map((dataRow) => ({ name: dataRow.name, row: dataRow.values })),
+    })),
+    [input.configuration],
+    testers,
+    input.leaveOut ? { passed } : {},
+  );
+  const here = new Map(
+    standing
+      .filter(({ run }) => run.configuration === input.configuration)
+      .map((stored) => [`${stored.caseKey}\n${stored.run.row ?? ''}`, stored]),
+  );
+  return { build, chosen, expanded, refused, before: (caseKey, row) => here.get(`${caseKey}\n${row ?? ''}`) };
+}
+
+const namedInPreview = 100;
+
+/** What a round would be; nothing is written. */
+export function previewRound(db: Db, projectId: number, input: RoundQuestion): Promise<RoundPreview> {
+  return db.transaction(async (tx) => {
+    const { chosen, expanded, refused, before } = await planRound(tx, projectId, input);
+    const { runs: planned, leftOut, minutes, minutesOf } = expanded;
+    const named = (caseKey: string, row: string | null): string => (row === null ? caseKey : `${caseKey} row ${row}`);
+    const again = planned.filter(({ caseKey, row }) => before(caseKey, row));
+    const passed = leftOut.map(({ caseKey, row, why }) => ({
+      key: named(caseKey, row),
+      why: why.code === 'passed' ? `${why.run} passed and stands.` : 'It is not approved.',
+    }));
+    return {
+      cases: chosen.length,
+      runs: planned.length,
+      minutes,
+      people: [...minutesOf].map(([login, mine]) => ({
+        login,
+        minutes: mine,
+        runs: planned.filter(({ person }) => person === login).length,
+      })),
+      refused: refused.slice(0, namedInPreview),
+      refusedCount: refused.length,
+      passed: passed.slice(0, namedInPreview),
+      passedCount: passed.length,
+      again: again.slice(0, namedInPreview).map(({ caseKey, row }) => named(caseKey, row)),
+      againCount: again.length,
+    };
+  });
+}
+
+/**
+ * Plans a round: a run for each case, or for each of its data rows. Of cases that were named, those that nobody can run (no steps, not
+ * approved) are refused, all named at once; of those that a question found they are left out.
+ */
 export async function addRound(db: Db, actor: Actor, input: NewRound): Promise<RoundDetail> {
   const key = await write(db, actor, async (w) => {
     const { projectId } = actor;
-    const build = await needOpenBuild(w.tx, projectId, input.build);
-    await needTester(w.tx, projectId, input.tester);
-    const chosen = await needCases(w.tx, projectId, input.cases);
-    const faults = chosen.flatMap((c) => {
-      const [fault] = caseFaults(caseContent(c));
-      if (fault) return [{ path: 'cases', text: `${c.record.key} cannot be run. ${fault}` }];
-      if (c.record.state === 'approved') return [];
-      return [{ path: 'cases', text: `${c.record.key} is not approved: only approved cases are run.` }];
-    });
-    if (faults.length) throw new Refusal('invalid', { detail: faults.map((f) => f.text).join(' '), fields: faults });
-    const standing = await results(w, build, chosen);
-    const passed = standing.filter(passes).map(({ record, run, caseKey, caseNow }): PassedRun => ({
-      key: record.key,
-      caseKey,
-      caseRevision: caseNow,
-      row: run.row,
-      configuration: run.configuration,
-    }));
-    const { runs: planned, leftOut } = expandRound(
-      chosen.map(({ record, row }) => ({
-        key: record.key,
-        revision: record.revision,
-        approved: true,
-        plannedMinutes: row.plannedMinutes,
-        rows: (row.rows ?? []).map((dataRow) => ({ name: dataRow.name, row: dataRow.values })),
-      })),
-      [input.configuration],
-      [input.tester],
-      input.leaveOut ? { passed } : {},
-    );
+    if (!input.cases.length && input.filter === undefined)
+      throw new Refusal('invalid', { fields: [{ path: 'cases', text: 'Choose at least one case.' }] });
+    const { build, chosen, expanded, refused, before } = await planRound(w.tx, projectId, input);
+    const { runs: planned, leftOut } = expanded;
+    if (refused.length && input.filter === undefined) {
+      const fields = refused.map(({ why }) => ({ path: 'cases', text: why }));
+      throw new Refusal('invalid', { detail: fields.map((f) => f.text).join(' '), fields });
+    }
     if (!planned.length)
       throw new Refusal('invalid', {
-        detail: 'Nothing is left to plan: all of it passed on this build in this configuration, and still stands.',
+        detail: chosen.length
+          ? 'Nothing is left to plan: all of it passed on this build in this configuration, and still stands.'
+          : 'Nothing is left to plan: none of these cases can be run.',
       });
-    const before = (caseKey: string, row: string | null): StoredRun | undefined =>
-      standing.find((r) => r.caseKey === caseKey && r.run.row === row && r.run.configuration === input.configuration);
     const again = planned.filter(({ caseKey, row }) => before(caseKey, row));
     if (again.length && (input.reason ?? '').trim().length < 3)
       throw new Refusal('invalid', {
         fields: [{ path: 'reason', text: `${again[0].caseKey} has a result here already: say why it is planned again.` }],
       });
     const made = await freeKey(w, 'R');
-    const { title, configuration, unit, tools, tester } = input;
+    const { title, configuration, unit, tools, tester, sharedWith = [] } = input;
     const roundId = await insertRecord(w, { kind: 'round', key: made, title, words: `${configuration} ${unit} ${tools}`, state: 'open' });
     await w.tx.insert(rounds).values({ id: roundId, projectId, buildId: build.id, configuration, unit, tools });
     const byKey = new Map(chosen.map((c) => [c.record.key, c]));
@@ -195,9 +295,10 @@ export async function addRound(db: Db, actor: Actor, input: NewRound): Promise<R
         unit,
         tools,
         tester,
+        ...(sharedWith.length ? { sharedWith } : {}),
         cases: chosen.map(({ record }) => `${record.key} revision ${record.revision}`),
         runs: planned.length,
-        leftOut: leftOut.map((l) => `${l.caseKey}${l.row === null ? '' : ` row ${l.row}`}`),
+        leftOut: [...leftOut.map((l) => `${l.caseKey}${l.row === null ? '' : ` row ${l.row}`}`), ...refused.map((r) => r.key)],
         ...(again.length ? { plannedAgain: again.length, reason: input.reason } : {}),
       },
       touches: { results: chosen.map(({ record }) => record.id) },
@@ -206,10 +307,11 @@ export async function addRound(db: Db, actor: Actor, input: NewRound): Promise<R
     w.wrote(roundRows, roundId);
     await planRuns(
       w,
-      { roundId, buildId: build.id, configuration, unit, tools, tester },
-      planned.map(({ caseKey, row }) => ({
+      { roundId, buildId: build.id, configuration, unit, tools },
+      planned.map(({ caseKey, row, person }) => ({
         c: byKey.get(caseKey) as StoredCase,
         row,
+        tester: person,
         supersedesId: before(caseKey, row)?.run.id ?? null,
       })),
     );

@@ -14,7 +14,7 @@ import {
   type AppContext,
   type Upload,
 } from '../base';
-import { addRound } from './plan';
+import { addRound, previewRound } from './plan';
 import { addProblem, problemList, problemsById, saveProblem } from './problems';
 import { addEvidence, finishRun, recordStep, removeEvidence, startRun } from './recording';
 import { decideRun, reassignRun, signRun } from './signing';
@@ -57,6 +57,7 @@ export function runRoutes(app: FastifyInstance, context: AppContext): void {
     load: runsById,
   });
   serve(app, context, contract.getRound, ({ membership, params }) => roundDetail(db, membership.projectId, params.key));
+  serve(app, context, contract.previewRound, ({ membership, body }) => previewRound(db, membership.projectId, body));
   serve(app, context, contract.addRound, ({ actor, body }) => addRound(db, actor, body));
   serve(app, context, contract.getRun, ({ membership, params }) => runDetail(db, membership.projectId, params.key));
   serve(app, context, contract.startRun, ({ actor, params }) => startRun(db, actor, params.key));

@@ -192,7 +192,7 @@ export async function decideIn(
   if (signer && meaning) await sign(w, signer, stored, meaning, hash, reason);
   if (choice === 'rerun') {
     const { roundId, buildId, configuration, unit, tools, tester } = run;
-    await planRuns(w, { roundId, buildId, configuration, unit, tools, tester }, [{ c, row: run.row, supersedesId: run.id }]);
+    await planRuns(w, { roundId, buildId, configuration, unit, tools }, [{ c, row: run.row, tester, supersedesId: run.id }]);
   }
   if (choice === 'withdraw' || choice === 'bringBack') await standAnew(w, run);
 }

@@ -1,7 +1,9 @@
 import type { OwnValue } from '@contract/base';
+import type { ImportSummary } from '@contract/specify';
 import { compareKeys, groupBy, sha256Hex, writeCsv } from '@core/base';
 import {
   previewRequirements,
+  summariseImport,
   type ColumnMapping,
   type ExistingRequirement,
   type ImportContext,
@@ -45,12 +47,44 @@ import { requirements } from './tables';
 const batch = 500;
 type End = Pick<StoredRecord, 'id' | 'kind' | 'key' | 'title' | 'revision' | 'state'>;
 
-/** A table as the preview in the browser reads it. */
+/** A table as it is read and compared. */
 const parseTable = parseWork(
   'requirements',
-  ({ csv, mapping, context }: { csv: string; mapping: ColumnMapping; context: ImportContext }): ImportPreview =>
+  ({ csv, mapping, context }: { csv: string; mapping: ColumnMapping | undefined; context: ImportContext }): ImportPreview =>
     previewRequirements(csv, mapping, context),
 );
+
+/** What a table is compared with: what the project has, its levels, its own fields of requirements. */
+async function contextOf(tx: Tx, projectId: number): Promise<ImportContext> {
+  const { levels } = await profileOf(tx, projectId);
+  const fields = (await listFields(tx, projectId))
+    .filter((field) => field.kind === 'requirement' && !field.retired)
+    .map(({ id, name, definition: { type, choices } }) => ({ id, name, type, choices }));
+  return { existing: await existing(tx, projectId), levels, fields };
+}
+
+/** What a table would write; nothing is written. */
+export async function previewImport(
+  db: Db,
+  projectId: number,
+  { csv, mapping }: { csv: string; mapping?: ColumnMapping | undefined },
+  parse: Parse = parseHere,
+): Promise<ImportSummary> {
+  const context = await db.transaction((tx) => contextOf(tx, projectId));
+  const { findings, rows, mapping: chosen, ...summary } = summariseImport(await parseTable(parse, { csv, mapping, context }));
+  return {
+    ...summary,
+    columns: [...summary.columns],
+    mapping: { ...chosen } as Record<string, string>,
+    findings: findings.map((finding) => ({ ...finding })),
+    rows: rows.map(({ key, status, parents, content: { title, level, method } }) => ({
+      key,
+      status,
+      parents: [...parents],
+      content: { title, level, method },
+    })),
+  };
+}
 
 /** What was written: new requirements, changed ones, and how many were the same already. */
 export interface Imported {
@@ -95,7 +129,7 @@ async function wholeRequirements(tx: Db | Tx, projectId: number, specificationId
   return rows.map((r) => ({ ...r, parents: [...(parents.get(r.record.id) ?? [])].sort(compareKeys) }));
 }
 
-/** Writes a requirements table, all rows or none; the same rules as the preview in the browser. What is there already becomes a new revision where it differs. */
+/** Writes a requirements table, all rows or none; the same rules as the preview. What is there already becomes a new revision where it differs. */
 export function importRequirements(
   db: Db,
   actor: Actor,
@@ -105,15 +139,7 @@ export function importRequirements(
   return write(db, actor, async (w) => {
     const { projectId } = actor;
     const specification = await lockSpecification(w, input.specification);
-    const { levels } = await profileOf(w.tx, projectId);
-    const fields = (await listFields(w.tx, projectId))
-      .filter((field) => field.kind === 'requirement' && !field.retired)
-      .map(({ id, name, definition: { type, choices } }) => ({ id, name, type, choices }));
-    const preview = await parseTable(parse, {
-      csv: input.csv,
-      mapping: input.mapping,
-      context: { existing: await existing(w.tx, projectId), levels, fields },
-    });
+    const preview = await parseTable(parse, { csv: input.csv, mapping: input.mapping, context: await contextOf(w.tx, projectId) });
     const errors = preview.findings.filter((finding) => finding.severity === 'error');
     if (errors.length) throw new Refusal('importErrors', { findings: [...errors] });
     if (!preview.rows.length) throw new Refusal('importErrors', { detail: 'The table has no rows.' });

@@ -2,7 +2,7 @@ import * as base from '@contract/base';
 import * as contract from '@contract/specify';
 import type { FastifyInstance } from 'fastify';
 import { addTrace, callerOf, confirmTrace, listPage, removeTrace, serve, serveExport, type AppContext } from '../base';
-import { exportRequirements, importRequirements } from './import';
+import { exportRequirements, importRequirements, previewImport } from './import';
 import {
   addRequirement,
   addSpecification,
@@ -67,6 +67,7 @@ export function specifyRoutes(app: FastifyInstance, context: AppContext): void {
     confirmTrace(db, actor, params.id, body, (ids, tx) => ownWorkAllowed(tx, actor.projectId, ids)),
   );
   serve(app, context, base.removeTrace, ({ actor, params, query }) => removeTrace(db, actor, params.id, query.reason));
+  serve(app, context, contract.previewImport, ({ membership, body }) => previewImport(db, membership.projectId, body, context.parse));
   serve(app, context, contract.importRequirements, ({ actor, body }) => importRequirements(db, actor, body, context.parse));
   app.get<{ Params: { project: string }; Querystring: { specification?: string } }>(
     '/api/projects/:project/requirements.csv',

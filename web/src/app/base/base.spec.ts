@@ -216,7 +216,7 @@ describe('links', () => {
       query: { path: 'src/a.c', line: '12' },
     });
     expect(actionLink('p', { to: { kind: 'run', key: 'RUN-1' }, place: 'bench' }).path).toEqual(['/', 'p', 'run', 'bench', 'RUN-1']);
-    expect(actionLink('p', { to: { kind: 'case', key: 'C-1' }, place: 'round' }).query).toEqual({ plan: 'C-1' });
+    expect(actionLink('p', { to: { kind: 'case', key: 'C-1' }, place: 'round' }).query).toEqual({ cases: 'C-1' });
   });
 });
 

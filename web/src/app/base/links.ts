@@ -39,6 +39,6 @@ export function recordLink(project: string, { kind, key }: RecordRef): Link {
 /** Where a next action is done. */
 export function actionLink(project: string, action: Pick<Action, 'to' | 'place'>): Link {
   if (action.place === 'bench') return { path: ['/', project, 'run', 'bench', action.to.key] };
-  if (action.place === 'round') return { path: ['/', project, 'run'], query: { plan: action.to.key } };
+  if (action.place === 'round') return { path: ['/', project, 'run', 'plan'], query: { cases: action.to.key } };
   return recordLink(project, action.to);
 }

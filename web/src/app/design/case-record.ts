@@ -294,7 +294,7 @@ export class CaseRecord {
   }
 
   protected plan(): void {
-    void this.router.navigate(['/', this.scope.slug(), 'run'], { queryParams: { plan: this.key() } });
+    void this.router.navigate(['/', this.scope.slug(), 'run', 'plan'], { queryParams: { cases: this.key() } });
   }
 
   protected theirs(conflict: CaseDetail): string {

@@ -134,7 +134,7 @@ export class DesignPage {
   }
 
   protected plan(): void {
-    void this.router.navigate(['/', this.scope.slug(), 'run'], { queryParams: { plan: this.selection()?.keys?.join(',') } });
+    void this.router.navigate(['/', this.scope.slug(), 'run', 'plan'], { queryParams: { cases: this.selection()?.keys?.join(',') } });
     this.list()?.none();
   }
 }

@@ -233,7 +233,8 @@ export class MeasurePage {
       this.store.dispatch(measureCommands.linkCase.start({ project, kind: 'verifies', from: r.caseKey, to: r.requirement }));
     else if (r.kind === 'designCase' && r.requirement)
       void this.router.navigate(['/', project, 'design'], { queryParams: { for: r.requirement } });
-    else if (r.kind === 'recordRun' && r.caseKey) void this.router.navigate(['/', project, 'run'], { queryParams: { plan: r.caseKey } });
+    else if (r.kind === 'recordRun' && r.caseKey)
+      void this.router.navigate(['/', project, 'run', 'plan'], { queryParams: { cases: r.caseKey } });
     else if (r.caseKey) void this.router.navigate(['/', project, 'design', r.caseKey], { queryParams: { edit: 1 } });
   }
 

@@ -1,13 +1,13 @@
 import { createFeature, createReducer, on } from '@ngrx/store';
-import { listCases, type CaseSummary } from '@contract/design';
 import * as contract from '@contract/run';
-import type { Problem, Round, RoundDetail, RunDetail } from '@contract/run';
-import { compareKeys } from '@core/base';
-import { command, noList, pagedCommand, withPage, type PagedList } from '../base';
+import type { Problem, Round, RoundDetail, RoundPreview, RunDetail } from '@contract/run';
+import { command } from '../base';
 
 export const runCommands = {
   addBuild: command('[Run] add build', contract.addBuild),
-  listRounds: pagedCommand('[Run] list rounds', contract.listRounds),
+  /** The newest round of a build: what is usual there. */
+  lastRound: command('[Run] last round', contract.listRounds),
+  previewRound: command('[Run] preview round', contract.previewRound),
   getRound: command('[Run] get round', contract.getRound),
   addRound: command('[Run] add round', contract.addRound),
   getRun: command('[Run] get run', contract.getRun),
@@ -23,28 +23,25 @@ export const runCommands = {
   readProblem: command('[Run] read problem', contract.listProblems),
   addProblem: command('[Run] add problem', contract.addProblem),
   saveProblem: command('[Run] save problem', contract.saveProblem),
-  listCases: pagedCommand('[Run] list cases', listCases),
 };
 
 interface RunState {
-  readonly rounds: PagedList<Round>;
+  readonly lastRound: Round | null;
+  /** What a round would be, and the question that it answers. */
+  readonly roundPreview: { readonly of: string; readonly answer: RoundPreview | null };
   readonly round: RoundDetail | null;
   readonly run: RunDetail | null;
   readonly problem: Problem | null;
-  readonly cases: PagedList<CaseSummary>;
 }
-const first: RunState = { rounds: noList, round: null, run: null, problem: null, cases: noList };
+const first: RunState = { lastRound: null, roundPreview: { of: '', answer: null }, round: null, run: null, problem: null };
 const c = runCommands;
-const newestFirst = (a: { readonly key: string }, b: { readonly key: string }): number => compareKeys(b.key, a.key);
 
 export const runFeature = createFeature({
   name: 'run',
   reducer: createReducer(
     first,
-    on(c.listRounds.done, (state, { input, answer }): RunState => ({
-      ...state,
-      rounds: withPage(state.rounds, input, answer, newestFirst),
-    })),
+    on(c.lastRound.done, (state, { answer }): RunState => ({ ...state, lastRound: answer.rows[0] ?? null })),
+    on(c.previewRound.done, (state, { input, answer }): RunState => ({ ...state, roundPreview: { of: JSON.stringify(input), answer } })),
     on(c.getRound.done, c.addRound.done, (state, { answer }): RunState => ({ ...state, round: answer })),
     // An answer that is older than what is shown is no news: several saves may be on their way at once.
     on(
@@ -73,9 +70,5 @@ export const runFeature = createFeature({
     }),
     on(c.readProblem.done, (state, { answer }): RunState => ({ ...state, problem: answer.rows[0] ?? null })),
     on(c.addProblem.done, c.saveProblem.done, (state, { answer }): RunState => ({ ...state, problem: answer })),
-    on(c.listCases.done, (state, { input, answer }): RunState => ({
-      ...state,
-      cases: withPage(state.cases, input, answer, (a, b) => compareKeys(a.key, b.key)),
-    })),
   ),
 });

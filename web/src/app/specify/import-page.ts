@@ -3,9 +3,9 @@ import { FormsModule } from '@angular/forms';
 import { MatButtonModule } from '@angular/material/button';
 import { MatProgressBarModule } from '@angular/material/progress-bar';
 import { Router } from '@angular/router';
-import { importFields, type ColumnMapping, type ImportContext, type ImportField, type ImportPreview } from '@core/specify';
-import { baseCommands, baseFeature, Icon, onAction, ProblemNote, selectRequest, useProject } from '../base';
-import { ImportWorker } from './import-client';
+import type { ImportSummary } from '@contract/specify';
+import { decodeText, importFields, type ImportField } from '@core/specify';
+import { baseCommands, baseFeature, Icon, onAction, onChanged, ProblemNote, selectRequest, useProject } from '../base';
 import { specifyCommands, specifyFeature } from './state';
 
 const fieldWords: Record<ImportField, string> = {
@@ -53,13 +53,14 @@ const fieldWords: Record<ImportField, string> = {
           >
         }
       </section>
-      @if (busy()) {
+      @if (reading().pending) {
         <mat-progress-bar mode="indeterminate" aria-label="Reading the file" />
       }
       @if (unreadable()) {
         <div class="note broken" role="alert"><cp-icon name="warning" />{{ unreadable() }}</div>
       }
       <cp-problem [of]="importName" />
+      <cp-problem [of]="previewName" />
       @if (preview(); as p) {
         <section class="sheet pad stack">
           <h2>Columns</h2>
@@ -91,7 +92,8 @@ const fieldWords: Record<ImportField, string> = {
         @if (p.findings.length) {
           <section class="sheet pad stack-s">
             <h2 class="t-broken">
-              {{ p.findings.length }}{{ p.findings.length >= 500 ? ' or more' : '' }} errors: nothing can be written yet
+              {{ p.findings.length === 1 ? 'One error' : p.findings.length + (p.findings.length >= 500 ? ' or more errors' : ' errors') }}:
+              nothing can be written yet
             </h2>
             <table class="list">
               <thead>
@@ -119,17 +121,14 @@ const fieldWords: Record<ImportField, string> = {
         @if (p.rows.length) {
           <section class="sheet pad stack-s">
             <div class="between">
-              <h2>
-                {{ p.rows.length }} of {{ p.total }} rows are good: {{ count('new') }} new, {{ count('changed') }} changed,
-                {{ count('same') }} the same
-              </h2>
+              <h2>{{ p.good }} of {{ p.total }} rows are good: {{ p.new }} new, {{ p.changed }} changed, {{ p.same }} the same</h2>
               <button
                 mat-flat-button
                 type="button"
-                [disabled]="p.findings.length > 0 || !target() || writing().pending > 0 || count('same') === p.rows.length"
+                [disabled]="p.findings.length > 0 || !target() || writing().pending > 0 || p.same === p.good"
                 (click)="write()"
               >
-                {{ writing().pending ? 'Writing …' : writeWords() }}
+                {{ writing().pending ? 'Writing …' : writeWords(p) }}
               </button>
             </div>
             <table class="list">
@@ -144,7 +143,7 @@ const fieldWords: Record<ImportField, string> = {
                 </tr>
               </thead>
               <tbody>
-                @for (r of p.rows.slice(0, 50); track r.key) {
+                @for (r of p.rows; track r.key) {
                   <tr>
                     <td class="key">{{ r.key }}</td>
                     <td>{{ r.status }}</td>
@@ -156,8 +155,8 @@ const fieldWords: Record<ImportField, string> = {
                 }
               </tbody>
             </table>
-            @if (p.rows.length > 50) {
-              <p class="second">The first 50 are shown.</p>
+            @if (p.good > p.rows.length) {
+              <p class="second">{{ p.rows.length }} of them are shown, those that change something first.</p>
             }
           </section>
         }
@@ -192,41 +191,34 @@ export class ImportPage {
   protected readonly scope = useProject();
   private readonly store = this.scope.store;
   private readonly router = inject(Router);
-  private readonly worker = inject(ImportWorker);
   protected readonly specifications = this.store.selectSignal(specifyFeature.selectSpecifications);
   private readonly fieldList = this.store.selectSignal(baseFeature.selectFields);
-  private readonly all = this.store.selectSignal(specifyFeature.selectRequirements);
   protected readonly writing = this.store.selectSignal(selectRequest(specifyCommands.importRequirements.name));
+  protected readonly reading = this.store.selectSignal(selectRequest(specifyCommands.previewImport.name));
   protected readonly importName = specifyCommands.importRequirements.name;
+  protected readonly previewName = specifyCommands.previewImport.name;
   protected readonly fields = importFields;
   protected readonly fieldWords = fieldWords;
   protected readonly target = signal('');
   protected readonly fileName = signal('');
   protected readonly encoding = signal('');
-  protected readonly busy = signal(false);
   protected readonly unreadable = signal('');
-  protected readonly preview = signal<ImportPreview | null>(null);
+  protected readonly preview = signal<ImportSummary | null>(null);
   private csv = '';
   /** The project's own fields of requirements. */
   protected readonly ownFields = computed(() => this.fieldList().filter((f) => f.kind === 'requirement' && !f.retired));
-  private readonly levels = computed(() => this.scope.project()?.profile.levels ?? []);
 
   constructor() {
     const project = this.scope.slug();
     this.store.dispatch(specifyCommands.listSpecifications.start({ project }));
-    this.store.dispatch(specifyCommands.listRequirements.start({ project }));
     this.store.dispatch(baseCommands.listFields.start({ project }));
     effect(() => {
       const chosen = this.into() || this.specifications()[0]?.key || '';
       untracked(() => !this.target() && this.target.set(chosen));
     });
-    // A file may be chosen before the keys that exist have come, and others may write some meanwhile: then it is looked at again.
-    effect(() => {
-      this.all();
-      this.levels();
-      this.ownFields();
-      untracked(() => this.csv && void this.check(this.preview()?.mapping));
-    });
+    // Others may write meanwhile what the table is compared with: then it is looked at again.
+    onChanged(['requirement', 'field', 'project'], () => this.csv && this.check(this.preview()?.mapping));
+    onAction(specifyCommands.previewImport.done, ({ answer }) => this.preview.set(answer));
     onAction(specifyCommands.importRequirements.done, () => void this.router.navigate(['/', this.scope.slug(), 'specify', this.target()]));
   }
 
@@ -245,70 +237,32 @@ export class ImportPage {
     this.fileName.set(file.name);
     this.preview.set(null);
     this.unreadable.set('');
+    this.csv = '';
     if (file.size > 40 * 1024 * 1024) return this.unreadable.set('The file is larger than 40 MiB. Nothing was read.');
-    this.busy.set(true);
-    const decoded = await this.worker.decode(new Uint8Array(await file.arrayBuffer()));
-    if (!decoded) {
-      this.busy.set(false);
-      return this.unreadable.set(`${file.name} is not a text file.`);
-    }
+    const decoded = decodeText(new Uint8Array(await file.arrayBuffer()));
+    if (!decoded) return this.unreadable.set(`${file.name} is not a text file.`);
     this.csv = decoded.text;
     this.encoding.set(decoded.encoding);
-    await this.check(undefined);
+    this.check(undefined);
   }
 
-  private async check(mapping: ColumnMapping | undefined): Promise<void> {
-    this.busy.set(true);
-    this.preview.set(await this.worker.preview(this.csv, mapping, this.context()));
-    this.busy.set(false);
+  private check(mapping: Record<string, string> | undefined): void {
+    this.store.dispatch(
+      specifyCommands.previewImport.start({ project: this.scope.slug(), csv: this.csv, ...(mapping ? { mapping } : {}) }),
+    );
   }
 
-  /** What the table is compared with: the requirements that are here, the levels, the project's own fields. */
-  private context(): ImportContext {
-    return {
-      existing: new Map(
-        this.all().rows.map((r) => [
-          r.key,
-          {
-            content: {
-              kind: r.kind,
-              title: r.title,
-              text: r.text,
-              rationale: r.rationale,
-              level: r.level,
-              method: r.method,
-              topLevel: r.topLevel,
-              derived: r.derived,
-              notInCode: r.notInCode,
-              notInCodeRationale: r.notInCodeRationale,
-            },
-            parents: r.derivedFrom,
-            under: r.under,
-            own: r.own,
-          },
-        ]),
-      ),
-      levels: [...this.levels()],
-      fields: this.ownFields().map(({ id, name, definition: { type, choices } }) => ({ id, name, type, choices })),
-    };
-  }
-
-  protected map(field: ImportField | `own:${number}`, column: string): void {
+  protected map(field: string, column: string): void {
     const { [field]: _, ...rest } = this.preview()?.mapping ?? {};
-    void this.check(column ? { ...rest, [field]: column } : rest);
+    this.check(column ? { ...rest, [field]: column } : rest);
   }
 
-  protected count(status: 'new' | 'changed' | 'same'): number {
-    return this.preview()?.rows.filter((row) => row.status === status).length ?? 0;
-  }
-
-  protected writeWords(): string {
-    const [fresh, changed] = [this.count('new'), this.count('changed')];
+  protected writeWords({ new: fresh, changed }: ImportSummary): string {
     const words = [fresh ? `${fresh} new` : '', changed ? `${changed} changed` : ''].filter(Boolean).join(' and ');
     return words ? `Write ${words}` : 'Nothing differs';
   }
 
-  protected ownColumn(p: ImportPreview, id: number): string {
+  protected ownColumn(p: ImportSummary, id: number): string {
     return p.mapping[`own:${id}`] ?? '';
   }
 
@@ -325,7 +279,7 @@ export class ImportPage {
           specification: this.target(),
           fileName: this.fileName(),
           csv: this.csv,
-          mapping: mapping as Record<string, string>,
+          mapping,
         }),
       );
   }

@@ -5,12 +5,11 @@ import { getCord } from '@contract/prove';
 import { requirementCode } from '@contract/measure';
 import { FakeApi, hear, mount, openWeb, type Mounted } from '../base/testing';
 import { ImportPage } from './import-page';
-import { ImportWorker } from './import-client';
 import { RequirementRecord } from './requirement-record';
 import { proofCommands, proofFeature } from './requirement-proof';
 import { SpecifyPage } from './specify-page';
 import { specifyCommands, specifyFeature } from './state';
-import { previewRequirements, type ColumnMapping, type ImportContext } from '@core/specify';
+import { previewRequirements, summariseImport, type ColumnMapping } from '@core/specify';
 import { TestBed } from '@angular/core/testing';
 
 const row = (n: number, more: Partial<Requirement> = {}): Requirement => ({
@@ -243,13 +242,16 @@ describe('a requirement', () => {
 
 describe('the import of a table', () => {
   const open = async (existing: Requirement[] = []) => {
-    const worker = {
-      decode: (bytes: Uint8Array) => Promise.resolve({ text: new TextDecoder().decode(bytes), encoding: 'utf-8' }),
-      preview: (csv: string, mapping: ColumnMapping | undefined, context: ImportContext) =>
-        Promise.resolve(previewRequirements(csv, mapping, context)),
-    };
-    const { api } = openWeb(['author'], rooms, [{ provide: ImportWorker, useValue: worker }]);
+    const { api } = openWeb(['author'], rooms);
     serve(api, () => existing);
+    api.on(contract.previewImport, ({ csv, mapping }) => {
+      const known = existing.map(
+        ({ key, derivedFrom: parents, under, own, ...content }) => [key, { content, parents, under, own }] as const,
+      );
+      return summariseImport(
+        previewRequirements(csv as string, mapping as ColumnMapping, { existing: new Map(known), levels: ['SIL 2', 'SIL 3'] }),
+      );
+    });
     const page = await mount(ImportPage);
     const give = async (csv: string): Promise<void> => {
       const transfer = new DataTransfer();

@@ -18,6 +18,7 @@ export const specifyCommands = {
   addTrace: command('[Specify] add trace', addTrace),
   confirmTrace: command('[Specify] confirm trace', confirmTrace),
   removeTrace: command('[Specify] remove trace', removeTrace),
+  previewImport: command('[Specify] preview import', contract.previewImport),
   importRequirements: command('[Specify] import', contract.importRequirements),
 };
 

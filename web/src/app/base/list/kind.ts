@@ -24,8 +24,9 @@ export interface ListKind<R extends ListRow> {
   /** Orders that are offered: the field, and its words. The first is the usual one; `-` before it turns it round. */
   readonly sorts: readonly (readonly [string, string])[];
   readonly rowHeight: number;
-  /** The list as its export is addressed, and as acts on many name it. */
-  readonly exported: 'requirements' | 'cases' | 'runs' | 'problems';
+  /** The list as its export is addressed; one without is not exported. */
+  readonly exported?: 'requirements' | 'cases' | 'runs' | 'problems';
+  /** The kind as acts on many name it: its rows can be chosen. */
   readonly bulk?: 'requirement' | 'case' | 'run';
   /** Never read: tells which rows it has. */
   readonly row?: R;

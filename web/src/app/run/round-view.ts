@@ -8,14 +8,14 @@ import { runCommands, runFeature } from './state';
 
 /** One round: its runs, with the state of each and the next thing to do. */
 @Component({
-  selector: 'cp-round-page',
+  selector: 'cp-round',
   imports: [RouterLink, MatButtonModule, ExportMenu, Icon, RecordLink],
   changeDetection: ChangeDetectionStrategy.OnPush,
   template: `
     @if (round(); as r) {
-      <div class="page stack">
+      <div class="stack">
         <div class="page-head">
-          <h1>{{ r.title }}</h1>
+          <h2 class="title">{{ r.title }}</h2>
           <span class="second grow">{{ r.key }} · {{ r.build }} · {{ r.configuration }} · {{ r.unit }}</span>
           @if (next(); as run) {
             <a mat-flat-button [routerLink]="['/', scope.slug(), 'run', 'bench', run.key]"
@@ -63,8 +63,8 @@ import { runCommands, runFeature } from './state';
                       <span class="tag">carried over</span>
                     }
                   </td>
-                  <td class="num">{{ run.seconds ? (run.seconds / 60).toFixed(0) : '–' }} of {{ run.plannedMinutes }}</td>
-                  <td>
+                  <td class="num nowrap">{{ run.seconds ? (run.seconds / 60).toFixed(0) : '–' }} of {{ run.plannedMinutes }}</td>
+                  <td class="nowrap">
                     @if (run.state === 'planned' || run.state === 'onBench') {
                       <a [routerLink]="['/', scope.slug(), 'run', 'bench', run.key]">Bench ›</a>
                     } @else {
@@ -87,12 +87,18 @@ import { runCommands, runFeature } from './state';
     a[mat-flat-button] {
       color: var(--on-cord);
     }
+    .title {
+      font-size: 22px;
+    }
+    .nowrap {
+      white-space: nowrap;
+    }
     tr.second td {
       opacity: 0.75;
     }
   `,
 })
-export class RoundPage {
+export class RoundView {
   readonly key = input.required<string>();
   protected readonly scope = useProject();
   private readonly store = this.scope.store;

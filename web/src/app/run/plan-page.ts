@@ -1,0 +1,333 @@
+import { ChangeDetectionStrategy, Component, computed, effect, inject, input, signal, untracked } from '@angular/core';
+import { toObservable, takeUntilDestroyed } from '@angular/core/rxjs-interop';
+import { FormsModule } from '@angular/forms';
+import { MatButtonModule } from '@angular/material/button';
+import { Router, RouterLink } from '@angular/router';
+import type { Selection } from '@contract/base';
+import { debounceTime } from 'rxjs';
+import { Icon, onAction, onChanged, ProblemNote, RecordLink, RecordList, RowLines, RowTemplate, selectRequest, useProject } from '../base';
+import { plannedKind } from './round-list';
+import { runCommands, runFeature } from './state';
+
+/** A round is planned: the cases are chosen on the left, and what it would be is told beside them before it is written. */
+@Component({
+  selector: 'cp-plan-page',
+  imports: [FormsModule, RouterLink, MatButtonModule, Icon, ProblemNote, RecordLink, RecordList, RowLines, RowTemplate],
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  template: `
+    <div class="panes plan">
+      <section class="pane pane-left side" aria-label="Cases">
+        <div class="row">
+          <h1 class="grow">Plan a round on {{ scope.build() || 'no build yet' }}</h1>
+          <a mat-button [routerLink]="['/', scope.slug(), 'run']">Cancel</a>
+        </div>
+        @if (given().length) {
+          <div class="row" aria-label="Cases that come along">
+            <span class="second small">Comes along:</span>
+            @for (key of given(); track key) {
+              <span class="chip"
+                ><cp-record kind="case" [key]="key" /><button
+                  class="chip"
+                  type="button"
+                  [attr.aria-label]="'Without ' + key"
+                  (click)="without(key)"
+                >
+                  <cp-icon name="close" /></button
+              ></span>
+            }
+          </div>
+        }
+        <cp-record-list [kind]="kind" (opened)="look($event)" (chosen)="selection.set($event)">
+          <ng-template [cpRow]="kind" let-c let-found="found">
+            <cp-row-lines
+              [row]="c"
+              [found]="found"
+              [below]="
+                (c.verifies.join(', ') || 'verifies nothing') +
+                (c.rows ? ' · ' + c.rows + (c.rows === 1 ? ' row' : ' rows') : '') +
+                ' · ' +
+                c.plannedMinutes +
+                ' min'
+              "
+            />
+            @if (c.state !== 'approved') {
+              <span class="tag waiting">{{ c.state === 'review' ? 'in review' : 'draft' }}</span>
+            }
+          </ng-template>
+          <ng-container empty>
+            <h2>No case yet</h2>
+            <p>Design one first: only approved cases are run.</p>
+          </ng-container>
+        </cp-record-list>
+      </section>
+      <form class="pane stack" aria-label="The round" (ngSubmit)="send()">
+        <div class="sheet pad stack">
+          <label class="field"><span>Title</span><input class="in" name="title" maxlength="300" [(ngModel)]="title" /></label>
+          <label class="field"
+            ><span>Configuration</span
+            ><input class="in" name="configuration" placeholder="rig 2 · cold chamber" maxlength="300" [(ngModel)]="configuration"
+          /></label>
+          <div class="two">
+            <label class="field"><span>Unit under test</span><input class="in" name="unit" maxlength="300" [(ngModel)]="unit" /></label>
+            <label class="field"><span>Tools</span><input class="in" name="tools" maxlength="300" [(ngModel)]="tools" /></label>
+          </div>
+          <label class="field"
+            ><span>Done by</span
+            ><select class="in" name="tester" [(ngModel)]="tester">
+              @for (t of testers(); track t.login) {
+                <option [value]="t.login">{{ t.printedName }}</option>
+              }
+            </select></label
+          >
+          @if (others().length) {
+            <fieldset class="share">
+              <legend class="small second">Shared out evenly with</legend>
+              @for (t of others(); track t.login) {
+                <label class="check"
+                  ><input type="checkbox" [checked]="shared().has(t.login)" (change)="share(t.login)" /> {{ t.printedName }}</label
+                >
+              }
+            </fieldset>
+          }
+          <label class="check"
+            ><input type="checkbox" name="leaveOut" [(ngModel)]="leaveOut" /> Leave out what passed here in this configuration and still
+            stands</label
+          >
+        </div>
+        <section class="sheet pad stack-s" aria-live="polite" aria-label="What the round would be">
+          @if (!asked()) {
+            <h2>Choose cases on the left</h2>
+            <p class="second">Space chooses a row, Shift a stretch; “Choose all” takes all that the filter finds.</p>
+          } @else if (preview(); as p) {
+            <h2>{{ p.runs }} {{ p.runs === 1 ? 'run' : 'runs' }}, {{ duration(p.minutes) }} planned</h2>
+            @if (p.people.length > 1) {
+              <table class="list">
+                <tbody>
+                  @for (person of p.people; track person.login) {
+                    <tr>
+                      <td>{{ nameOf(person.login) }}</td>
+                      <td class="num">{{ person.runs }} {{ person.runs === 1 ? 'run' : 'runs' }}</td>
+                      <td class="num">{{ duration(person.minutes) }}</td>
+                    </tr>
+                  }
+                </tbody>
+              </table>
+            }
+            @if (p.refusedCount) {
+              <details open>
+                <summary>{{ p.refusedCount }} cannot be run and {{ p.refusedCount === 1 ? 'is' : 'are' }} left out</summary>
+                <ul class="small">
+                  @for (r of p.refused; track r.key) {
+                    <li>{{ r.why }}</li>
+                  }
+                </ul>
+              </details>
+            }
+            @if (p.passedCount) {
+              <details>
+                <summary>{{ p.passedCount }} left out: passed, and still {{ p.passedCount === 1 ? 'stands' : 'stand' }}</summary>
+                <ul class="small">
+                  @for (r of p.passed; track r.key) {
+                    <li>
+                      <b class="key">{{ r.key }}</b> {{ r.why }}
+                    </li>
+                  }
+                </ul>
+              </details>
+            }
+            @if (p.againCount) {
+              <div class="note waiting">
+                <cp-icon name="history" />
+                <span
+                  >{{ p.againCount }} {{ p.againCount === 1 ? 'has' : 'have' }} a result here already, which stands until a newer one is
+                  finished: {{ p.again.slice(0, 6).join(', ') }}{{ p.againCount > 6 ? ' and others' : '' }}.</span
+                >
+              </div>
+              <label class="field"
+                ><span>Why they are planned again</span><input class="in" name="why" maxlength="2000" [(ngModel)]="why"
+              /></label>
+            }
+          } @else {
+            <p class="second" role="status">Counting …</p>
+          }
+          <cp-problem [of]="names.preview" />
+          <cp-problem [of]="names.round" />
+          <div class="row">
+            <button mat-flat-button type="submit" [disabled]="missing() !== ''">
+              Plan {{ preview()?.runs ?? 0 }} {{ preview()?.runs === 1 ? 'run' : 'runs' }}
+            </button>
+            @if (missing()) {
+              <span class="second small">{{ missing() }}</span>
+            }
+          </div>
+        </section>
+      </form>
+    </div>
+  `,
+  styles: `
+    :host {
+      display: block;
+      height: 100%;
+    }
+    .plan {
+      grid-template-columns: minmax(0, 1fr) minmax(340px, 440px);
+    }
+    .side {
+      display: flex;
+      flex-direction: column;
+      gap: 10px;
+      overflow: hidden;
+    }
+    .two {
+      display: grid;
+      grid-template-columns: 1fr 1fr;
+      gap: 12px;
+    }
+    .share {
+      border: 1px solid var(--hairline);
+      border-radius: 10px;
+      margin: 0;
+      padding: 6px 12px 10px;
+    }
+    summary {
+      cursor: pointer;
+    }
+    @media (max-width: 819px) {
+      .side {
+        height: 60vh;
+      }
+    }
+  `,
+})
+export class PlanPage {
+  /** From the address: cases that are to be planned, beside what is chosen here. */
+  readonly cases = input<string>();
+  protected readonly scope = useProject();
+  protected readonly kind = plannedKind;
+  private readonly store = this.scope.store;
+  private readonly router = inject(Router);
+  protected readonly names = { preview: runCommands.previewRound.name, round: runCommands.addRound.name };
+  protected readonly given = signal<readonly string[]>([]);
+  protected readonly selection = signal<Selection | null>(null);
+  protected readonly title = signal('');
+  protected readonly configuration = signal('');
+  protected readonly unit = signal('');
+  protected readonly tools = signal('');
+  protected readonly tester = signal('');
+  protected readonly shared = signal<ReadonlySet<string>>(new Set());
+  protected readonly leaveOut = signal(false);
+  protected readonly why = signal('');
+  protected readonly testers = computed(() => (this.scope.project()?.members ?? []).filter((m) => m.roles.includes('tester')));
+  protected readonly others = computed(() => this.testers().filter(({ login }) => login !== this.tester()));
+  private readonly answer = this.store.selectSignal(runFeature.selectRoundPreview);
+  private readonly sending = this.store.selectSignal(selectRequest(this.names.round));
+  private readonly last = this.store.selectSignal(runFeature.selectLastRound);
+
+  /** The cases that are meant; null for none. */
+  private readonly chosen = computed((): { cases: string[]; filter?: string } | null => {
+    const selection = this.selection();
+    if (selection?.filter !== undefined) return { cases: [], filter: selection.filter };
+    const cases = [...new Set([...this.given(), ...(selection?.keys ?? [])])];
+    return cases.length ? { cases } : null;
+  });
+  /** What is asked of the server, as the round would be now. */
+  protected readonly asked = computed(() => {
+    const chosen = this.chosen();
+    if (!chosen || !this.scope.build() || !this.configuration().trim() || !this.tester()) return null;
+    return {
+      project: this.scope.slug(),
+      build: this.scope.build(),
+      configuration: this.configuration().trim(),
+      tester: this.tester(),
+      sharedWith: [...this.shared()].filter((login) => login !== this.tester()),
+      ...chosen,
+      ...(this.leaveOut() ? { leaveOut: 'passed' as const } : {}),
+    };
+  });
+  /** What the last question was answered with. */
+  protected readonly preview = computed(() => {
+    const { of, answer } = this.answer();
+    return answer && of === JSON.stringify(this.asked()) ? answer : null;
+  });
+  /** What is still needed before it can be planned, in words. */
+  protected readonly missing = computed(() => {
+    if (!this.chosen()) return 'No case is chosen yet.';
+    if (!this.title().trim()) return 'It needs a title.';
+    if (!this.configuration().trim()) return 'Say in which configuration it is run.';
+    const p = this.preview();
+    if (!p || this.sending().pending) return '…';
+    if (!p.runs) return 'Nothing is left to run.';
+    return p.againCount && this.why().trim().length < 3 ? 'Say why what has a result is planned again.' : '';
+  });
+
+  constructor() {
+    effect(() => {
+      const keys = (this.cases() ?? '').split(',').filter(Boolean);
+      untracked(() => this.given.set(keys));
+    });
+    // Nothing is typed twice: the last round tells what is usual here.
+    effect(() => {
+      const at = { project: this.scope.slug(), build: this.scope.build(), sort: '-createdAt', limit: 1 };
+      untracked(() => at.build && this.store.dispatch(runCommands.lastRound.start(at)));
+    });
+    effect(() => {
+      const last = this.last();
+      const testers = this.testers();
+      untracked(() => {
+        if (last && !this.configuration()) this.configuration.set(last.configuration);
+        if (last && !this.unit()) this.unit.set(last.unit);
+        if (last && !this.tools()) this.tools.set(last.tools);
+        const me = this.scope.session()?.person.login;
+        if (!this.tester()) this.tester.set(testers.find((t) => t.login === me)?.login ?? testers[0]?.login ?? '');
+      });
+    });
+    const ask = (): void => {
+      const asked = this.asked();
+      if (asked) this.store.dispatch(runCommands.previewRound.start(asked));
+    };
+    toObservable(computed(() => JSON.stringify(this.asked())))
+      .pipe(debounceTime(200), takeUntilDestroyed())
+      .subscribe(ask);
+    onChanged(['case', 'run', 'round'], ask);
+    onAction(runCommands.addRound.done, ({ answer }) => void this.router.navigate(['/', this.scope.slug(), 'run', 'round', answer.key]));
+  }
+
+  protected without(key: string): void {
+    this.given.set(this.given().filter((other) => other !== key));
+  }
+
+  protected share(login: string): void {
+    const next = new Set(this.shared());
+    if (!next.delete(login)) next.add(login);
+    this.shared.set(next);
+  }
+
+  protected nameOf(login: string): string {
+    return this.testers().find((t) => t.login === login)?.printedName ?? login;
+  }
+
+  protected duration(minutes: number): string {
+    return minutes < 120 ? `${minutes} min` : `${Math.floor(minutes / 60)} h ${minutes % 60} min`;
+  }
+
+  protected look(key: string): void {
+    void this.router.navigate(['/', this.scope.slug(), 'design', key]);
+  }
+
+  protected send(): void {
+    const asked = this.asked();
+    const preview = this.preview();
+    if (!asked || !preview || this.missing()) return;
+    const refused = new Set(preview.refused.map(({ key }) => key));
+    this.store.dispatch(
+      runCommands.addRound.start({
+        ...asked,
+        cases: asked.cases.filter((key) => !refused.has(key)),
+        title: this.title().trim(),
+        unit: this.unit().trim(),
+        tools: this.tools().trim(),
+        reason: this.why().trim(),
+      }),
+    );
+  }
+}
