@@ -15,6 +15,7 @@ const isEndpoint = (value: unknown): value is Endpoint =>
 
 const mayWords: Record<string, string> = {
   anyone: 'anybody',
+  halfSignedIn: 'signed in, also while the second factor is still to be shown',
   settingPassword: 'signed in, also with a one-time code',
   signedIn: 'signed in',
   installation: 'administrator of the installation',

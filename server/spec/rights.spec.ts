@@ -58,7 +58,7 @@ describe('every route, asked by everybody', () => {
   const expected = ({ may, path }: Route, { login, member, installation }: Caller): number | undefined => {
     if (may === 'anyone') return undefined;
     if (!login || login === 'disabled') return 401;
-    if (may === 'signedIn' || may === 'settingPassword') return undefined;
+    if (may === 'signedIn' || may === 'settingPassword' || may === 'halfSignedIn') return undefined;
     if (may === 'installation') return installation ? undefined : 403;
     // Whoever has no part in a project is not told that it exists.
     if (path.includes('{project}') && !member.length) return 404;

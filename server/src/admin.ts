@@ -1,6 +1,6 @@
 import { eq } from 'drizzle-orm';
 import { addressFromEnvironment } from './address';
-import { hashPassword, memberships, oneTimeCode, openDatabase, people, projects, write, type Actor } from './base';
+import { hashPassword, memberships, oneTimeCode, openDatabase, people, projects, secondFactors, write, type Actor } from './base';
 import './rooms';
 
 /**
@@ -29,6 +29,8 @@ const personId = await write(db, actor, async (w) => {
           .values({ login, printedName: login, ...change })
           .$returningId()
       )[0].id;
+  // Whoever comes back in this way may have lost the second factor too.
+  await w.tx.delete(secondFactors).where(eq(secondFactors.personId, id));
   w.log({ action: 'access restored by the operator', kind: 'person', key: login, before: known ? { disabled: known.disabled } : null });
   return id;
 });

@@ -21,6 +21,7 @@ const appendOnly = new Set([
 ]);
 /** Tables from which rows may go: they hold no record of the work. */
 const removable = new Set([
+  'second_factors',
   'sessions',
   'memberships',
   'followers',

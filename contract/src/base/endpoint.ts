@@ -2,10 +2,11 @@ import { z } from 'zod';
 import type { Role } from '@core/base';
 
 /**
- * Who may call: anybody, whoever is signed in (even with a one-time code: `settingPassword`), whoever administers the installation, any
+ * Who may call: anybody, whoever is signed in (even with a one-time code: `settingPassword`; even
+ * while the second factor is still to be shown: `halfSignedIn`), whoever administers the installation, any
  * member of the project, or members with one of the roles named.
  */
-export type May = 'anyone' | 'settingPassword' | 'signedIn' | 'installation' | 'member' | readonly Role[];
+export type May = 'anyone' | 'halfSignedIn' | 'settingPassword' | 'signedIn' | 'installation' | 'member' | readonly Role[];
 
 /** One route, told once: the server registers it, OpenAPI describes it, the client calls it. */
 export interface Endpoint<

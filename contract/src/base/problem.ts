@@ -25,6 +25,8 @@ export const problemCodes = {
   signaturePassword: [403, 'The password is wrong. Nothing was signed.'],
   locked: [429, 'Too many wrong passwords from here. Wait ten minutes before you try again.'],
   setPassword: [403, 'You signed in with a one-time code: set your own password first.'],
+  secondFactor: [403, 'Your password was right. Show your second factor to go on.'],
+  secondFactorNeeded: [403, 'This needs a second factor. Add one to your account, and sign in with it.'],
   tooSlow: [408, 'The request did not arrive in time. Nothing was stored.'],
   lastAdministrator: [409, 'This is the last administrator: make somebody else one first.'],
   tooMany: [429, 'Too many requests at once. Wait a moment and try again.'],

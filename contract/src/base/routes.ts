@@ -23,6 +23,10 @@ export const sessionSchema = z.object({
   projects: z.array(z.object({ slug: z.string(), name: z.string(), roles: z.array(roleSchema) })),
   /** Signed in with a one-time code: the person's own password has to be set before anything else. */
   setPassword: z.boolean(),
+  /** The password was right, and one of these is still to be shown; null where nothing is. */
+  factor: z.array(z.enum(['totp', 'passkey'])).nullable(),
+  /** Was the session opened with a second factor? */
+  factorShown: z.boolean(),
   /** Wrong passwords that somebody tried for this account within the last day. */
   tried: z.number(),
 });
@@ -45,10 +49,70 @@ export const signIn = endpoint('POST', '/session', {
   body: z.object({ login: z.string().max(60), password: z.string().max(200) }),
   answer: sessionSchema,
 });
-export const signOut = endpoint('DELETE', '/session', { summary: 'Sign out', may: 'settingPassword', answer: done });
+/** What a browser and its authenticator say to each other; the server's library reads it. */
+const passkeyMessage = z.record(z.string().max(60), z.unknown());
+export const askPasskey = endpoint('POST', '/session/factor/options', {
+  summary: 'What the browser needs to show a passkey, while signing in',
+  may: 'halfSignedIn',
+  answer: passkeyMessage,
+});
+export const showFactor = endpoint('POST', '/session/factor', {
+  summary: 'Show the second factor, while signing in: a code of an authenticator application, or a passkey',
+  may: 'halfSignedIn',
+  body: z.object({ code: z.string().max(20).optional(), passkey: passkeyMessage.optional() }),
+  answer: sessionSchema,
+});
+export const factorSchema = z.object({
+  id: z.number(),
+  kind: z.enum(['totp', 'passkey']),
+  name: z.string(),
+  addedAt: z.string(),
+  usedAt: z.string().nullable(),
+});
+export type Factor = z.output<typeof factorSchema>;
+const factorName = z.string().trim().min(1, 'Give it a name that you know it by.').max(60);
+const withPassword = z.object({ password: z.string().max(200) });
+export const listFactors = endpoint('GET', '/session/factors', {
+  summary: 'One’s own second factors',
+  may: 'signedIn',
+  answer: z.array(factorSchema),
+});
+export const beginTotp = endpoint('POST', '/session/factors/totp', {
+  summary: 'Begin with an authenticator application: its secret, shown once; it counts when a code of it was given',
+  may: 'signedIn',
+  body: withPassword,
+  answer: z.object({ id: z.number(), secret: z.string(), uri: z.string() }),
+});
+export const confirmTotp = endpoint('POST', '/session/factors/totp/:id', {
+  summary: 'Give the first code of an authenticator application',
+  may: 'signedIn',
+  params: z.object({ id: z.coerce.number().int() }),
+  body: z.object({ code: z.string().max(20), name: factorName }),
+  answer: z.array(factorSchema),
+});
+export const beginPasskey = endpoint('POST', '/session/factors/passkey/options', {
+  summary: 'What the browser needs to make a passkey',
+  may: 'signedIn',
+  body: withPassword,
+  answer: passkeyMessage,
+});
+export const addPasskey = endpoint('POST', '/session/factors/passkey', {
+  summary: 'Store the passkey that the browser made',
+  may: 'signedIn',
+  body: z.object({ name: factorName, response: passkeyMessage }),
+  answer: z.array(factorSchema),
+});
+export const removeFactor = endpoint('POST', '/session/factors/:id/remove', {
+  summary: 'Remove one of one’s own second factors',
+  may: 'signedIn',
+  params: z.object({ id: z.coerce.number().int() }),
+  body: withPassword,
+  answer: z.array(factorSchema),
+});
+export const signOut = endpoint('DELETE', '/session', { summary: 'Sign out', may: 'halfSignedIn', answer: done });
 export const getSession = endpoint('GET', '/session', {
   summary: 'Who is signed in, and which projects are theirs',
-  may: 'settingPassword',
+  may: 'halfSignedIn',
   answer: sessionSchema,
 });
 export const changePassword = endpoint('PUT', '/session/password', {
@@ -86,11 +150,29 @@ export const addPerson = endpoint('POST', '/people', {
 });
 export const changePerson = endpoint('PUT', '/people/:login', {
   summary:
-    'Disable or enable an account, rename its person, or reset the password to a one-time code; each stands in the ledgers of their projects',
+    'Disable or enable an account, rename its person, reset the password to a one-time code, or remove the second factors; each stands in the ledgers of their projects',
   may: 'installation',
   params: z.object({ login: z.string().max(60) }),
-  body: z.object({ disabled: z.boolean().optional(), printedName: shortText.trim().min(1).optional(), reset: z.literal(true).optional() }),
+  body: z.object({
+    disabled: z.boolean().optional(),
+    printedName: shortText.trim().min(1).optional(),
+    reset: z.literal(true).optional(),
+    /** Takes away all second factors: for somebody who lost theirs. */
+    dropFactors: z.literal(true).optional(),
+  }),
   answer: z.object({ person: personSchema, code: z.string().nullable() }),
+});
+const installationPolicy = z.object({ administratorsNeedFactor: z.boolean() });
+export const getInstallationPolicy = endpoint('GET', '/installation/policy', {
+  summary: 'What the installation asks of those who administer',
+  may: 'installation',
+  answer: installationPolicy,
+});
+export const setInstallationPolicy = endpoint('PUT', '/installation/policy', {
+  summary: 'Set whether whoever administers the installation or a project must have signed in with a second factor',
+  may: 'installation',
+  body: installationPolicy,
+  answer: installationPolicy,
 });
 export const addProject = endpoint('POST', '/projects', {
   summary: 'Begin a project',
@@ -122,6 +204,7 @@ export const profileSchema = z.object({
       creditNeedsSignature: z.boolean(),
       observationAt: z.array(z.string().max(60)).max(50),
       reasonLength: z.number().int().min(3).max(200),
+      signingNeedsFactor: z.boolean().optional(),
     })
     .optional(),
 });

@@ -11,6 +11,8 @@ export interface Policies {
   readonly observationAt: readonly string[];
   /** Least number of characters of a reason. */
   readonly reasonLength: number;
+  /** Does a signature need a session that was opened with a second factor? */
+  readonly signingNeedsFactor?: boolean | undefined;
 }
 
 /** Nobody approves their own work; credit waits for the tester's signature; a passed step says what was seen where a review is asked for. */

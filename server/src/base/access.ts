@@ -5,6 +5,7 @@ import { and, asc, desc, eq, gt, inArray, lt, ne, sql } from 'drizzle-orm';
 import type { Db } from './database';
 import { Refusal } from './errors';
 import { gathered } from './gathered';
+import { factorKinds } from './factors';
 import type { SignedIn } from './passwords';
 import { statement } from './statement';
 import { ledger, ledgerHeads, memberships, people, projects, sessions, settings, tokens } from './tables';
@@ -19,7 +20,13 @@ const notedEvery = 5 * 60_000;
 const hoursBefore = (now: Date, hours: number): string => new Date(now.getTime() - hours * 3600_000).toISOString();
 
 /** Opens a session; the cookie holds the id, the database only its hash. */
-export async function openSession(db: Db, person: SignedIn, now: () => Date, device: string): Promise<string> {
+export async function openSession(
+  db: Db,
+  person: SignedIn,
+  now: () => Date,
+  device: string,
+  factor: 'none' | 'pending' | 'shown' = 'none',
+): Promise<string> {
   const id = randomBytes(32).toString('base64url');
   const at = now();
   await write(db, installation(person.login, now), async (w) => {
@@ -31,11 +38,19 @@ export async function openSession(db: Db, person: SignedIn, now: () => Date, dev
       expiresAt: new Date(at.getTime() + sessionHours * 3600_000).toISOString(),
       seenAt: at.toISOString(),
       device: device.slice(0, 200),
+      factorPending: factor === 'pending',
+      factorAt: factor === 'shown' ? at.toISOString() : null,
     });
-    w.log({ action: 'signed in', kind: 'person', key: person.login });
+    if (factor !== 'pending')
+      w.log({ action: 'signed in', kind: 'person', key: person.login, ...(factor === 'shown' ? { after: { secondFactor: true } } : {}) });
   });
   return id;
 }
+
+/** Ends a session that another one takes the place of. */
+export const dropSession = async (db: Db, id: string): Promise<void> => {
+  await db.delete(sessions).where(eq(sessions.idHash, sha256Hex(id)));
+};
 
 export async function closeSession(db: Db, id: string, person: SignedIn, now: () => Date): Promise<void> {
   await write(db, installation(person.login, now), async (w) => {
@@ -57,6 +72,8 @@ const personColumns = {
   printedName: people.printedName,
   installation: people.installation,
   codeUntil: people.codeUntil,
+  factorPending: sessions.factorPending,
+  factorAt: sessions.factorAt,
 };
 
 export async function findSession(db: Db, id: string, now: () => Date): Promise<SignedIn | undefined> {
@@ -164,10 +181,10 @@ const membersOf = gathered(async (db, asked: readonly SessionAsked[]): Promise<(
   return asked.map(({ idHash, slug }) => {
     const mine = byHash.get(idHash) ?? [];
     if (!mine.length) return undefined;
-    const { id, login, printedName, installation, codeUntil, seenAt } = mine[0];
+    const { id, login, printedName, installation, codeUntil, factorPending, factorAt, seenAt } = mine[0];
     const here = mine.filter((row) => row.slug === slug);
     const roles = here.flatMap((row) => row.role ?? []);
-    const found = { person: { id, login, printedName, installation, codeUntil }, seenAt };
+    const found = { person: { id, login, printedName, installation, codeUntil, factorPending, factorAt }, seenAt };
     const [{ projectId, head } = { projectId: null, head: null }] = here;
     return projectId !== null && roles.length ? { ...found, membership: { projectId, slug, roles, head: head ?? 0 } } : found;
   });
@@ -278,7 +295,18 @@ async function triedFor(db: Db, login: string, now: Date): Promise<number> {
   return n;
 }
 
+/** Whose password was right and whose second factor is still to be shown is told nothing but that. */
+const half = async (db: Db, { id, login }: SignedIn): Promise<Session> => ({
+  person: { login, printedName: '', installation: false, disabled: false },
+  projects: [],
+  setPassword: false,
+  factor: await factorKinds(db, id),
+  factorShown: false,
+  tried: 0,
+});
+
 export async function describeSession(db: Db, person: SignedIn, now: Date): Promise<Session> {
+  if (person.factorPending) return half(db, person);
   const rows = await db
     .select({ slug: projects.slug, name: projects.name, role: memberships.role })
     .from(memberships)
@@ -295,6 +323,8 @@ export async function describeSession(db: Db, person: SignedIn, now: Date): Prom
     person: { login: person.login, printedName: person.printedName, installation: person.installation, disabled: false },
     projects: [...bySlug.values()],
     setPassword: person.codeUntil != null,
+    factor: null,
+    factorShown: person.factorAt != null,
     tried: await triedFor(db, person.login, now),
   };
 }

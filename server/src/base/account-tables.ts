@@ -25,7 +25,38 @@ export const sessions = mysqlTable('sessions', {
   expiresAt: moment('expires_at').notNull(),
   seenAt: moment('seen_at').notNull(),
   device: varchar('device', { length: 200 }).notNull().default(''),
+  /** The password was right, the second factor is still to be shown: nothing else is allowed. */
+  factorPending: boolean('factor_pending').notNull().default(false),
+  /** When a second factor was shown in it; null where none was. */
+  factorAt: moment('factor_at'),
+  /** What a passkey has to answer, once. */
+  challenge: varchar('challenge', { length: 200 }).notNull().default(''),
 });
+
+/** Second factors of people: authenticator applications and passkeys. */
+export const secondFactors = mysqlTable(
+  'second_factors',
+  {
+    id: rowId(),
+    personId: ref('person_id')
+      .notNull()
+      .references(() => people.id),
+    kind: varchar('kind', { length: 20 }).$type<'totp' | 'passkey'>().notNull(),
+    name: varchar('name', { length: 60 }).notNull(),
+    /** The secret of an application, sealed; the public key of a passkey. */
+    sealed: mediumText('sealed').notNull(),
+    credential: varchar('credential', { length: 1400 }).notNull().default(''),
+    counter: int('counter').notNull().default(0),
+    transports: varchar('transports', { length: 200 }).notNull().default(''),
+    /** The step of time of the last code that was taken: none is taken twice. */
+    lastStep: int('last_step'),
+    createdAt: moment('created_at').notNull(),
+    /** Null while no code of it was given yet. */
+    confirmedAt: moment('confirmed_at'),
+    usedAt: moment('used_at'),
+  },
+  (t) => [index('second_factors_person').on(t.personId)],
+);
 
 export const settings = mysqlTable('settings', {
   name: varchar('name', { length: 60 }).primaryKey(),

@@ -15,6 +15,7 @@ import type { Parse } from './parsing';
 import type { LedgerReaders } from './readers';
 import { knownOperation, noteAnswer } from './operations';
 import type { SignedIn } from './passwords';
+import { administratorsNeedFactor } from './second-factor';
 import { installation, write, type Actor } from './writing';
 
 /** Behind TLS the name itself says that no other host or path may set it. */
@@ -113,22 +114,32 @@ async function authorise(context: AppContext, may: May, request: FastifyRequest)
   if (may === 'anyone') return { person: nobody, membership: nowhere };
   const id = request.cookies[sessionCookieName(context)];
   const { db } = context.database;
-  if (may === 'signedIn' || may === 'installation' || may === 'settingPassword') {
+  if (typeof may === 'string' && may !== 'member') {
     const person = id ? await findSession(db, id, context.now) : undefined;
     if (!person) throw new Refusal('notSignedIn');
+    if (may === 'halfSignedIn') return { person, membership: nowhere };
+    if (person.factorPending) throw new Refusal('secondFactor');
     if (may !== 'settingPassword' && person.codeUntil != null) throw new Refusal('setPassword');
     if (may === 'installation' && !person.installation) await refuse(context, request, person, 'forbidden');
+    if (may === 'installation') await needFactor(context, person);
     return { person, membership: nowhere };
   }
   const slug = (request.params as { project?: string }).project ?? '';
   const found = await findCaller(context, request, id, slug);
   if (!found) throw new Refusal('notSignedIn');
   const { person, membership } = found;
+  if (person.factorPending) throw new Refusal('secondFactor');
   if (person.codeUntil != null) throw new Refusal('setPassword');
   // Whoever has no part in a project is not told whether it exists.
   if (!membership) return refuse(context, request, person, 'notFound');
   if (may !== 'member' && !may.some((role) => membership.roles.includes(role))) return refuse(context, request, person, 'forbidden');
+  if (may !== 'member' && may.every((role) => role === 'administrator')) await needFactor(context, person);
   return { ...found, membership };
+}
+
+/** Whoever administers shows a second factor, where the installation asks for it. */
+async function needFactor({ database: { db } }: AppContext, person: SignedIn): Promise<void> {
+  if (!person.factorAt && (await administratorsNeedFactor(db))) throw new Refusal('secondFactorNeeded');
 }
 
 /** One entry for whoever asks again and again for what they may not: so many seconds long. */
@@ -226,7 +237,9 @@ export function serve<E extends Endpoint>(
         now: context.now,
         ...(operation ? { operation } : {}),
         wrote: (seq) => (wrote = Math.max(wrote, seq)),
-        ...(may === 'anyone' ? {} : { rights: { personId: person.id, may, ...(tokenId === undefined ? {} : { tokenId }) } }),
+        ...(may === 'anyone'
+          ? {}
+          : { rights: { personId: person.id, may, factorShown: person.factorAt != null, ...(tokenId === undefined ? {} : { tokenId }) } }),
       };
       // Neither canonical JSON nor the database can hold half a character.
       if (!wellFormed(request.body)) throw new Refusal('invalid', { detail: 'A text holds half a character (a lone surrogate).' });

@@ -41,6 +41,9 @@ export interface SignedIn {
   readonly installation: boolean;
   /** Signed in with a one-time code: nothing is allowed but setting a password. */
   readonly codeUntil?: string | null;
+  /** In this session the second factor is still to be shown; and when it was. */
+  readonly factorPending?: boolean;
+  readonly factorAt?: string | null;
 }
 
 /**

@@ -4,7 +4,7 @@ import { endOtherSessions } from './access';
 import type { Db, Tx } from './database';
 import { Refusal } from './errors';
 import { hashPassword, needGoodPassword, oneTimeCode, type SignedIn } from './passwords';
-import { memberships, people, sessions } from './tables';
+import { memberships, people, secondFactors, sessions } from './tables';
 import { write, type Actor, type EntryInput, type Writing } from './writing';
 
 const shown = { login: people.login, printedName: people.printedName, installation: people.installation, disabled: people.disabled };
@@ -49,7 +49,7 @@ function insertPerson(
 }
 
 /** The projects that a person has a part in: what happens to the account stands in their ledgers too, beside the signatures that follow. */
-async function logEverywhere(w: Writing, personId: number, entry: EntryInput): Promise<void> {
+export async function logEverywhere(w: Writing, personId: number, entry: EntryInput): Promise<void> {
   w.log(entry);
   const rows = await w.tx
     .selectDistinct({ projectId: memberships.projectId })
@@ -75,12 +75,15 @@ async function refuseLastInstaller(tx: Tx, login: string): Promise<void> {
   if (left.every((p) => p.login === login)) throw new Refusal('lastAdministrator');
 }
 
-/** Disables or enables an account, renames its person, or resets the password to a one-time code; all but a new name ends its sessions. */
+/**
+ * Disables or enables an account, renames its person, resets the password to a one-time code, or removes its second factors; all but a new
+ * name ends its sessions.
+ */
 export async function changePerson(
   db: Db,
   actor: Actor,
   login: string,
-  change: { disabled?: boolean | undefined; printedName?: string | undefined; reset?: true | undefined },
+  change: { disabled?: boolean | undefined; printedName?: string | undefined; reset?: true | undefined; dropFactors?: true | undefined },
 ): Promise<{ person: Person; code: string | null }> {
   const made = change.reset ? oneTimeCode(actor.now()) : undefined;
   const passwordHash = made && (await hashPassword(made.code));
@@ -95,12 +98,19 @@ export async function changePerson(
     if (made && login === actor.login)
       throw new Refusal('stateForbids', { detail: 'Change your own password with the one that you have.' });
     const person = { login, printedName, installation: before.installation, disabled };
-    if (disabled === before.disabled && printedName === before.printedName && !made) return { person, code: null };
+    const factors = change.dropFactors
+      ? await w.tx
+          .select({ kind: secondFactors.kind, name: secondFactors.name })
+          .from(secondFactors)
+          .where(eq(secondFactors.personId, before.id))
+      : [];
+    if (disabled === before.disabled && printedName === before.printedName && !made && !factors.length) return { person, code: null };
+    if (factors.length) await w.tx.delete(secondFactors).where(eq(secondFactors.personId, before.id));
     await w.tx
       .update(people)
       .set({ disabled, printedName, ...(made && passwordHash ? { passwordHash, codeUntil: made.until } : {}) })
       .where(eq(people.id, before.id));
-    if (login !== actor.login && (made || disabled !== before.disabled))
+    if (login !== actor.login && (made || factors.length || disabled !== before.disabled))
       await w.tx.delete(sessions).where(eq(sessions.personId, before.id));
     const entry = (action: string): EntryInput => ({
       action,
@@ -110,6 +120,8 @@ export async function changePerson(
       after: { printedName, disabled },
     });
     if (made) await logEverywhere(w, before.id, entry('password reset'));
+    if (factors.length)
+      await logEverywhere(w, before.id, { action: 'second factors removed', kind: 'person', key: login, before: { factors } });
     if (disabled !== before.disabled) await logEverywhere(w, before.id, entry(disabled ? 'account disabled' : 'account enabled'));
     if (printedName !== before.printedName) await logEverywhere(w, before.id, entry('person renamed'));
     return { person, code: made?.code ?? null };

@@ -6,7 +6,7 @@ import { account } from './accounted';
 import type { Db, Tx } from './database';
 import { Refusal } from './errors';
 import { ledgerHead } from './ledger';
-import { recordId, recordsThen } from './past';
+import { projectKey } from './profile';
 import { insertRecord, lockRecord, recordRows } from './records';
 import { proveSigner, putSignature } from './signing';
 import { statement } from './statement';
@@ -14,9 +14,6 @@ import { builds, memberships, people, projects, records, traceKinds } from './ta
 import { usualTraceKinds } from './trace-kinds';
 import { write, type Actor } from './writing';
 import { recordFormat, textHash, envelope2, type Json } from '@core/base';
-
-/** The key under which a project itself is a record, so that its profile has revisions and is signed like anything else. */
-export const projectKey = 'PROJECT';
 
 export const projectRows = account({
   name: 'projects',
@@ -175,15 +172,6 @@ export async function setProfile(db: Db, actor: Actor, { basedOn, profile, reaso
     await putSignature(w, signer, { recordId: record.id, revision, meaning: 'policy', format: recordFormat, hash, reason });
   });
   return getProject(db, actor.projectId);
-}
-
-export async function profileOf(db: Db | Tx, projectId: number, asOf?: number | null): Promise<StandardProfile> {
-  const id = asOf == null ? undefined : await recordId(db, projectId, projectKey);
-  const then = id === undefined || asOf == null ? undefined : (await recordsThen(db, [id], asOf)).get(id);
-  const profileThen = then?.snapshot['profile'];
-  if (profileThen) return profileThen as StandardProfile;
-  const [{ profile }] = await db.select({ profile: projects.profile }).from(projects).where(eq(projects.id, projectId));
-  return profile;
 }
 
 export type StoredBuild = typeof builds.$inferSelect & { readonly name: string };

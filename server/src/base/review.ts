@@ -3,7 +3,7 @@ import { policiesOf } from '@core/prove';
 import type { SignedIn } from './passwords';
 import type { Db } from './database';
 import { Refusal } from './errors';
-import { profileOf } from './project';
+import { profileOf } from './profile';
 import { changeRecord, recordRows, refuseRetired, type StoredRecord } from './records';
 import { proveSigner, putSignature } from './signing';
 import { confirmWithApproval } from './traces';

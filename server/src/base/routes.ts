@@ -4,6 +4,7 @@ import type { FastifyInstance, FastifyReply, FastifyRequest } from 'fastify';
 import {
   closeSession,
   describeSession,
+  dropSession,
   deviceCookie,
   endSession,
   knownDevice,
@@ -18,6 +19,9 @@ import { beginIncoming, dropIncoming, getIncoming, takePart } from './incoming';
 import { closeBuild } from './builds';
 import { bulkWithItems, doBulk, listBulk, previewBulk, undoBulk } from './bulk';
 import * as collaboration from './collaboration';
+import { sha256Of } from './digest';
+import { Refusal } from './errors';
+import { factorKinds } from './factors';
 import { addField, listFields, saveField } from './fields';
 import { sendFile } from './files';
 import { cancelJob, newestJobs } from './jobs';
@@ -26,6 +30,8 @@ import { refuseTooMany } from './limits';
 import { accountOf, checkPassword, hashPassword, needGoodPassword, type SignedIn } from './passwords';
 import { changeFilter, dropFilter, listFilters, saveFilter } from './saved-filters';
 import { changePerson, invitePerson, listPeople, setOwnPassword } from './people';
+import * as factor from './second-factor';
+import type { Site } from './second-factor';
 import { addToken, endToken, listTokens } from './tokens';
 import { addProject, getProject, setMember, setProfile } from './project';
 import { listTraceKinds, saveTraceKind } from './trace-kinds';
@@ -33,12 +39,18 @@ import { uploads, type Upload } from './uploads';
 
 export function baseRoutes(app: FastifyInstance, context: AppContext, signInLimit: number): void {
   const { db } = context.database;
-  const enter = async (request: FastifyRequest, reply: FastifyReply, person: SignedIn): Promise<contract.Session> => {
-    const id = await openSession(db, person, context.now, request.headers['user-agent'] ?? '');
+  const enter = async (
+    request: FastifyRequest,
+    reply: FastifyReply,
+    person: SignedIn,
+    factor: 'none' | 'pending' | 'shown' = 'none',
+  ): Promise<contract.Session> => {
+    const id = await openSession(db, person, context.now, request.headers['user-agent'] ?? '', factor);
     const cookie = { path: '/', httpOnly: true, sameSite: 'strict', secure: context.secureCookies } as const;
     reply.setCookie(sessionCookieName(context), id, cookie);
     reply.setCookie(deviceCookieName(person.login), await deviceCookie(db, person.login), { ...cookie, maxAge: 365 * 24 * 3600 });
-    return describeSession(db, person, context.now());
+    const shown = { factorPending: factor === 'pending', factorAt: factor === 'shown' ? context.now().toISOString() : null };
+    return describeSession(db, { ...person, ...shown }, context.now());
   };
   // Guessing is slowed by address, over all nodes, on top of what counts by account.
   const slowDown = (request: FastifyRequest): Promise<void> =>
@@ -48,12 +60,10 @@ export function baseRoutes(app: FastifyInstance, context: AppContext, signInLimi
     await slowDown(request);
     const account = accountOf(body.login);
     const device = await knownDevice(db, account, request.cookies[deviceCookieName(account)]);
-    return enter(
-      request,
-      reply,
-      await checkPassword(db, account, body.password, context.now, device === undefined ? 'stranger' : { device }),
-    );
+    const person = await checkPassword(db, account, body.password, context.now, device === undefined ? 'stranger' : { device });
+    return enter(request, reply, person, (await factorKinds(db, person.id)).length ? 'pending' : 'none');
   });
+  factorRoutes(app, context, (request, reply, person) => enter(request, reply, person, 'shown'));
   serve(app, context, contract.setUp, async ({ body, request, reply }) => {
     await slowDown(request);
     const { code, password, ...person } = body;
@@ -123,6 +133,59 @@ export function baseRoutes(app: FastifyInstance, context: AppContext, signInLimi
   });
   recordRoutes(app, context);
   serveEvents(app, context);
+}
+
+/** Second factors: shown while signing in, and those that one has. */
+function factorRoutes(
+  app: FastifyInstance,
+  context: AppContext,
+  enter: (request: FastifyRequest, reply: FastifyReply, person: SignedIn) => Promise<contract.Session>,
+): void {
+  const { db } = context.database;
+  const idOf = (request: FastifyRequest): string => request.cookies[sessionCookieName(context)] ?? '';
+  const hashed = (request: FastifyRequest): string => sha256Of(idOf(request));
+  const siteOf = ({ hostname, headers: { host }, protocol }: FastifyRequest): Site => ({
+    host: hostname.replace(/:\d+$/, ''),
+    origin: `${context.secureCookies ? 'https' : protocol}://${host ?? hostname}`,
+  });
+  serve(app, context, contract.askPasskey, async ({ person, request }) => ({
+    ...(await factor.askPasskey(db, person, hashed(request), siteOf(request))),
+  }));
+  serve(app, context, contract.showFactor, async ({ person, body, request, reply }) => {
+    if (!person.factorPending) throw new Refusal('stateForbids', { detail: 'This session asks for no second factor.' });
+    await factor.checkFactor(db, person, body, hashed(request), siteOf(request), context.now);
+    // A new session takes its place: whoever knew the half one knows nothing of it.
+    await dropSession(db, idOf(request));
+    return enter(request, reply, person);
+  });
+  serve(app, context, contract.listFactors, ({ person }) => factor.listFactors(db, person.id));
+  serve(app, context, contract.beginTotp, async ({ person, body }) => {
+    await checkPassword(db, person.login, body.password, context.now, 'session');
+    return factor.beginTotp(db, person, context.now);
+  });
+  serve(app, context, contract.confirmTotp, async ({ person, params, body, request }) => {
+    await factor.confirmTotp(db, person, { id: params.id, ...body }, hashed(request), context.now);
+    return factor.listFactors(db, person.id);
+  });
+  serve(app, context, contract.beginPasskey, async ({ person, body, request }) => {
+    await checkPassword(db, person.login, body.password, context.now, 'session');
+    return { ...(await factor.beginPasskey(db, person, hashed(request), siteOf(request))) };
+  });
+  serve(app, context, contract.addPasskey, async ({ person, body, request }) => {
+    await factor.addPasskey(db, person, body, hashed(request), siteOf(request), context.now);
+    return factor.listFactors(db, person.id);
+  });
+  serve(app, context, contract.removeFactor, async ({ person, params, body }) => {
+    await checkPassword(db, person.login, body.password, context.now, 'session');
+    await factor.removeFactor(db, person, params.id, context.now);
+    return factor.listFactors(db, person.id);
+  });
+  const policy = async () => ({ administratorsNeedFactor: await factor.administratorsNeedFactor(db) });
+  serve(app, context, contract.getInstallationPolicy, policy);
+  serve(app, context, contract.setInstallationPolicy, async ({ person, body }) => {
+    await factor.setAdministratorsNeedFactor(db, person, body.administratorsNeedFactor, context.now);
+    return policy();
+  });
 }
 
 /** Large files in parts: announced, sent part by part, asked after when the connection was lost. */

@@ -1,10 +1,12 @@
 import type { RecordFormat } from '@core/base';
+import { policiesOf } from '@core/prove';
 import type { SignatureMeaning } from '@core/run';
 import { and, asc, eq, inArray } from 'drizzle-orm';
 import { checkPassword, type SignedIn } from './passwords';
 import { account } from './accounted';
 import type { Db, Tx } from './database';
 import { Refusal } from './errors';
+import { profileOf } from './profile';
 import { decisions, signatures } from './tables';
 import type { Actor, Writing } from './writing';
 
@@ -46,6 +48,10 @@ export type StoredDecision = typeof decisions.$inferSelect;
 
 /** Who signs, proven by the password given again; a wrong one counts towards the lock-out. */
 export async function proveSigner(db: Db, actor: Actor, password: string): Promise<SignedIn> {
+  if (!actor.rights?.factorShown && actor.rights && policiesOf(await profileOf(db, actor.projectId)).signingNeedsFactor)
+    throw new Refusal('secondFactorNeeded', {
+      detail: 'This project asks for a second factor for signing: add one to your account, and sign in with it.',
+    });
   try {
     return await checkPassword(db, actor.login, password, actor.now, 'session');
   } catch (error) {

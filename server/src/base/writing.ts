@@ -28,7 +28,7 @@ export interface Actor {
   /** Told the ledger number of what was written. */
   readonly wrote?: (seq: number) => void;
   /** What the route asks for, judged again at the moment of the act: while the end of the ledger is locked. */
-  readonly rights?: { readonly personId: number; readonly tokenId?: number; readonly may: May };
+  readonly rights?: { readonly personId: number; readonly tokenId?: number; readonly may: May; readonly factorShown?: boolean };
 }
 
 /** Who acts on the installation: its own ledger has number 0. */
@@ -252,7 +252,7 @@ export class Writing {
 
   private suffices(may: May, { installation, roles }: Held): boolean {
     if (may === 'installation') return installation;
-    if (this.actor.projectId === 0 || may === 'signedIn' || may === 'settingPassword') return true;
+    if (this.actor.projectId === 0 || may === 'signedIn' || may === 'settingPassword' || may === 'halfSignedIn') return true;
     return roles.length > 0 && this.rolesSuffice(may, roles);
   }
 

@@ -1,7 +1,6 @@
 import { createPrivateKey, createPublicKey, generateKeyPairSync, sign, type KeyObject } from 'node:crypto';
-import { existsSync, readFileSync } from 'node:fs';
 import { asc, eq } from 'drizzle-orm';
-import { Refusal, settings, sha256Of, type Db } from '../base';
+import { keySecret, Refusal, settings, sha256Of, type Db } from '../base';
 import { packKeys } from './tables';
 
 export interface PackKey {
@@ -14,28 +13,16 @@ export interface PackKey {
   readonly signature: Buffer | null;
 }
 
-/**
- * The secret under which private keys are kept, from a file or the environment: it never stands in the database, so that a copy of
- * that signs nothing.
- */
-function keySecret(env = process.env): string {
-  const file = env['CORD_KEY_SECRET_FILE'];
-  const secret = file && existsSync(file) ? readFileSync(file, 'utf8').trim() : (env['CORD_KEY_SECRET'] ?? '');
-  if (secret.length < 16)
-    throw new Refusal('stateForbids', {
-      detail:
-        'No pack can be signed: CORD_KEY_SECRET_FILE must name a file with a secret of at least 16 characters, kept outside the database.',
-    });
-  return secret;
-}
+/** Private keys are kept under the installation's secret. */
+const passphrase = (): string => keySecret('No pack can be signed');
 
 const publicPem = (key: KeyObject): string => createPublicKey(key).export({ type: 'spki', format: 'pem' }).toString();
 const sealed = (key: KeyObject): string =>
-  key.export({ type: 'pkcs8', format: 'pem', cipher: 'aes-256-cbc', passphrase: keySecret() }).toString();
+  key.export({ type: 'pkcs8', format: 'pem', cipher: 'aes-256-cbc', passphrase: passphrase() }).toString();
 
 function opened(pem: string): KeyObject {
   try {
-    return createPrivateKey({ key: pem, passphrase: keySecret() });
+    return createPrivateKey({ key: pem, passphrase: passphrase() });
   } catch (error) {
     if (error instanceof Refusal) throw error;
     throw new Refusal('stateForbids', { detail: 'The signing key cannot be opened: the secret is not the one that it was kept under.' });

@@ -4,9 +4,10 @@ import { MatButtonModule } from '@angular/material/button';
 import { MatDialog } from '@angular/material/dialog';
 import { roles, type Role } from '@core/base';
 import { metrics, usualPolicy, type CreditPolicy, type Metric } from '@core/measure';
-import { metricWords, policiesOf, type StandardProfile } from '@core/prove';
+import { metricWords, policiesOf, type Policies, type StandardProfile } from '@core/prove';
 import { onAction, useProject } from './live';
 import { AccountPanel } from './settings/account-panel';
+import { FactorsPanel } from './settings/factors-panel';
 import { AccountsPanel } from './settings/accounts-panel';
 import { AuditPanel } from './settings/audit-panel';
 import { ProgramsPanel } from './settings/programs-panel';
@@ -34,7 +35,7 @@ const toggled = <T>(list: readonly T[], item: T): T[] => (list.includes(item) ? 
 /** Who is what in the project, what its standard asks for, programs and accounts, and one's own sessions and password. */
 @Component({
   selector: 'cp-settings-page',
-  imports: [FormsModule, MatButtonModule, Icon, ProblemNote, ProgramsPanel, AccountsPanel, AccountPanel, AuditPanel],
+  imports: [FormsModule, MatButtonModule, Icon, ProblemNote, ProgramsPanel, AccountsPanel, AccountPanel, FactorsPanel, AuditPanel],
   changeDetection: ChangeDetectionStrategy.OnPush,
   template: `
     <div class="page stack">
@@ -152,9 +153,19 @@ const toggled = <T>(list: readonly T[], item: T): T[] => (list.includes(item) ? 
               type="checkbox"
               [disabled]="!admin()"
               [checked]="policies()?.creditNeedsSignature"
-              (change)="creditNeedsSignature(creditNeedsSignatureBox.checked)"
+              (change)="policy({ creditNeedsSignature: creditNeedsSignatureBox.checked })"
             />
             A result gives credit only once its tester signed it</label
+          >
+          <label class="row"
+            ><input
+              #signingNeedsFactorBox
+              type="checkbox"
+              [disabled]="!admin()"
+              [checked]="policies()?.signingNeedsFactor ?? false"
+              (change)="policy({ signingNeedsFactor: signingNeedsFactorBox.checked })"
+            />
+            Whoever signs here has signed in with a second factor</label
           >
           <cp-problem [of]="names.profile" />
           @if (changed()) {
@@ -174,6 +185,7 @@ const toggled = <T>(list: readonly T[], item: T): T[] => (list.includes(item) ? 
         <cp-audit-panel />
       }
       <cp-account-panel />
+      <cp-factors-panel />
     </div>
   `,
   styles: `
@@ -286,8 +298,8 @@ export class SettingsPage {
     });
   }
 
-  protected creditNeedsSignature(chosen: boolean): void {
-    this.correct((p) => ({ ...p, policies: { ...policiesOf(p), creditNeedsSignature: chosen } }));
+  protected policy(change: Partial<Policies>): void {
+    this.correct((p) => ({ ...p, policies: { ...policiesOf(p), ...change } }));
   }
 
   protected target(level: string, metric: Metric, value: string): void {

@@ -6,6 +6,7 @@ import type {
   Field,
   JumpItem,
   LedgerRow,
+  Factor,
   MySession,
   Person,
   Project,
@@ -24,6 +25,16 @@ export const baseCommands = {
   setUp: command('[Base] set up', contract.setUp),
   getSession: command('[Base] who am I', contract.getSession),
   signIn: command('[Base] sign in', contract.signIn),
+  askPasskey: command('[Base] ask for a passkey', contract.askPasskey),
+  showFactor: command('[Base] show second factor', contract.showFactor),
+  listFactors: command('[Base] list second factors', contract.listFactors),
+  beginTotp: command('[Base] begin authenticator', contract.beginTotp),
+  confirmTotp: command('[Base] confirm authenticator', contract.confirmTotp),
+  beginPasskey: command('[Base] begin passkey', contract.beginPasskey),
+  addPasskey: command('[Base] add passkey', contract.addPasskey),
+  removeFactor: command('[Base] remove second factor', contract.removeFactor),
+  getPolicy: command('[Base] get installation policy', contract.getInstallationPolicy),
+  setPolicy: command('[Base] set installation policy', contract.setInstallationPolicy),
   signOut: command('[Base] sign out', contract.signOut),
   changePassword: command('[Base] change password', contract.changePassword),
   listSessions: command('[Base] list sessions', contract.listSessions),
@@ -94,6 +105,10 @@ interface BaseState {
   readonly rail: Record<Knot, KnotState>;
   readonly people: readonly Person[];
   readonly sessions: readonly MySession[];
+  /** The password was right: one of these second factors is still to be shown. */
+  readonly factor: Session['factor'];
+  readonly factors: readonly Factor[];
+  readonly administratorsNeedFactor: boolean;
   readonly tokens: readonly Token[];
   readonly fields: readonly Field[];
   readonly ledger: {
@@ -134,6 +149,9 @@ const first: BaseState = {
   rail: noRail,
   people: [],
   sessions: [],
+  factor: null,
+  factors: [],
+  administratorsNeedFactor: false,
   tokens: [],
   fields: [],
   ledger: { entries: [], total: 0, kinds: [], people: [] },
@@ -165,7 +183,18 @@ export const baseFeature = createFeature({
   reducer: createReducer(
     first,
     on(c.getSetup.done, (state, { answer }): BaseState => ({ ...state, setupNeeded: answer.needed })),
-    on(c.getSession.done, c.signIn.done, (state, { answer }): BaseState => ({ ...state, session: answer, asked: true })),
+    // Nobody is signed in while their second factor is still to be shown.
+    on(c.getSession.done, c.signIn.done, c.showFactor.done, (state, { answer }): BaseState => ({
+      ...state,
+      session: answer.factor ? null : answer,
+      factor: answer.factor,
+      asked: true,
+    })),
+    on(c.listFactors.done, c.confirmTotp.done, c.addPasskey.done, c.removeFactor.done, (state, { answer }): BaseState => ({
+      ...state,
+      factors: answer,
+    })),
+    on(c.getPolicy.done, c.setPolicy.done, (state, { answer }): BaseState => ({ ...state, ...answer })),
     on(c.setUp.done, (state, { answer }): BaseState => ({ ...state, session: answer, asked: true, setupNeeded: false })),
     on(c.getSession.failed, (state, { problem }): BaseState =>
       problem.code === 'notSignedIn' ? { ...state, session: null, asked: true } : { ...state, asked: true },

@@ -116,7 +116,14 @@ export function openWeb(
   TestBed.configureTestingModule({ providers });
   const store = TestBed.inject(Store);
   const person = { login: 'ada', printedName: 'Ada Lund', installation: false, disabled: false };
-  const session = { person, projects: [{ slug: 'demo', name: 'Demo', roles: [...roles] }], setPassword: false, tried: 0 };
+  const session = {
+    person,
+    projects: [{ slug: 'demo', name: 'Demo', roles: [...roles] }],
+    setPassword: false,
+    factor: null,
+    factorShown: false,
+    tried: 0,
+  };
   store.dispatch(baseCommands.getSession.done({ input: {}, answer: session, command: '', phase: 'done' }));
   const project = {
     slug: 'demo',

@@ -68,7 +68,7 @@ const fieldWords: Record<ImportField, string> = {
             @for (field of fields; track field) {
               <label class="field"
                 ><span>{{ fieldWords[field] }}{{ field === 'key' || field === 'title' || field === 'text' ? ' (needed)' : '' }}</span
-                ><select class="in" [name]="field" [ngModel]="p.mapping[field] ?? ''" (ngModelChange)="map(field, $event)">
+                ><select class="in" [name]="field" [ngModel]="p.mapping[field] || ''" (ngModelChange)="map(field, $event)">
                   <option value="">none</option>
                   @for (column of p.columns; track column) {
                     <option [value]="column">{{ column }}</option>

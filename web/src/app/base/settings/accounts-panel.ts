@@ -41,6 +41,9 @@ import { ProblemNote } from '../ui/problem-note';
                 <button class="chip" type="button" (click)="reset(p.login)">
                   Reset the password<span class="hidden-visually"> of {{ p.printedName }}</span>
                 </button>
+                <button class="chip" type="button" (click)="dropFactors(p.login)">
+                  Remove second factors<span class="hidden-visually"> of {{ p.printedName }}</span>
+                </button>
               </td>
             </tr>
           }
@@ -51,6 +54,11 @@ import { ProblemNote } from '../ui/problem-note';
         <label class="field"><span>Sign-in name</span><input class="in" name="ln" autocomplete="off" [(ngModel)]="login" /></label>
         <button mat-stroked-button type="submit" [disabled]="!login() || !printedName()">Make the account</button>
       </form>
+      <label class="row"
+        ><input #needFactorBox type="checkbox" [checked]="needFactor()" (change)="setNeedFactor(needFactorBox)" /> Whoever administers, here
+        or in a project, has signed in with a second factor</label
+      >
+      <cp-problem [of]="names.policy" />
       <p class="second small">
         You get a one-time code to hand over. Its person sets a password with it before anything else; every reset stands in the ledgers of
         their projects.
@@ -66,13 +74,19 @@ import { ProblemNote } from '../ui/problem-note';
 export class AccountsPanel {
   private readonly store = inject(Store);
   protected readonly people = this.store.selectSignal(baseFeature.selectPeople);
-  protected readonly names = { person: baseCommands.addPerson.name, change: baseCommands.changePerson.name };
+  protected readonly names = {
+    person: baseCommands.addPerson.name,
+    change: baseCommands.changePerson.name,
+    policy: baseCommands.setPolicy.name,
+  };
+  protected readonly needFactor = this.store.selectSignal(baseFeature.selectAdministratorsNeedFactor);
   protected readonly printedName = signal('');
   protected readonly login = signal('');
   protected readonly code = signal<{ login: string; code: string } | null>(null);
 
   constructor() {
     this.store.dispatch(baseCommands.listPeople.start({}));
+    this.store.dispatch(baseCommands.getPolicy.start({}));
     onAction(baseCommands.addPerson.done, ({ answer }) => {
       this.code.set({ login: answer.person.login, code: answer.code });
       this.login.set('');
@@ -89,6 +103,17 @@ export class AccountsPanel {
 
   protected disable(login: string, disabled: boolean): void {
     this.store.dispatch(baseCommands.changePerson.start({ login, disabled }));
+  }
+
+  /** For somebody who lost theirs: they sign in with the password alone until they add one. */
+  protected dropFactors(login: string): void {
+    this.store.dispatch(baseCommands.changePerson.start({ login, dropFactors: true }));
+  }
+
+  protected setNeedFactor(box: HTMLInputElement): void {
+    this.store.dispatch(baseCommands.setPolicy.start({ administratorsNeedFactor: box.checked }));
+    // As the server has it: it says no to whoever has none of their own.
+    box.checked = this.needFactor();
   }
 
   protected reset(login: string): void {

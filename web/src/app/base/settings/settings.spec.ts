@@ -1,15 +1,26 @@
 import { AuditPanel } from './audit-panel';
 import * as contract from '@contract/base';
 import { passwordFault, passwordStrength } from '@contract/base';
+import { baseFeature } from '../state';
 import { mount, openWeb } from '../testing';
 import { SetPassword } from '../set-password';
 import { SignIn } from '../sign-in';
 import { AccountPanel, deviceWords } from './account-panel';
 import { AccountsPanel } from './accounts-panel';
+import { FactorsPanel } from './factors-panel';
+import { Passkeys } from '../passkeys';
 import { ProgramsPanel } from './programs-panel';
 
 const person = (login: string, more = {}) => ({ login, printedName: `Person ${login}`, installation: false, disabled: false, ...more });
-const session = (more = {}) => ({ person: person('ada'), projects: [], setPassword: false, tried: 0, ...more });
+const session = (more = {}) => ({
+  person: person('ada'),
+  projects: [],
+  setPassword: false,
+  factor: null,
+  factorShown: false,
+  tried: 0,
+  ...more,
+});
 
 describe('accounts of the installation', () => {
   it('are made and reset with a one-time code that is shown once', async () => {
@@ -150,6 +161,113 @@ describe('signing in', () => {
     await page.press(/Set it/);
     expect(api.of(contract.changePassword)[0]).toEqual({ present: 'the-code', password: 'three blue valves' });
     expect(api.of(contract.getSession).length).toBe(1);
+  });
+});
+
+describe('a second factor', () => {
+  const factor = (kind: 'totp' | 'passkey', name: string) => ({ id: 7, kind, name, addedAt: '2026-01-01T00:00:00.000Z', usedAt: null });
+  const device = (answer: Record<string, unknown> | undefined) => ({
+    provide: Passkeys,
+    useValue: { make: () => Promise.resolve(answer), show: () => Promise.resolve(answer) },
+  });
+  const half = (...factors: ('totp' | 'passkey')[]) => session({ factor: factors });
+
+  it('is asked for before anybody is signed in, by its code', async () => {
+    const { api, store } = openWeb([]);
+    api
+      .on(contract.getSetup, () => ({ needed: false }))
+      .on(contract.signIn, () => half('totp'))
+      .refuse(contract.showFactor, { fields: [{ path: 'code', text: 'This code is not good now.' }] });
+    const page = await mount(SignIn);
+    await page.write(/Sign-in name/, 'ada');
+    await page.write(/Password/, 'three blue valves');
+    await page.press(/Sign in/);
+    expect(store.selectSignal(baseFeature.selectSession)()).toBeNull();
+    expect(page.text()).toContain('Now your second factor');
+    expect(page.text()).not.toContain('Use a passkey');
+    expect(page.button(/Sign in/).disabled).toBeTrue();
+    await page.write(/^The code/, '123456');
+    await page.press(/Sign in/);
+    expect(page.text()).toContain('This code is not good now.');
+    api.on(contract.showFactor, () => session({ factorShown: true }));
+    await page.write(/^The code/, '654321');
+    await page.press(/Sign in/);
+    expect(api.of(contract.showFactor)).toEqual([{ code: '123456' }, { code: '654321' }]);
+    expect(store.selectSignal(baseFeature.selectSession)()?.factorShown).toBeTrue();
+  });
+
+  it('can be a passkey; where the device shows none, that is said', async () => {
+    const { api } = openWeb([], [], [device(undefined)]);
+    api
+      .on(contract.getSetup, () => ({ needed: false }))
+      .on(contract.signIn, () => half('passkey'))
+      .on(contract.askPasskey, () => ({ challenge: 'c' }));
+    const page = await mount(SignIn);
+    await page.write(/Sign-in name/, 'ada');
+    await page.write(/Password/, 'three blue valves');
+    await page.press(/Sign in/);
+    await page.press(/Use a passkey/);
+    expect(page.text()).toContain('No passkey was shown.');
+    expect(api.of(contract.showFactor)).toEqual([]);
+  });
+
+  it('is added as an application: its secret is shown once, and a code of it confirms it', async () => {
+    const { api } = openWeb(['tester']);
+    api
+      .on(contract.listFactors, () => [])
+      .on(contract.beginTotp, () => ({ id: 7, secret: 'JBSWY3DPEHPK3PXP', uri: 'otpauth://totp/x?secret=JBSWY3DPEHPK3PXP' }))
+      .on(contract.confirmTotp, () => [factor('totp', 'Phone')]);
+    const panel = await mount(FactorsPanel);
+    expect(panel.text()).toContain('None yet.');
+    await panel.press(/Authenticator application/);
+    await panel.write(/Your password/, 'three blue valves');
+    await panel.press(/Go on/);
+    expect(api.of(contract.beginTotp)).toEqual([{ password: 'three blue valves' }]);
+    expect(panel.text()).toContain('JBSWY3DPEHPK3PXP');
+    await panel.write(/Its name/, 'Phone');
+    await panel.write(/The code/, '123456');
+    await panel.press(/Use it from now on/);
+    expect(api.of(contract.confirmTotp)).toEqual([{ id: 7, code: '123456', name: 'Phone' }]);
+    expect(panel.text()).not.toContain('JBSWY3DPEHPK3PXP');
+    expect(panel.text()).toContain('Phone');
+  });
+
+  it('is added as a passkey, and removed with the password', async () => {
+    const { api } = openWeb(['tester'], [], [device({ id: 'key' })]);
+    api
+      .on(contract.listFactors, () => [])
+      .on(contract.beginPasskey, () => ({ challenge: 'c' }))
+      .on(contract.addPasskey, () => [factor('passkey', 'Laptop')])
+      .on(contract.removeFactor, () => []);
+    const panel = await mount(FactorsPanel);
+    await panel.press(/Passkey/);
+    await panel.write(/Its name/, 'Laptop');
+    await panel.write(/Your password/, 'three blue valves');
+    await panel.press(/Go on/);
+    expect(api.of(contract.addPasskey)).toEqual([{ name: 'Laptop', response: { id: 'key' } }]);
+    await panel.press(/Remove Laptop/);
+    await panel.write(/Your password/, 'three blue valves');
+    await panel.press(/Remove it/);
+    expect(api.of(contract.removeFactor)).toEqual([{ id: 7, password: 'three blue valves' }]);
+    expect(panel.text()).toContain('None yet.');
+  });
+
+  it('is taken away from whoever lost theirs, and asked of administrators, by an administrator', async () => {
+    const { api } = openWeb(['administrator']);
+    api
+      .on(contract.listPeople, () => [person('tom')])
+      .on(contract.getInstallationPolicy, () => ({ administratorsNeedFactor: false }))
+      .on(contract.changePerson, ({ login }) => ({ person: person(String(login)), code: null }))
+      .refuse(contract.setInstallationPolicy, { detail: 'Sign in with a second factor of your own first.' });
+    const panel = await mount(AccountsPanel);
+    await panel.press(/Remove second factors of Person tom/);
+    expect(api.of(contract.changePerson)).toEqual([{ login: 'tom', dropFactors: true }]);
+    const box = panel.one<HTMLInputElement>('input[type=checkbox]');
+    box.click();
+    await panel.settled();
+    expect(api.of(contract.setInstallationPolicy)).toEqual([{ administratorsNeedFactor: true }]);
+    expect(panel.text()).toContain('Sign in with a second factor of your own first.');
+    expect(box.checked).toBeFalse();
   });
 });
 
