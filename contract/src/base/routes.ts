@@ -216,6 +216,8 @@ export const buildSchema = z.object({
   closedAt: z.string().nullable(),
 });
 export type Build = z.output<typeof buildSchema>;
+/** Bytes of files that a project holds, and may hold. */
+export const storageSchema = z.object({ used: z.number(), allowed: z.number() });
 export const projectSchema = z.object({
   slug: z.string(),
   name: z.string(),
@@ -225,6 +227,7 @@ export const projectSchema = z.object({
   profile: profileSchema,
   builds: z.array(buildSchema),
   members: z.array(z.object({ login: z.string(), printedName: z.string(), roles: z.array(roleSchema) })),
+  storage: storageSchema,
   seq: z.number(),
 });
 export type Project = z.output<typeof projectSchema>;
@@ -240,6 +243,19 @@ export const setMember = endpoint('PUT', '/projects/:project/members/:login', {
   params: inProject.extend({ login: z.string().max(60) }),
   body: z.object({ roles: z.array(roleSchema) }),
   answer: projectSchema,
+});
+export const allowStorage = endpoint('PUT', '/projects/:project/storage', {
+  summary: 'Allow a project so many bytes of files',
+  may: 'installation',
+  params: inProject,
+  body: z.object({
+    allowed: z
+      .number()
+      .int()
+      .min(1 << 20, 'At least one MiB.')
+      .max(2 ** 50, 'At most 1024 TiB.'),
+  }),
+  answer: storageSchema,
 });
 export const setProfile = endpoint('PUT', '/projects/:project/profile', {
   summary: 'Change what the project’s standard and policies ask for: with a reason, signed',

@@ -2,6 +2,7 @@ import type { Attachment, Comment, PresentPerson, RecordHead, Revision } from '@
 import { and, asc, desc, eq, gt, inArray, isNull, lt, ne } from 'drizzle-orm';
 import { account } from './accounted';
 import { storeBlob } from './blobs';
+import { takeStorage } from './storage';
 import type { Db, Tx } from './database';
 import { Refusal } from './errors';
 import { ownRules } from './fields';
@@ -295,6 +296,7 @@ export function addAttachments(db: Db, actor: Actor, key: string, files: readonl
         })
         .$returningId();
       w.log({ action: 'file added', kind: record.kind, key: record.key, after: { name, bytes: bytes.length, sha256 } });
+      takeStorage(w, bytes.length);
       w.wrote(attachmentRows, made.id);
     }
     return listAttachments(w.tx, actor.projectId, key);

@@ -16,6 +16,7 @@ import type { LedgerReaders } from './readers';
 import { knownOperation, noteAnswer } from './operations';
 import type { SignedIn } from './passwords';
 import { administratorsNeedFactor } from './second-factor';
+import { refuseFull } from './storage';
 import { installation, write, type Actor } from './writing';
 
 /** Behind TLS the name itself says that no other host or path may set it. */
@@ -241,6 +242,7 @@ export function serve<E extends Endpoint>(
           ? {}
           : { rights: { personId: person.id, may, factorShown: person.factorAt != null, ...(tokenId === undefined ? {} : { tokenId }) } }),
       };
+      if (multipart) await refuseFull(context.database.db, membership.projectId, Number(request.headers['content-length'] ?? 0));
       // Neither canonical JSON nor the database can hold half a character.
       if (!wellFormed(request.body)) throw new Refusal('invalid', { detail: 'A text holds half a character (a lone surrogate).' });
       const value = await handle({

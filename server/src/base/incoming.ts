@@ -4,6 +4,7 @@ import type { Readable } from 'node:stream';
 import { and, asc, eq, gt, inArray, lt, sql } from 'drizzle-orm';
 import type { Db } from './database';
 import { Refusal } from './errors';
+import { refuseFull } from './storage';
 import { incoming, incomingParts } from './work-tables';
 import { safeName, type Upload } from './uploads';
 
@@ -31,6 +32,7 @@ export async function beginIncoming(
   now: Date,
 ): Promise<Incoming> {
   await tidyIncoming(db, now);
+  await refuseFull(db, projectId, file.bytes);
   const [{ files, bytes }] = await db
     .select({ files: sql<number>`count(*)`.mapWith(Number), bytes: sql<number>`ifnull(sum(${incoming.bytes}), 0)`.mapWith(Number) })
     .from(incoming)

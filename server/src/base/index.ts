@@ -25,6 +25,7 @@ export * from './passwords';
 export * from './factors';
 export * from './access';
 export * from './tokens';
+export * from './storage';
 export * from './incoming';
 export * from './parsing';
 export * from './list';

@@ -10,6 +10,7 @@ import { projectKey } from './profile';
 import { insertRecord, lockRecord, recordRows } from './records';
 import { proveSigner, putSignature } from './signing';
 import { statement } from './statement';
+import { storageOf } from './storage';
 import { builds, memberships, people, projects, records, traceKinds } from './tables';
 import { usualTraceKinds } from './trace-kinds';
 import { write, type Actor } from './writing';
@@ -105,6 +106,7 @@ export async function getProject(db: Db, projectId: number): Promise<Project> {
     profile: profile as Project['profile'],
     builds: built,
     members: [...members.values()],
+    storage: await storageOf(db, projectId),
     seq: await ledgerHead(db, projectId),
   };
 }

@@ -32,6 +32,7 @@ import { changeFilter, dropFilter, listFilters, saveFilter } from './saved-filte
 import { changePerson, invitePerson, listPeople, setOwnPassword } from './people';
 import * as factor from './second-factor';
 import type { Site } from './second-factor';
+import { allowStorage } from './storage';
 import { addToken, endToken, listTokens } from './tokens';
 import { addProject, getProject, setMember, setProfile } from './project';
 import { listTraceKinds, saveTraceKind } from './trace-kinds';
@@ -101,6 +102,9 @@ export function baseRoutes(app: FastifyInstance, context: AppContext, signInLimi
   serve(app, context, contract.addProject, ({ actor, person, body }) => addProject(db, actor, person.id, body));
   serve(app, context, contract.getProject, ({ membership }) => getProject(db, membership.projectId));
   serve(app, context, contract.setMember, ({ actor, params, body }) => setMember(db, actor, params.login, body.roles));
+  serve(app, context, contract.allowStorage, ({ person, params, body }) =>
+    allowStorage(db, person.login, params.project, body.allowed, context.now),
+  );
   serve(app, context, contract.setProfile, ({ actor, body }) => setProfile(db, actor, body));
   serve(app, context, contract.listLedger, ({ membership, query }) => listLedger(db, membership.projectId, query));
   serve(app, context, contract.listInstallationLedger, ({ query }) => listLedger(db, 0, query));

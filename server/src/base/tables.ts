@@ -22,6 +22,15 @@ export const projects = mysqlTable(
   (t) => [uniqueIndex('projects_slug').on(t.slug)],
 );
 
+/** How many bytes of files a project holds, and how many it may. */
+export const storage = mysqlTable('project_storage', {
+  projectId: ref('project_id')
+    .primaryKey()
+    .references(() => projects.id),
+  used: ref('used').notNull(),
+  allowed: ref('allowed').notNull(),
+});
+
 export const memberships = mysqlTable(
   'memberships',
   {

@@ -6,6 +6,7 @@ import {
   parseHere,
   parseWork,
   proveSigner,
+  takeStorage,
   putSignature,
   records,
   recordsByKey,
@@ -124,6 +125,10 @@ export async function loadSources(
       },
       touches: { all: true },
     });
+    takeStorage(
+      w,
+      parsed.reduce((sum, { text }) => sum + Buffer.byteLength(text), 0),
+    );
     if (resting && signer) {
       const content = { file: file.name, sha256: sha256Of(file.bytes), reason };
       const [{ revision }] = await w.tx.select({ revision: records.revision }).from(records).where(eq(records.id, build.id));

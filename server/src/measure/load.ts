@@ -12,6 +12,7 @@ import {
   Refusal,
   revisions,
   storeBlob,
+  takeStorage,
   write,
   sha256Of,
   type Actor,
@@ -173,6 +174,10 @@ export async function loadCoverage(
     });
     w.wrote(recordRows, uploadId);
     w.wrote(uploadRows, uploadId);
+    takeStorage(
+      w,
+      files.reduce((sum, { bytes }) => sum + bytes.length, 0),
+    );
     const fileIds: number[] = [];
     for (const [i, { name, bytes }] of files.entries()) {
       const sha256 = await storeBlob(w.tx, bytes);

@@ -8,6 +8,7 @@ import {
   Refusal,
   statement,
   storeBlob,
+  takeStorage,
   write,
   writeTogether,
   type ActOn,
@@ -315,6 +316,7 @@ export async function addEvidence(
         .values({ projectId: actor.projectId, runId: run.id, step, name, mime: mime.slice(0, 120), bytes: bytes.length, sha256 })
         .$returningId();
       w.log({ action: 'evidence added', kind: 'run', key: record.key, after: { step, name, mime, bytes: bytes.length, sha256 } });
+      takeStorage(w, bytes.length);
       w.wrote(evidenceRows, made.id);
     }
     w.wrote(runRows, run.id);

@@ -35,6 +35,7 @@ const project = {
     { name: '2.0', description: '', createdAt: '', closedAt: null },
   ],
   members: [],
+  storage: { used: 0, allowed: 1 },
   seq: 7,
 };
 

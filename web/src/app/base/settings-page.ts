@@ -8,6 +8,7 @@ import { metricWords, policiesOf, type Policies, type StandardProfile } from '@c
 import { onAction, useProject } from './live';
 import { AccountPanel } from './settings/account-panel';
 import { FactorsPanel } from './settings/factors-panel';
+import { StoragePanel } from './settings/storage-panel';
 import { AccountsPanel } from './settings/accounts-panel';
 import { AuditPanel } from './settings/audit-panel';
 import { ProgramsPanel } from './settings/programs-panel';
@@ -35,7 +36,18 @@ const toggled = <T>(list: readonly T[], item: T): T[] => (list.includes(item) ? 
 /** Who is what in the project, what its standard asks for, programs and accounts, and one's own sessions and password. */
 @Component({
   selector: 'cp-settings-page',
-  imports: [FormsModule, MatButtonModule, Icon, ProblemNote, ProgramsPanel, AccountsPanel, AccountPanel, FactorsPanel, AuditPanel],
+  imports: [
+    FormsModule,
+    MatButtonModule,
+    Icon,
+    ProblemNote,
+    ProgramsPanel,
+    AccountsPanel,
+    AccountPanel,
+    FactorsPanel,
+    StoragePanel,
+    AuditPanel,
+  ],
   changeDetection: ChangeDetectionStrategy.OnPush,
   template: `
     <div class="page stack">
@@ -177,6 +189,7 @@ const toggled = <T>(list: readonly T[], item: T): T[] => (list.includes(item) ? 
           }
         </section>
       }
+      <cp-storage-panel />
       @if (admin() || scope.roles().includes('auditor')) {
         <cp-programs-panel />
       }

@@ -50,6 +50,7 @@ export const baseCommands = {
   getProject: command('[Base] get project', contract.getProject),
   setMember: command('[Base] set member', contract.setMember),
   setProfile: command('[Base] set profile', contract.setProfile),
+  allowStorage: command('[Base] allow storage', contract.allowStorage),
   listLedger: command('[Base] list ledger', contract.listLedger),
   listInstallationLedger: command('[Base] list installation ledger', contract.listInstallationLedger),
   verifyLedger: command('[Base] verify ledger', contract.verifyLedger),

@@ -1,7 +1,8 @@
 import { AuditPanel } from './audit-panel';
 import * as contract from '@contract/base';
 import { passwordFault, passwordStrength } from '@contract/base';
-import { baseFeature } from '../state';
+import { baseCommands, baseFeature } from '../state';
+import { bytesWords, StoragePanel } from './storage-panel';
 import { mount, openWeb } from '../testing';
 import { SetPassword } from '../set-password';
 import { SignIn } from '../sign-in';
@@ -268,6 +269,29 @@ describe('a second factor', () => {
     expect(api.of(contract.setInstallationPolicy)).toEqual([{ administratorsNeedFactor: true }]);
     expect(panel.text()).toContain('Sign in with a second factor of your own first.');
     expect(box.checked).toBeFalse();
+  });
+});
+
+describe('what a project may hold', () => {
+  it('is told in words, and allowed by whoever administers the installation alone', async () => {
+    const { api, store } = openWeb(['administrator']);
+    api.on(contract.allowStorage, () => ({ used: 0, allowed: 1 }));
+    const panel = await mount(StoragePanel);
+    expect(panel.text()).toContain('3.0 MiB of 20.0 GiB');
+    expect(panel.all('input')).toHaveSize(0);
+    store.dispatch(
+      baseCommands.getSession.done({
+        input: {},
+        answer: session({ person: person('ada', { installation: true }) }),
+        command: '',
+        phase: 'done',
+      } as never),
+    );
+    await panel.settled();
+    await panel.write(/Allow, in GiB/, '40');
+    await panel.press(/Allow it/);
+    expect(api.of(contract.allowStorage)).toEqual([{ project: 'demo', allowed: 40 * 1024 ** 3 }]);
+    expect([0, 1023, 1024, 1.5 * 1024 ** 4].map(bytesWords)).toEqual(['0 bytes', '1023 bytes', '1.0 KiB', '1.5 TiB']);
   });
 });
 
