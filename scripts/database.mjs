@@ -105,7 +105,7 @@ export async function startDatabase(folder, { port, options = [] } = {}) {
     { detached: true, stdio: 'ignore' },
   );
   let ended = false;
-  server.on('exit', () => (ended = true));
+  const over = new Promise((resolve) => server.on('exit', () => resolve((ended = true))));
   const { createConnection } = await import('mysql2/promise');
   const owner = { host: '127.0.0.1', port: at, user: 'cord_owner', password: secrets.owner };
   for (let i = 0; ; i++) {
@@ -123,7 +123,7 @@ export async function startDatabase(folder, { port, options = [] } = {}) {
     writeFileSync(marker, new Date().toISOString());
   }
   server.unref();
-  return { ...owner, folder, appPassword: secrets.app, pid: server.pid, stop: () => end(server.pid) };
+  return { ...owner, folder, appPassword: secrets.app, pid: server.pid, over, stop: () => end(server.pid) };
 }
 
 /** The secret under which signing keys are kept: a file beside the database, not in it. */
@@ -149,5 +149,6 @@ export async function prepareDatabase(database, name, root) {
     CORD_DB_NAME: name,
     CORD_KEY_SECRET_FILE: keySecret(database.folder),
     CORD_HEADS_FILE: join(database.folder, 'signed-heads.jsonl'),
+    CORD_DATA_FOLDER: database.folder,
   };
 }

@@ -22,9 +22,10 @@ if (fresh && mode === 'demo') {
   await endLeftover(folder);
   rmSync(folder, { recursive: true, force: true });
 }
-const database = await step('Starting the database', () => startDatabase(folder));
+let database = await step('Starting the database', () => startDatabase(folder));
 let server;
 let stopping = false;
+watchDatabase();
 async function stop(code) {
   if (stopping) return;
   stopping = true;
@@ -74,6 +75,24 @@ server.stdout.on('data', (chunk) => {
     else if (line.trim()) say(line);
   }
 });
+
+/** A database that ended by itself is started again at the same port: the server waits for it, and so do people. */
+function watchDatabase() {
+  const { port: at } = database;
+  void database.over.then(async () => {
+    for (let attempt = 1; !stopping; attempt++)
+      try {
+        say(`The database ended by itself (see ${join(folder, 'db.log')}); it is started again …`);
+        database = await startDatabase(folder, { port: at });
+        say('The database is there again.');
+        return watchDatabase();
+      } catch (error) {
+        say(String(error?.message ?? error));
+        if (attempt >= 5) return stop(1);
+        await new Promise((resolve) => setTimeout(resolve, 2000 * attempt));
+      }
+  });
+}
 
 function accounts() {
   return `  Demo accounts, password for each: larkfell-demo

@@ -1,5 +1,6 @@
 import * as base from '@contract/base';
 import * as specify from '@contract/specify';
+import { diskSpace, nearlyFull } from '../src/base';
 import { content, openProject, type Project } from './support';
 
 describe('what a project may hold of files', () => {
@@ -26,7 +27,7 @@ describe('what a project may hold of files', () => {
   afterAll(() => p.close());
 
   it('is counted as files come, and told with the project', async () => {
-    expect(await stored()).toEqual({ used: 0, allowed: 20 * 1024 * mib });
+    expect(await stored()).toEqual({ used: 0, allowed: 20 * 1024 * mib, diskLow: null });
     expect((await attach(1000)).status).toBe(200);
     expect((await attach(500, 'b')).status).toBe(200);
     expect((await stored()).used).toBe(1500);
@@ -58,5 +59,24 @@ describe('what a project may hold of files', () => {
     expect((await p.call('author', specify.addRequirement, { specification: 'BRK', content: content('It holds too') })).status).toBe(200);
     await allow('admin', 100 * mib);
     expect((await attach(4 * mib, 'e')).status).toBe(200);
+  });
+});
+
+describe('the disk of the database', () => {
+  const gib = 1024 ** 3;
+  it('is told as nearly full below two GiB or a twentieth, and is enough above both', () => {
+    expect(nearlyFull({ free: 1.9 * gib, size: 100 * gib })).toBeTrue();
+    expect(nearlyFull({ free: 4 * gib, size: 100 * gib })).toBeTrue();
+    expect(nearlyFull({ free: 6 * gib, size: 100 * gib })).toBeFalse();
+    // A disk that is small as a whole is not told as full all the time.
+    expect(nearlyFull({ free: 1.2 * gib, size: 2 * gib })).toBeFalse();
+  });
+  it('is looked at where its folder is known, and no oftener than twice a minute', async () => {
+    const from = Date.now() + 10 * 60_000;
+    const here = await diskSpace(process.cwd(), from);
+    expect(here?.size).toBeGreaterThan(0);
+    expect(await diskSpace('/no/such/folder', from + 1000)).toBe(here);
+    expect(await diskSpace('/no/such/folder', from + 60_000)).toBeUndefined();
+    expect(await diskSpace('', from + 120_000)).toBeUndefined();
   });
 });

@@ -227,7 +227,8 @@ export const projectSchema = z.object({
   profile: profileSchema,
   builds: z.array(buildSchema),
   members: z.array(z.object({ login: z.string(), printedName: z.string(), roles: z.array(roleSchema) })),
-  storage: storageSchema,
+  /** With the bytes that are left of the database’s disk, where they are nearly none. */
+  storage: storageSchema.extend({ diskLow: z.number().nullable() }),
   seq: z.number(),
 });
 export type Project = z.output<typeof projectSchema>;

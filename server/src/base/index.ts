@@ -25,6 +25,7 @@ export * from './passwords';
 export * from './factors';
 export * from './access';
 export * from './tokens';
+export * from './disk';
 export * from './storage';
 export * from './incoming';
 export * from './parsing';

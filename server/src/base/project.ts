@@ -9,6 +9,7 @@ import { ledgerHead } from './ledger';
 import { projectKey } from './profile';
 import { insertRecord, lockRecord, recordRows } from './records';
 import { proveSigner, putSignature } from './signing';
+import { diskLow } from './disk';
 import { statement } from './statement';
 import { storageOf } from './storage';
 import { builds, memberships, people, projects, records, traceKinds } from './tables';
@@ -106,7 +107,7 @@ export async function getProject(db: Db, projectId: number): Promise<Project> {
     profile: profile as Project['profile'],
     builds: built,
     members: [...members.values()],
-    storage: await storageOf(db, projectId),
+    storage: { ...(await storageOf(db, projectId)), diskLow: await diskLow() },
     seq: await ledgerHead(db, projectId),
   };
 }

@@ -35,7 +35,7 @@ const project = {
     { name: '2.0', description: '', createdAt: '', closedAt: null },
   ],
   members: [],
-  storage: { used: 0, allowed: 1 },
+  storage: { used: 0, allowed: 1, diskLow: null },
   seq: 7,
 };
 

@@ -13,6 +13,7 @@ import { Live, onAction, useProject } from './live';
 import { actionLink } from './links';
 import type { WaitingItem } from '@contract/base';
 import { baseActions, baseCommands, baseFeature } from './state';
+import { bytesWords } from './ui/bytes';
 import { theme } from './theme';
 import { Icon } from './ui/icon';
 import { knotIcons } from './ui/knot-icons';
@@ -37,6 +38,11 @@ export class Shell implements OnDestroy {
   private readonly asking = this.store.selectSignal(selectRequest(baseCommands.getProject.name));
   protected readonly rail = this.store.selectSignal(baseFeature.selectRail);
   protected readonly connected = this.store.selectSignal(baseFeature.selectConnected);
+  /** What is left of the disk, where it is nearly nothing. */
+  protected readonly diskLow = computed(() => {
+    const left = this.scope.project()?.storage.diskLow;
+    return left == null ? null : bytesWords(left);
+  });
   protected readonly waiting = this.store.selectSignal(baseFeature.selectWaiting);
   protected readonly trail = this.store.selectSignal(baseFeature.selectTrail);
   protected readonly knots = knots;

@@ -139,7 +139,7 @@ export function openWeb(
     },
     builds: [{ name: '1.0', description: '', createdAt: '', closedAt: null }],
     members: [{ login: 'ada', printedName: 'Ada Lund', roles: [...roles] }],
-    storage: { used: 3 * 1024 ** 2, allowed: 20 * 1024 ** 3 },
+    storage: { used: 3 * 1024 ** 2, allowed: 20 * 1024 ** 3, diskLow: null },
     seq: 7,
   };
   store.dispatch(baseCommands.getProject.done({ input: { project: 'demo' }, answer: project, command: '', phase: 'done' }));

@@ -3,17 +3,10 @@ import { FormsModule } from '@angular/forms';
 import { MatButtonModule } from '@angular/material/button';
 import { onAction, useProject } from '../live';
 import { baseCommands } from '../state';
+import { bytesWords } from '../ui/bytes';
 import { ProblemNote } from '../ui/problem-note';
 
 const gib = 1024 ** 3;
-
-/** Bytes as people say them. */
-export function bytesWords(bytes: number): string {
-  const units = ['bytes', 'KiB', 'MiB', 'GiB', 'TiB'];
-  let [value, unit] = [bytes, 0];
-  while (value >= 1024 && unit < units.length - 1) [value, unit] = [value / 1024, unit + 1];
-  return `${unit ? value.toFixed(1) : value} ${units[unit]}`;
-}
 
 /** What a project holds of files, and may hold; whoever administers the installation allows more. */
 @Component({

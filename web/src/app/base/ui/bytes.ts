@@ -1,0 +1,7 @@
+/** Bytes as people say them. */
+export function bytesWords(bytes: number): string {
+  const units = ['bytes', 'KiB', 'MiB', 'GiB', 'TiB'];
+  let [value, unit] = [bytes, 0];
+  while (value >= 1024 && unit < units.length - 1) [value, unit] = [value / 1024, unit + 1];
+  return `${unit ? value.toFixed(1) : value} ${units[unit]}`;
+}
