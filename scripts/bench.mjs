@@ -1,8 +1,10 @@
-// npm run bench: speed as ratios in one run, on a database of its own; and the board in a real browser.
+// npm run bench: speed as ratios in one run, on a database of its own; the board in a real browser; a node under attack; ten minutes of hostile
+// requests. `npm run bench -- attack` (or core, browser, pack, ground, fuzz) runs one part alone.
 import { spawnSync } from 'node:child_process';
 import { join } from 'node:path';
 import { prepareDatabase } from './database.mjs';
-import { freshDatabase, openBrowser, startServer } from './site.mjs';
+import { freshDatabase, loadDemo, openBrowser, startServer } from './site.mjs';
+import { underAttack } from './attack.mjs';
 import { needModules, needPackages, root, say } from './system.mjs';
 
 needPackages('mariadb-server', 'chromium');
@@ -16,33 +18,51 @@ await bundle({
     ground: 'server/bench/ground.ts',
     memory: 'server/bench/memory.ts',
     pack: 'server/bench/pack.ts',
+    fuzz: 'server/spec/fuzz.spec.ts',
   },
   outdir: 'dist/bench',
 });
 const database = await freshDatabase('bench');
+/** Runs a program of the bench on a database of its own. */
+async function program(name, on, flags = [], more = {}) {
+  const env = await prepareDatabase(database, on, root);
+  const args = [...flags, join(root, `dist/bench/${name}.js`)];
+  spawnSync(process.execPath, args, { cwd: root, stdio: 'inherit', env: { ...process.env, ...env, ...more, NODE_NO_WARNINGS: '1' } });
+  return env;
+}
+const parts = {
+  core: () => program('bench', 'bench', ['--expose-gc']),
+  browser: async () => browse(await prepareDatabase(database, 'bench', root)),
+  pack: () => program('pack', 'packed', ['--expose-gc'], { CORD_KEY_SECRET: 'a secret of the bench' }),
+  ground: () => program('ground', 'ground'),
+  attack: async () => {
+    const env = await prepareDatabase(database, 'attacked', root);
+    await loadDemo(env, () => undefined);
+    const server = await startServer(env);
+    await underAttack(server.url);
+    await server.stop();
+  },
+  fuzz: async () => {
+    const { CORD_FUZZ_SECONDS = '600' } = process.env;
+    say(`${CORD_FUZZ_SECONDS} seconds of hostile requests over every route:`);
+    spawnSync('npx', ['jasmine', '--config=scripts/jasmine.json', 'dist/bench/fuzz.js'], {
+      cwd: root,
+      stdio: 'inherit',
+      env: {
+        ...process.env,
+        CORD_FUZZ_SECONDS,
+        CORD_TEST_PORT: String(database.port),
+        CORD_TEST_USER: database.user,
+        CORD_TEST_PASSWORD: database.password,
+        CORD_TEST_APP_PASSWORD: database.appPassword,
+      },
+    });
+  },
+};
+const wanted = process.argv.slice(2);
 try {
-  const env = await prepareDatabase(database, 'bench', root);
-  spawnSync(process.execPath, ['--expose-gc', join(root, 'dist/bench/bench.js')], {
-    cwd: root,
-    stdio: 'inherit',
-    env: { ...process.env, ...env, NODE_NO_WARNINGS: '1' },
-  });
-  await browse(env);
-  spawnSync(process.execPath, ['--expose-gc', join(root, 'dist/bench/pack.js')], {
-    cwd: root,
-    stdio: 'inherit',
-    env: {
-      ...process.env,
-      ...(await prepareDatabase(database, 'packed', root)),
-      CORD_KEY_SECRET: 'a secret of the bench',
-      NODE_NO_WARNINGS: '1',
-    },
-  });
-  spawnSync(process.execPath, [join(root, 'dist/bench/ground.js')], {
-    cwd: root,
-    stdio: 'inherit',
-    env: { ...process.env, ...(await prepareDatabase(database, 'ground', root)), NODE_NO_WARNINGS: '1' },
-  });
+  // The browser looks at what the first part made.
+  for (const [name, run] of Object.entries(parts)) if (!wanted.length || wanted.includes(name)) await run();
 } finally {
   await database.stop();
 }

@@ -58,6 +58,7 @@ export async function startServer(options: {
     minThreads: 0,
     maxThreads: 2,
     idleTimeout: 10_000,
+    niceIncrement: 10,
     workerData: options.address,
   });
   const work = inThreads(threads);

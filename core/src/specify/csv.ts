@@ -243,7 +243,12 @@ export function previewRequirements(csv: string, mapping: ColumnMapping | undefi
   const fields = context.fields ?? [];
   const chosen = mapping ?? suggestMapping(columns, fields);
   const findings: Finding[] = [];
-  const report = (finding: Finding): void => void (findings.length < findingLimit && findings.push(finding));
+  // Every fault counts, also where no more of them are told.
+  let faults = 0;
+  const report = (finding: Finding): void => {
+    faults++;
+    if (findings.length < findingLimit) findings.push(finding);
+  };
   table.findings.forEach(report);
   const fatal = faultsOfMapping(table, chosen, fields);
   fatal.forEach(report);
@@ -260,7 +265,7 @@ export function previewRequirements(csv: string, mapping: ColumnMapping | undefi
   const known = (key: string): boolean => firstRow.has(key) || Boolean(context.existing.get(key));
   const rows: ImportedRequirement[] = [];
   for (const { row, cells, broken } of lines) {
-    const before = findings.length;
+    const before = faults;
     const fault = (field: ImportField | `own:${number}`, text: string): void =>
       report({ severity: 'error', row, cell: chosen[field] ?? field, text });
     const has = (field: ImportField): boolean => index.has(field);
@@ -328,7 +333,7 @@ export function previewRequirements(csv: string, mapping: ColumnMapping | undefi
       else if (read.value === null) delete own[String(field.id)];
       else own[String(field.id)] = read.value;
     }
-    if (findings.length > before || broken) continue;
+    if (faults > before || broken) continue;
     const content: RequirementContent = {
       ...emptyRequirement,
       kind,
@@ -342,7 +347,7 @@ export function previewRequirements(csv: string, mapping: ColumnMapping | undefi
       notInCode,
       notInCodeRationale,
     };
-    if (findings.length > before) continue;
+    if (faults > before) continue;
     rows.push({ row, key, parents, under, content, own, status: statusOf(there, { content, parents, under, own }) });
   }
   reportCircles(rows, context, (row, circle) =>

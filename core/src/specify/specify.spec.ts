@@ -1,7 +1,7 @@
 import fc from 'fast-check';
 import Papa from 'papaparse';
 import { plainCell, writeCsv } from '../base';
-import { approvalFaults, decodeText, emptyRequirement, previewRequirements, treeRows } from './index';
+import { approvalFaults, decodeText, emptyRequirement, previewRequirements, summariseImport, treeRows } from './index';
 
 const old = { content: { ...emptyRequirement, title: 'S', text: 'It shall.' }, parents: [], under: null, own: {} };
 const context = {
@@ -80,6 +80,25 @@ describe('import of requirements', () => {
       [true, 'A label'],
       [true, ''],
     ]);
+  });
+
+  it('tells the first five hundred faults, and takes no faulty row behind them for a good one', () => {
+    const table = preview(`key,title,text\n${'X-1,T,It holds.\n'.repeat(2000)}X-2,T,It holds.\n`);
+    expect(table.findings.length).toBe(500);
+    const { good, total, rows, ...counts } = summariseImport(table);
+    expect([good, total, counts.new]).toEqual([2, 2001, 2]);
+    expect(rows.map(({ key }) => key)).toEqual(['X-1', 'X-2']);
+  });
+
+  it('shows what changes something before what does not, and no more rows than anybody reads', () => {
+    const existing = new Map([
+      ...context.existing,
+      ['X-1', { ...old, content: { ...emptyRequirement, title: 'T', text: 'It holds.' } }],
+    ] as never);
+    const lines = Array.from({ length: 300 }, (_, i) => `X-${i + 1},T,It holds.`).join('\n');
+    const summary = summariseImport(previewRequirements(`key,title,text\n${lines}\n`, undefined, { ...context, existing }));
+    expect([summary.new, summary.changed, summary.same, summary.rows.length]).toEqual([299, 0, 1, 100]);
+    expect(summary.rows.every(({ status }) => status === 'new')).toBeTrue();
   });
 
   it('refuses circles of parents, in the file and through the project, with the circle shown', () => {

@@ -50,8 +50,22 @@ type End = Pick<StoredRecord, 'id' | 'kind' | 'key' | 'title' | 'revision' | 'st
 /** A table as it is read and compared. */
 const parseTable = parseWork(
   'requirements',
-  ({ csv, mapping, context }: { csv: string; mapping: ColumnMapping | undefined; context: ImportContext }): ImportPreview =>
+  ({ csv, mapping, context }: { csv: string; mapping: ColumnMapping; context: ImportContext }): ImportPreview =>
     previewRequirements(csv, mapping, context),
+);
+
+/** What of it a person looks at: put together where it is read, since nobody waits for the rest. */
+const parseSummary = parseWork(
+  'requirements, in short',
+  ({
+    csv,
+    mapping,
+    context,
+  }: {
+    csv: string;
+    mapping: ColumnMapping | undefined;
+    context: ImportContext;
+  }): ReturnType<typeof summariseImport> => summariseImport(previewRequirements(csv, mapping, context)),
 );
 
 /** What a table is compared with: what the project has, its levels, its own fields of requirements. */
@@ -71,7 +85,7 @@ export async function previewImport(
   parse: Parse = parseHere,
 ): Promise<ImportSummary> {
   const context = await db.transaction((tx) => contextOf(tx, projectId));
-  const { findings, rows, mapping: chosen, ...summary } = summariseImport(await parseTable(parse, { csv, mapping, context }));
+  const { findings, rows, mapping: chosen, ...summary } = await parseSummary(parse, { csv, mapping, context });
   return {
     ...summary,
     columns: [...summary.columns],
