@@ -1,7 +1,7 @@
 import fc from 'fast-check';
 import Papa from 'papaparse';
 import { plainCell, writeCsv } from '../base';
-import { approvalFaults, decodeText, emptyRequirement, previewRequirements, summariseImport, treeRows } from './index';
+import { type ImportContext, approvalFaults, decodeText, emptyRequirement, previewRequirements, summariseImport, treeRows } from './index';
 
 const old = { content: { ...emptyRequirement, title: 'S', text: 'It shall.' }, parents: [], under: null, own: {} };
 const context = {
@@ -91,10 +91,8 @@ describe('import of requirements', () => {
   });
 
   it('shows what changes something before what does not, and no more rows than anybody reads', () => {
-    const existing = new Map([
-      ...context.existing,
-      ['X-1', { ...old, content: { ...emptyRequirement, title: 'T', text: 'It holds.' } }],
-    ] as never);
+    const content = { ...emptyRequirement, title: 'T', text: 'It holds.' };
+    const existing: ImportContext['existing'] = new Map([...context.existing, ['X-1', { ...old, content }] as const]);
     const lines = Array.from({ length: 300 }, (_, i) => `X-${i + 1},T,It holds.`).join('\n');
     const summary = summariseImport(previewRequirements(`key,title,text\n${lines}\n`, undefined, { ...context, existing }));
     expect([summary.new, summary.changed, summary.same, summary.rows.length]).toEqual([299, 0, 1, 100]);
