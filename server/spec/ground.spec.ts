@@ -86,11 +86,13 @@ describe('lists', () => {
     for (let i = 0; i < 60; i++) {
       const filter = anyFilter(3);
       const wanted = all.filter((r) => holds(r, filter)).map((r) => r.key);
-      const found = await ask({ filter: JSON.stringify(filter), limit: 500, groups: 'level' });
+      const found = await ask({ filter: JSON.stringify(filter), limit: 500, groups: 'level', sum: 'revision' });
       expect(found.rows.map((r) => r.key))
         .withContext(JSON.stringify(filter))
         .toEqual(wanted);
       expect([found.total, (found.groups ?? []).reduce((n, g) => n + g.count, 0)]).toEqual([wanted.length, wanted.length]);
+      const summed = all.filter((r) => holds(r, filter)).reduce((n, r) => n + r.revision, 0);
+      expect((found.groups ?? []).reduce((n, g) => n + (g.sum ?? 0), 0)).toBe(summed);
       sizes.add(wanted.length);
     }
     expect(sizes.size).toBeGreaterThan(15);

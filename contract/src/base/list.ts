@@ -52,6 +52,8 @@ export const listQuery = z.object({
     .optional(),
   /** Counts by the values of this field, over all that the filter finds. */
   groups: field.optional(),
+  /** Sums of this field's numbers beside the counts of the groups. */
+  sum: field.optional(),
 });
 export type ListQuery = z.output<typeof listQuery>;
 
@@ -64,7 +66,9 @@ export const pageOf = <R extends z.ZodType>(row: R) =>
     total: z.number().nullable(),
     /** Where the words of a search were found, by key: a passage, and which of its characters are words of the search. */
     found: z.record(z.string(), z.object({ text: z.string(), marks: z.array(z.tuple([z.number(), z.number()])) })).optional(),
-    groups: z.array(z.object({ value: z.union([z.string(), z.number(), z.null()]), count: z.number() })).optional(),
+    groups: z
+      .array(z.object({ value: z.union([z.string(), z.number(), z.null()]), count: z.number(), sum: z.number().optional() }))
+      .optional(),
     /** The ledger number at which this was read. */
     seq: z.number(),
   });
@@ -73,6 +77,6 @@ export interface Page<R> {
   next: string | null;
   total: number | null;
   found?: Record<string, { text: string; marks: [number, number][] }>;
-  groups?: { value: string | number | null; count: number }[];
+  groups?: { value: string | number | null; count: number; sum?: number | undefined }[];
   seq: number;
 }

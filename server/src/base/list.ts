@@ -240,7 +240,7 @@ export async function listPage<R extends { readonly id: number }>(
   load: (tx: Tx, ids: readonly number[]) => Promise<readonly R[]>,
 ): Promise<Page<Omit<R, 'id'>>> {
   return db.transaction(async (tx) => {
-    const source = await withOwnFields(tx, plain, projectId, [query.filter, query.sort, query.groups]);
+    const source = await withOwnFields(tx, plain, projectId, [query.filter, query.sort, query.groups, query.sum]);
     const filter = parseFilter(query.filter);
     const where = questionWhere(source, filter);
     const { ids, next } = await pageIds(tx, source, where, query);
@@ -264,11 +264,19 @@ export async function listPage<R extends { readonly id: number }>(
     if (searched) Object.assign(page, { found: await passages(tx, ids, searched) });
     if (!query.groups) return page;
     const { value } = needField(source, query.groups);
+    const summed = query.sum === undefined ? undefined : needNumber(source, query.sum);
     const [groups] = (await tx.execute(
-      sql`select ${value} as v, count(*) as n ${source.from} where ${where} group by ${value} order by n desc, v limit 500`,
-    )) as unknown as [{ v: string | number | null; n: number }[]];
-    return { ...page, groups: groups.map(({ v, n }) => ({ value: v, count: Number(n) })) };
+      sql`select ${value} as v, count(*) as n, ${summed ? sql`ifnull(sum(${summed}), 0)` : sql`0`} as s ${source.from} where ${where} group by ${value} order by n desc, v limit 500`,
+    )) as unknown as [{ v: string | number | null; n: number; s: number }[]];
+    return { ...page, groups: groups.map(({ v, n, s }) => ({ value: v, count: Number(n), ...(summed ? { sum: Number(s) } : {}) })) };
   });
+}
+
+/** A field that can be summed up. */
+function needNumber(source: ListSource, name: string): ListField['value'] {
+  const { value, type } = needField(source, name);
+  if (type !== 'number') throw new Refusal('invalid', { fields: [{ path: 'sum', text: `“${name}” is no number.` }] });
+  return value;
 }
 
 /** The columns that are wanted of a row, and its key. */

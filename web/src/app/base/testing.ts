@@ -4,7 +4,7 @@ import { provideRouter } from '@angular/router';
 import { provideEffects } from '@ngrx/effects';
 import { provideState, provideStore, Store, type FeatureSlice } from '@ngrx/store';
 import type { Endpoint, Filter, Page, ProblemDetails } from '@contract/base';
-import type { Role } from '@core/base';
+import { groupBy, type Role } from '@core/base';
 import { Api, ApiFailure } from './api';
 import { bulkCalls, bulkFeature } from './bulk/state';
 import { effectsOf, requestsFeature } from './command';
@@ -74,12 +74,24 @@ export const listOver =
   (input: Record<string, unknown>): Page<object> => {
     const filter = input['filter'] ? (JSON.parse(input['filter'] as string) as Filter) : undefined;
     const found = rows().filter((row) => !filter || answers(row as Record<string, unknown>, filter));
+    const by = input['groups'] as string | undefined;
+    const groups = by && [...groupBy(found as Record<string, unknown>[], (row) => row[by] as string | number | null)];
+    const sum = input['sum'] as string | undefined;
     const from = input['after'] ? Number(input['after']) : Number(input['skip'] ?? 0);
     const to = from + Number(input['limit'] ?? 100);
     return {
       rows: found.slice(from, to),
       next: to < found.length ? String(to) : null,
       total: input['after'] ? null : found.length,
+      ...(groups
+        ? {
+            groups: groups.map(([value, list]) => ({
+              value,
+              count: list.length,
+              ...(sum ? { sum: list.reduce((n, row) => n + Number(row[sum]), 0) } : {}),
+            })),
+          }
+        : {}),
       seq: 1,
     };
   };

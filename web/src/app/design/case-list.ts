@@ -30,6 +30,7 @@ export const caseKind: ListKind<CaseSummary> = {
     ['plannedMinutes', 'Planned minutes'],
   ],
   rowHeight: 50,
+  sum: ['plannedMinutes', 'min'],
   exported: 'cases',
   bulk: 'case',
 };

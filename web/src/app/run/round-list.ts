@@ -62,5 +62,6 @@ export const plannedKind: ListKind<CaseSummary> = {
     ['updatedAt', 'Changed'],
   ],
   rowHeight: 50,
+  sum: ['plannedMinutes', 'min'],
   bulk: 'case',
 };

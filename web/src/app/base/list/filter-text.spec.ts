@@ -1,4 +1,4 @@
-import { filterOf, quoted, readFilter, suggestions, together, type FilterField } from './filter-text';
+import { askedValues, filterOf, quoted, readFilter, suggestions, together, withValue, type FilterField } from './filter-text';
 
 const fields: readonly FilterField[] = [
   { name: 'state', words: 'State', type: 'text', values: ['draft', 'review', 'approved'] },
@@ -12,6 +12,16 @@ const fields: readonly FilterField[] = [
 const ask = (text: string) => filterOf(readFilter(text, fields));
 
 describe('the text of a filter', () => {
+  it('takes one value of a field more, and one less, and leaves the rest as it was typed', () => {
+    expect(withValue('', 'state', 'draft')).toBe('state:draft');
+    expect(withValue('stop state:draft minutes:5..', 'state', 'review')).toBe('stop minutes:5.. state:draft,review');
+    expect(withValue('stop State:draft,review', 'state', 'draft')).toBe('stop state:review');
+    expect(withValue('level:"SIL 3" x', 'level', 'SIL 3')).toBe('x');
+    expect(withValue('x', 'level', 'SIL 2')).toBe('x level:"SIL 2"');
+    expect(askedValues('-state:draft level:"SIL 2",none', 'level')).toEqual(['SIL 2', 'none']);
+    expect(askedValues('-state:draft', 'state')).toEqual([]);
+  });
+
   it('finds words together, and questions beside them', () => {
     expect(ask('')).toBeUndefined();
     expect(ask('  stop   chain ')).toEqual({ words: 'stop chain' });

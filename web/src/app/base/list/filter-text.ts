@@ -115,6 +115,20 @@ export function together(filters: readonly (Filter | undefined)[]): Filter | und
 /** A value as it is typed: in quotes where it holds spaces or commas. */
 export const quoted = (value: string): string => (/[\s,"]/.test(value) ? `"${value.replaceAll('"', '')}"` : value);
 
+/** The values that a filter's text asks of a field, where it asks for some and nothing else of it. */
+export function askedValues(text: string, field: string): string[] {
+  const piece = piecesOf(text).find((p) => p.toLowerCase().startsWith(`${field.toLowerCase()}:`));
+  return piece ? valuesOf(piece.slice(field.length + 1)) : [];
+}
+
+/** The text with a value of a field asked for, or, where it was, no longer. */
+export function withValue(text: string, field: string, value: string): string {
+  const before = askedValues(text, field);
+  const values = before.includes(value) ? before.filter((other) => other !== value) : [...before, value];
+  const rest = piecesOf(text).filter((p) => !p.toLowerCase().startsWith(`${field.toLowerCase()}:`));
+  return [...rest, ...(values.length ? [`${field}:${values.map(quoted).join(',')}`] : [])].join(' ');
+}
+
 /** What can be typed next, for the piece that is being typed: fields by their beginnings, then the values of the field. */
 export function suggestions(typed: string, fields: readonly FilterField[]): { readonly text: string; readonly words: string }[] {
   const piece = typed.slice(typed.lastIndexOf(' ') + 1);

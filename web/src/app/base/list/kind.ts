@@ -24,6 +24,8 @@ export interface ListKind<R extends ListRow> {
   /** Orders that are offered: the field, and its words. The first is the usual one; `-` before it turns it round. */
   readonly sorts: readonly (readonly [string, string])[];
   readonly rowHeight: number;
+  /** What groups sum up: the field, and its unit. */
+  readonly sum?: readonly [string, string];
   /** The list as its export is addressed; one without is not exported. */
   readonly exported?: 'requirements' | 'cases' | 'runs' | 'problems';
   /** The kind as acts on many name it: its rows can be chosen. */

@@ -13,6 +13,7 @@ interface Row {
   readonly key: string;
   readonly title: string;
   readonly state: string;
+  readonly minutes: number;
 }
 const kind: ListKind<Row> = {
   name: 'spec-cases',
@@ -29,6 +30,7 @@ const kind: ListKind<Row> = {
     ['title', 'Title'],
   ],
   rowHeight: 50,
+  sum: ['minutes', 'min'],
   exported: 'cases',
   bulk: 'case',
 };
@@ -59,6 +61,7 @@ const make = (count: number): Row[] =>
     key: `C-${String(i + 1).padStart(4, '0')}`,
     title: `Case ${i + 1}`,
     state: i % 4 === 0 ? 'draft' : 'approved',
+    minutes: 2,
   }));
 
 describe('a list of records', () => {
@@ -101,6 +104,50 @@ describe('a list of records', () => {
     expect(shown()).toContain('C-0701');
     expect(asked().length).toBeLessThan(5);
     expect(page.one('.item').getAttribute('aria-setsize')).toBe('950');
+  });
+
+  const menu = async (button: RegExp, item: string, more: MouseEventInit = {}): Promise<void> => {
+    await page.press(button);
+    const found = [...document.querySelectorAll<HTMLElement>('[mat-menu-item]')].find((i) => i.textContent?.trim().startsWith(item));
+    found?.dispatchEvent(new MouseEvent('click', { bubbles: true, ...more }));
+    await page.settled();
+  };
+  const groups = (): string[] => page.all('cp-groups button').map((b) => b.getAttribute('aria-label') ?? '');
+
+  it('is grouped by a field, with counts and sums that agree with its rows, and narrowed to some of the groups', async () => {
+    await open(40);
+    await menu(/Groups/, 'State');
+    const counted = api
+      .of(listCases)
+      .filter((input) => input['groups'])
+      .at(-1);
+    expect(counted).toEqual(jasmine.objectContaining({ groups: 'state', sum: 'minutes', limit: 1 }));
+    expect(groups().sort()).toEqual(['approved: 30, 60 min', 'draft: 10, 20 min']);
+    expect(page.text()).toContain('40 cases in 2 groups, 80 min');
+    expect(asked().at(-1)?.['sort']).toBe('state,key');
+    await page.press(/^\s*draft/);
+    expect(page.one('[role=status]').textContent?.trim()).toBe('10 cases');
+    expect(page.one<HTMLInputElement>('input[data-filter]').value).toBe('');
+    expect(page.text()).toContain('state:draft');
+    // The other groups stay there, so that one can go over to them.
+    expect(groups().length).toBe(2);
+    rows[1] = { ...rows[1], state: 'draft' };
+    await news(rows[1].key);
+    expect(groups().sort()).toEqual(['approved: 29, 58 min', 'draft: 11, 22 min']);
+    await menu(/Groups/, 'State');
+    expect(groups()).toEqual([]);
+  });
+
+  it('is ordered by several fields, each turned round by itself', async () => {
+    await open(10);
+    await menu(/Order/, 'Title');
+    expect(asked().at(-1)?.['sort']).toBe('title');
+    await menu(/Order/, 'Key', { shiftKey: true });
+    expect(asked().at(-1)?.['sort']).toBe('title,key');
+    await menu(/Order/, 'Title', { shiftKey: true });
+    expect(asked().at(-1)?.['sort']).toBe('-title,key');
+    await menu(/Order/, 'Key');
+    expect(asked().at(-1)?.['sort']).toBe('-key');
   });
 
   it('asks the server what is typed, by words and by fields, and keeps it in the address', async () => {

@@ -26,7 +26,8 @@ import { usePicking } from '../picking';
 import { ExportMenu } from '../ui/export-menu';
 import { Icon } from '../ui/icon';
 import { FilterBar } from './filter-bar';
-import { filterOf, readFilter, together, type FilterField } from './filter-text';
+import { askedValues, filterOf, readFilter, together, withValue, type FilterField } from './filter-text';
+import { groupable, Groups } from './groups';
 import { SavedFilters } from './saved-filters';
 import { RowTemplate, type ListKind } from './kind';
 import { listActions, listFrom, selectList, type FoundPassage, type ListQuestion, type ListRow } from './state';
@@ -37,7 +38,7 @@ import { listActions, listFrom, selectList, type FoundPassage, type ListQuestion
  */
 @Component({
   selector: 'cp-record-list',
-  imports: [ScrollingModule, NgTemplateOutlet, MatMenuModule, ExportMenu, FilterBar, Icon, SavedFilters],
+  imports: [ScrollingModule, NgTemplateOutlet, MatMenuModule, ExportMenu, FilterBar, Groups, Icon, SavedFilters],
   changeDetection: ChangeDetectionStrategy.OnPush,
   templateUrl: './record-list.html',
   styleUrl: './record-list.scss',
@@ -62,11 +63,14 @@ export class RecordList<R extends ListRow> {
   protected readonly text = signal(this.at.get('f') ?? '');
   protected readonly viewName = signal(this.at.get('v') ?? '');
   protected readonly order = signal(this.at.get('s') ?? '');
+  protected readonly grouped = signal(this.at.get('g') ?? '');
   /** Saved filters are shown. */
   protected readonly saving = signal(false);
   /** The question as an address holds it. */
   protected readonly asked = computed(() =>
-    new URLSearchParams(Object.entries({ f: this.text(), v: this.viewName(), s: this.order() }).filter(([, value]) => value)).toString(),
+    new URLSearchParams(
+      Object.entries({ f: this.text(), v: this.viewName(), s: this.order(), g: this.grouped() }).filter(([, value]) => value),
+    ).toString(),
   );
   private readonly filters = this.store.selectSignal(baseFeature.selectFilters);
   /** All that the question finds is chosen, also what was never scrolled to. */
@@ -76,6 +80,9 @@ export class RecordList<R extends ListRow> {
   protected readonly pieces = computed(() => readFilter(this.text(), this.fields()));
   protected readonly shownView = computed(() => this.kind().views.find((v) => v.name === this.viewName()) ?? this.kind().views[0]);
   protected readonly sorts = computed(() => this.kind().sorts);
+  protected readonly groupables = computed(() => groupable(this.fields()));
+  /** The field by which the list is grouped. */
+  protected readonly by = computed(() => this.groupables().find(({ name }) => name === this.grouped()));
   protected readonly sort = computed(() => this.order() || this.kind().sorts[0][0]);
   protected readonly filter = computed(() => together([this.shownView().filter, filterOf(this.pieces())]), {
     equal: (a, b) => JSON.stringify(a) === JSON.stringify(b),
@@ -84,8 +91,34 @@ export class RecordList<R extends ListRow> {
     kind: this.kind().name,
     of: { project: this.scope.slug(), ...this.of() },
     filter: this.filter(),
-    sort: this.sort(),
+    sort: this.sorted(),
   }));
+  /** Groups stand together; within them the order is the list's own. */
+  private readonly sorted = computed(() => {
+    const by = this.by();
+    const field = by && (by.field ?? by.name);
+    const own = this.sort().split(',');
+    return [...(field ? [field] : []), ...own.filter((name) => name.replace('-', '') !== field)].slice(0, 4).join(',');
+  });
+  /** Groups are counted over what the list is asked, but for their own field: so that another one can be chosen. */
+  private readonly groupQuestion = computed((): ListQuestion | undefined => {
+    const by = this.by();
+    if (!by) return undefined;
+    const pieces = this.pieces().filter(({ text }) => !text.toLowerCase().startsWith(`${by.name.toLowerCase()}:`));
+    const { name: kind, sorts, sum } = this.kind();
+    return {
+      kind,
+      of: { project: this.scope.slug(), ...this.of() },
+      filter: together([this.shownView().filter, filterOf(pieces)]),
+      sort: sorts[0][0],
+      count: true,
+      groups: by.field ?? by.name,
+      ...(sum ? { sum: sum[0] } : {}),
+    };
+  });
+  private readonly selectGroups = computed(() => this.store.selectSignal(selectList(`${this.kind().name}#groups`)));
+  protected readonly groups = computed(() => this.selectGroups()()?.groups ?? []);
+  protected readonly inGroups = computed(() => askedValues(this.text(), this.by()?.name ?? ''));
   private readonly selectWindow = computed(() => this.store.selectSignal(selectList(this.kind().name)));
   protected readonly window = computed(() => this.selectWindow()());
   protected readonly rows = computed(() => (this.window()?.rows ?? []) as readonly (R | undefined)[]);
@@ -126,6 +159,13 @@ export class RecordList<R extends ListRow> {
       });
     });
     effect(() => {
+      const question = this.groupQuestion();
+      untracked(() => {
+        const list = `${name()}#groups`;
+        this.store.dispatch(question ? listActions.ask({ list, question }) : listActions.close({ list }));
+      });
+    });
+    effect(() => {
       const keys = [...this.picking.shown()];
       const filter = this.filter();
       const kind = this.kind().bulk;
@@ -136,21 +176,23 @@ export class RecordList<R extends ListRow> {
         ),
       );
     });
-    const words = toObservable(computed(() => ({ f: this.text(), v: this.viewName(), s: this.order() })));
-    words.pipe(skip(1), debounceTime(300), takeUntilDestroyed()).subscribe(({ f, v, s }) => {
-      const queryParams = { f: f || null, v: v || null, s: s || null };
+    const words = toObservable(computed(() => ({ f: this.text(), v: this.viewName(), s: this.order(), g: this.grouped() })));
+    words.pipe(skip(1), debounceTime(300), takeUntilDestroyed()).subscribe(({ f, v, s, g }) => {
+      const queryParams = { f: f || null, v: v || null, s: s || null, g: g || null };
       void this.router.navigate([], { queryParams, queryParamsHandling: 'merge', replaceUrl: true });
     });
     onChanged(
       () => this.kind().changedBy,
       (keys) => {
         this.store.dispatch(listActions.changed({ list: name(), keys }));
-        for (const { name: view } of this.kind().views) this.store.dispatch(listActions.changed({ list: `${name()}#${view}`, keys }));
+        for (const counted of ['groups', ...this.kind().views.map((view) => view.name)])
+          this.store.dispatch(listActions.changed({ list: `${name()}#${counted}`, keys }));
       },
     );
     inject(DestroyRef).onDestroy(() => {
       this.store.dispatch(listActions.close({ list: name() }));
-      for (const { name: view } of this.kind().views) this.store.dispatch(listActions.close({ list: `${name()}#${view}` }));
+      for (const counted of ['groups', ...this.kind().views.map((view) => view.name)])
+        this.store.dispatch(listActions.close({ list: `${name()}#${counted}` }));
     });
   }
 
@@ -176,6 +218,7 @@ export class RecordList<R extends ListRow> {
     this.text.set(asked.get('f') ?? '');
     this.viewName.set(asked.get('v') ?? '');
     this.order.set(asked.get('s') ?? '');
+    this.grouped.set(asked.get('g') ?? '');
   }
 
   protected countOf(view: string): number | null {
@@ -193,9 +236,28 @@ export class RecordList<R extends ListRow> {
     return this.filter() ? (this.window()?.found[row.key] ?? null) : null;
   }
 
-  protected sortBy(field: string): void {
-    const now = this.sort();
-    this.order.set(now === field ? `-${field}` : field);
+  /** Orders by a field, the other way round where it is so already; with Shift behind what it is ordered by. */
+  protected sortBy(event: MouseEvent, field: string): void {
+    const now = this.sort().split(',');
+    const at = now.findIndex((name) => name.replace('-', '') === field.replace('-', ''));
+    const turned = at < 0 ? field : now[at].startsWith('-') ? now[at].slice(1) : `-${now[at]}`;
+    if (!event.shiftKey) return this.order.set(turned);
+    this.order.set((at < 0 ? [...now, turned] : now.map((name, i) => (i === at ? turned : name))).slice(0, 3).join(','));
+  }
+
+  /** How the list is ordered by a field: its direction, and its place among several. */
+  protected ordered(field: string): string {
+    const now = this.sort().split(',');
+    const at = now.findIndex((name) => name.replace('-', '') === field.replace('-', ''));
+    return at < 0 ? '' : ` ${now[at].startsWith('-') ? '↓' : '↑'}${now.length > 1 ? at + 1 : ''}`;
+  }
+
+  protected groupBy(field: string): void {
+    this.grouped.set(this.grouped() === field ? '' : field);
+  }
+
+  protected narrow(value: string): void {
+    this.text.set(withValue(this.text(), this.by()?.name ?? '', value));
   }
 
   protected open(key: string, at: number): void {

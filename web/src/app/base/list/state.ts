@@ -19,14 +19,23 @@ export interface ListQuestion {
   readonly of: Readonly<Record<string, string>>;
   readonly filter: Filter | undefined;
   readonly sort: string;
-  /** Only how many there are. */
+  /** Only how many there are; by the values of a field, with sums of another, where that is asked. */
   readonly count?: boolean;
+  readonly groups?: string;
+  readonly sum?: string;
 }
 
 /** Where words were found in a record, and which of its characters are words of the search. */
 export interface FoundPassage {
   readonly text: string;
   readonly marks: readonly (readonly [number, number])[];
+}
+
+/** How many records have one value of a field, and what they sum up to. */
+export interface ListGroup {
+  readonly value: string | number | null;
+  readonly count: number;
+  readonly sum?: number | undefined;
 }
 
 /** A list on a screen: as many places as the question finds, filled as far as somebody looked. */
@@ -43,6 +52,7 @@ export interface ListWindow {
   readonly fresh: readonly string[];
   /** Where words were found, by key. */
   readonly found: Readonly<Record<string, FoundPassage>>;
+  readonly groups: readonly ListGroup[];
   readonly problem: ProblemDetails | null;
 }
 
@@ -85,6 +95,7 @@ const opened = (question: ListQuestion): ListWindow => ({
   waiting: [0],
   fresh: [],
   found: {},
+  groups: [],
   problem: null,
 });
 
@@ -96,7 +107,7 @@ function asking(lists: Lists, list: string, question: ListQuestion, change: (win
 
 function withPage(window: ListWindow, page: number, answer: Page<ListRow>): ListWindow {
   const total = answer.total ?? window.total ?? 0;
-  if (window.question.count) return { ...window, total, waiting: [], problem: null };
+  if (window.question.count) return { ...window, total, groups: answer.groups ?? [], waiting: [], problem: null };
   const rows = Array.from({ length: total }, (_, i) => window.rows[i]);
   const at = page * pageSize;
   // A row stands once: where pages moved against each other, the newer page tells where.
@@ -182,10 +193,12 @@ export const listsFeature = createFeature({
 
 export const selectList = (list: string) => createSelector(listsFeature.selectListsState, (lists) => lists[list]);
 
-const inputOf = ({ of, sort, count }: ListQuestion, filter: Filter | undefined): object => ({
+const inputOf = ({ of, sort, count, groups, sum }: ListQuestion, filter: Filter | undefined): object => ({
   ...of,
   sort,
   limit: count ? 1 : pageSize,
+  ...(groups ? { groups } : {}),
+  ...(sum ? { sum } : {}),
   ...(filter ? { filter: JSON.stringify(filter) } : {}),
 });
 

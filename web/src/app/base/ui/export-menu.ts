@@ -13,7 +13,9 @@ const mostKeys = 800;
   imports: [MatMenuModule, Icon],
   changeDetection: ChangeDetectionStrategy.OnPush,
   template: `
-    <button class="chip" type="button" [matMenuTriggerFor]="menu"><cp-icon name="download" /> Export</button>
+    <button class="chip" type="button" [matMenuTriggerFor]="menu" aria-label="Export">
+      <cp-icon name="download" />{{ small() ? '' : ' Export' }}
+    </button>
     <mat-menu #menu="matMenu">
       <div class="second small says">
         {{
@@ -42,6 +44,8 @@ const mostKeys = 800;
   `,
 })
 export class ExportMenu {
+  /** Its sign alone, where there is little room. */
+  readonly small = input(false);
   private readonly scope = useProject();
   /** The list, as its address names it. */
   readonly list = input.required<'requirements' | 'cases' | 'runs' | 'problems'>();
