@@ -41,7 +41,17 @@ const views = [
   ],
   ['design', '/larkfell/design/C-018?edit=1', 'mira.oberon'],
   ['find', '/larkfell/specify/requirement/BRK-009?l=1&f=level:%22SIL%203%22%20sensor&v=all', 'mira.oberon'],
-  ['rounds', '/larkfell/run', 'tomas.vell'],
+  [
+    'plan',
+    '/larkfell/run/plan',
+    'bela.stroud',
+    async (page) => {
+      await page.getByLabel('Title').fill('Release morning');
+      await page.getByText('Tomas Vell').last().click();
+      await page.getByRole('button', { name: /Choose all/ }).click();
+      await page.getByText(/runs, .* planned/).waitFor();
+    },
+  ],
   ['round', '/larkfell/run/round/R-003', 'bela.stroud'],
   [
     'bench',

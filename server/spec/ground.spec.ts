@@ -12,6 +12,7 @@ import ExcelJS from 'exceljs';
 import Papa from 'papaparse';
 import { buildApp } from '../src/app';
 import { ledger, openDatabase, verifyLedger } from '../src/base';
+import { LedgerCheck, type LedgerEntry } from '@core/base';
 import { importRequirements } from '../src/specify';
 import { caseContent, content, contextOf, openProject, password, type Project } from './support';
 
@@ -149,6 +150,29 @@ describe('lists', () => {
       headers: { cookie: await p.cookie('auditor') },
     });
     expect(refused.statusCode).toBe(400);
+  });
+
+  it('of the ledger goes out whole: its chain is computed again from the file, and a question finds what the page shows', async () => {
+    const fetched = async (query: string) => {
+      const answer = await p.app.inject({
+        url: `/api/projects/spec/exports/ledger?${query}`,
+        headers: { cookie: await p.cookie('auditor') },
+      });
+      return answer.body;
+    };
+    const entries = (await fetched('format=json'))
+      .trim()
+      .split('\n')
+      .map((line) => JSON.parse(line) as LedgerEntry);
+    const check = new LedgerCheck();
+    for (const entry of entries) check.push(entry);
+    const { total, entries: newest } = (await p.call('auditor', base.listLedger, { limit: 1 })).body;
+    expect(check.verdict({ seq: newest[0].seq, hash: newest[0].hash })).toEqual({ entries: total, head: newest[0].hash });
+    const found = (await p.call('auditor', base.listLedger, { limit: 1, kind: 'person', q: 'roles' })).body.total;
+    const lines = (await fetched('kind=person&q=roles')).trim().split('\r\n');
+    expect(found).toBeGreaterThan(2);
+    expect([lines.length - 1, lines[0]]).toEqual([found, 'seq,at,who,action,kind,key,before,after,previous,hash']);
+    expect((await p.app.inject({ url: '/api/projects/spec/exports/ledger' })).statusCode).toBe(401);
   });
 
   it('refuse what is no filter, no field, no place', async () => {

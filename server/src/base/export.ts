@@ -1,6 +1,6 @@
 import { once } from 'node:events';
 import { PassThrough, Readable } from 'node:stream';
-import { listQuery } from '@contract/base';
+import { listLedger, listQuery } from '@contract/base';
 import { writeCsv } from '@core/base';
 import ExcelJS from 'exceljs';
 import type { FastifyInstance } from 'fastify';
@@ -9,6 +9,7 @@ import type { Db } from './database';
 import { Refusal } from './errors';
 import { listFields } from './fields';
 import { callerOf, type AppContext } from './http';
+import { entriesFound } from './ledger';
 import { allRows, type ListSource } from './list';
 
 const question = listQuery.pick({ filter: true, sort: true, columns: true }).extend({
@@ -68,6 +69,41 @@ export function serveExport(app: FastifyInstance, context: AppContext, name: str
       return reply.type('application/vnd.openxmlformats-officedocument.spreadsheetml.sheet').send(asXlsx(name, columns, all(), cells));
     },
   );
+}
+
+const ledgerColumns = ['seq', 'at', 'who', 'action', 'kind', 'key', 'before', 'after', 'previous', 'hash'] as const;
+const ledgerQuestion = listLedger.query.omit({ before: true, limit: true }).extend({ format: z.enum(['csv', 'json']).default('csv') });
+
+/** The entries that the ledger's page finds, as a table for people, or line by line in JSON, from which each hash can be computed again. */
+export function serveLedgerExport(app: FastifyInstance, context: AppContext): void {
+  app.get<{ Params: { project: string }; Querystring: z.output<typeof ledgerQuestion> }>(
+    '/api/projects/:project/exports/ledger',
+    {
+      config: { may: 'member' },
+      schema: {
+        summary: 'The ledger entries that a question finds, oldest first, as CSV or JSON lines',
+        tags: ['Base'],
+        querystring: ledgerQuestion,
+      },
+    },
+    async (request, reply) => {
+      const { membership } = callerOf(request);
+      const { format, ...asked } = request.query;
+      const entries = entriesFound(context.database.db, membership.projectId, asked);
+      const name = `ledger-${membership.slug}.${format === 'csv' ? 'csv' : 'jsonl'}`;
+      void reply.header('content-disposition', `attachment; filename="${name}"`);
+      if (format === 'json') return reply.type('application/jsonl; charset=utf-8').send(Readable.from(asLines(entries)));
+      const cells = (entry: Readonly<Record<string, unknown>>): Cell[] =>
+        ledgerColumns.map((column) => (column === 'before' || column === 'after' ? said(entry[column]) : cellOf(entry[column])));
+      return reply.type('text/csv; charset=utf-8').send(Readable.from(asCsv(ledgerColumns, entries, (entry) => cells({ ...entry }))));
+    },
+  );
+}
+
+const said = (value: unknown): string => (value === null ? '' : JSON.stringify(value));
+
+async function* asLines(entries: AsyncGenerator<object>): AsyncGenerator<string> {
+  for await (const entry of entries) yield `${JSON.stringify(entry)}\n`;
 }
 
 /** The columns of an export: all of the list and the project's own, or just those that are named, in that order. */

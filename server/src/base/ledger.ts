@@ -34,12 +34,8 @@ const row = {
   hash: ledger.hash,
 };
 
-/** A page of the ledger, newest first, with how many entries the filter has in all. */
-export async function listLedger(
-  db: Db,
-  projectId: number,
-  query: LedgerQuery,
-): Promise<{ entries: LedgerRow[]; total: number; kinds: string[]; people: string[] }> {
+/** The entries that a question finds. */
+function entriesAsked(projectId: number, query: Omit<LedgerQuery, 'before' | 'limit'>): SQL[] {
   const where: SQL[] = [eq(ledger.projectId, projectId)];
   if (query.kind) where.push(eq(ledger.kind, query.kind));
   if (query.who) where.push(eq(ledger.who, query.who));
@@ -47,6 +43,37 @@ export async function listLedger(
   if (query.to) where.push(lt(ledger.at, `${query.to}T24`));
   for (const word of (query.q ?? '').split(/\s+/).filter(Boolean).slice(0, 12))
     where.push(or(like(ledger.key, `%${word}%`), like(ledger.action, `%${word}%`)) as SQL);
+  return where;
+}
+
+/** All entries that a question finds, oldest first, whole: with what is needed to compute their hashes again. */
+export async function* entriesFound(
+  db: Db,
+  projectId: number,
+  query: Omit<LedgerQuery, 'before' | 'limit'>,
+): AsyncGenerator<LedgerEntry & { readonly hash: string }> {
+  const where = entriesAsked(projectId, query);
+  for (let seq = 0; ;) {
+    const entries = await db
+      .select(row)
+      .from(ledger)
+      .where(and(...where, gt(ledger.seq, seq)))
+      .orderBy(asc(ledger.seq))
+      .limit(500);
+    for (const { writes, touches: _, before, after, ...entry } of entries)
+      yield { ...entry, before: before as Json, after: after as Json, writes: writes ?? [] };
+    if (entries.length < 500) return;
+    seq = entries[entries.length - 1].seq;
+  }
+}
+
+/** A page of the ledger, newest first, with how many entries the filter has in all. */
+export async function listLedger(
+  db: Db,
+  projectId: number,
+  query: LedgerQuery,
+): Promise<{ entries: LedgerRow[]; total: number; kinds: string[]; people: string[] }> {
+  const where = entriesAsked(projectId, query);
   const [{ total }] = await db
     .select({ total: count() })
     .from(ledger)

@@ -14,6 +14,7 @@ import {
   useSetupCode,
 } from './access';
 import { serveEvents } from './events';
+import { serveLedgerExport } from './export';
 import { callerOf, deviceCookieName, serve, sessionCookieName, type AppContext } from './http';
 import { beginIncoming, dropIncoming, getIncoming, takePart } from './incoming';
 import { closeBuild } from './builds';
@@ -135,6 +136,7 @@ export function baseRoutes(app: FastifyInstance, context: AppContext, signInLimi
     await cancelJob(db, actor, membership.roles, params.id);
     return { ok: true as const };
   });
+  serveLedgerExport(app, context);
   recordRoutes(app, context);
   serveEvents(app, context);
 }

@@ -1,6 +1,7 @@
 import { ChangeDetectionStrategy, Component, effect, signal, untracked } from '@angular/core';
 import { DatePipe } from '@angular/common';
 import { MatButtonModule } from '@angular/material/button';
+import { MatMenuModule } from '@angular/material/menu';
 import type { LedgerRow } from '@contract/base';
 import { entryDifferences, type Difference } from '@core/base';
 import { selectRequest } from './command';
@@ -19,13 +20,18 @@ const faultWords = {
 /** Everything that was done: who, what, when, to which record, before and after; and whether the chain holds. */
 @Component({
   selector: 'cp-ledger-page',
-  imports: [DatePipe, EntryLine, MatButtonModule, Icon, WordsDiff],
+  imports: [DatePipe, EntryLine, MatButtonModule, MatMenuModule, Icon, WordsDiff],
   changeDetection: ChangeDetectionStrategy.OnPush,
   template: `
     <div class="page stack">
       <div class="page-head">
         <h1>Ledger</h1>
         <span class="second grow total">{{ ledger().total }} entries{{ filtered() ? ' match' : '' }}</span>
+        <button class="chip" type="button" [matMenuTriggerFor]="formats"><cp-icon name="download" /> Export</button>
+        <mat-menu #formats="matMenu">
+          <a mat-menu-item [href]="exported('csv')" download>Table of the {{ ledger().total }} entries (CSV)</a>
+          <a mat-menu-item [href]="exported('json')" download>Whole, line by line, to compute the hashes again (JSON)</a>
+        </mat-menu>
         <button mat-stroked-button type="button" (click)="verify()" [disabled]="verifying().pending > 0">
           <cp-icon name="verified" /> Verify the chain
         </button>
@@ -236,6 +242,12 @@ export class LedgerPage {
       ...(this.from() ? { from: this.from() } : {}),
       ...(this.to() ? { to: this.to() } : {}),
     };
+  }
+
+  /** The address of a file with just what is found. */
+  protected exported(format: 'csv' | 'json'): string {
+    const { project, limit: _, ...asked } = this.question();
+    return `/api/projects/${encodeURIComponent(project)}/exports/ledger?${new URLSearchParams({ ...asked, format })}`;
   }
 
   protected more(): void {

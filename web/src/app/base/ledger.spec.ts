@@ -35,6 +35,17 @@ describe('The ledger, read by people', () => {
     await page.settled();
   };
 
+  it('goes out as a file of just what is found', async () => {
+    const { page } = await open([entry(7)], 1);
+    await change(page, 'select', 'run');
+    await page.press(/Export/);
+    const links = [...document.querySelectorAll<HTMLAnchorElement>('a[mat-menu-item]')].map((a) => a.getAttribute('href'));
+    expect(links).toEqual([
+      '/api/projects/demo/exports/ledger?kind=run&format=csv',
+      '/api/projects/demo/exports/ledger?kind=run&format=json',
+    ]);
+  });
+
   it('says each entry as a sentence with a printed name, its record a link', async () => {
     const { page } = await open([entry(7)]);
     expect(page.one('cp-entry').textContent?.replace(/\s+/g, ' ')).toContain('Ada Lund revised R-7, now revision 2');
