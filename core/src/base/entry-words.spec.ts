@@ -27,6 +27,11 @@ describe('an entry of the ledger, read by people', () => {
     ['evidence taken off', {}, 'took evidence off RUN-7'],
     ['something of another release', { after: { reason: 'it had to be' } }, 'something of another release: RUN-7 because it had to be'],
     ['pack made', {}, 'made a proof pack of RUN-7'],
+    ['storage allowed', { after: { bytes: 1024 } }, 'allowed RUN-7 to hold 1024 bytes of files'],
+    ['person renamed', { before: { printedName: 'A' }, after: { printedName: 'B' } }, 'renamed RUN-7 from A to B'],
+    ['second factor added', { after: { name: 'Phone' } }, 'added the second factor Phone to RUN-7'],
+    ['second factor removed', { before: { name: 'Phone' } }, 'removed the second factor Phone of RUN-7'],
+    ['second factors removed', {}, 'removed all second factors of RUN-7'],
     ['something of another release', {}, 'something of another release: RUN-7'],
   ] as [string, Partial<EntrySaid>, string][])
     it(`${action} says “${words}”`, () => expect(sentence(action, more)).toBe(words));

@@ -101,7 +101,7 @@ export async function listSessions(db: Db, personId: number, here: string, now: 
   const rows = await db
     .select()
     .from(sessions)
-    .where(and(eq(sessions.personId, personId), open(now)))
+    .where(and(eq(sessions.personId, personId), eq(sessions.factorPending, false), open(now)))
     .orderBy(desc(sessions.createdAt))
     .limit(100);
   return rows.map(({ idHash, device, createdAt, seenAt }) => ({
