@@ -1,11 +1,17 @@
+import { execFileSync } from 'node:child_process';
+import { createWriteStream, mkdtempSync, rmSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
 import { performance } from 'node:perf_hooks';
+import { pipeline } from 'node:stream/promises';
 import { eq } from 'drizzle-orm';
 import { emptyCase } from '@core/design';
 import { addressFromEnvironment } from '../src/address';
-import { jobs, openDatabase, records, setMember, write, type Actor } from '../src/base';
+import { blobStream, jobs, openDatabase, records, setMember, write, type Actor } from '../src/base';
 import { addCaseIn } from '../src/design';
 import { makeProofPack } from '../src/prove';
 import { addRound, finishRun, recordStep } from '../src/run';
+import { readPack } from '../spec/pack-reader';
 import { bulkProject } from './bulk';
 import { row } from './timing';
 
@@ -91,5 +97,13 @@ row(
   'target: 60 s',
 );
 row('memory on top while it is made', `${((most - before) / (1 << 20)).toFixed(0)} MB`, 'target: 300 MB');
+// Read by the second program, which knows the files and nothing of the code that wrote them.
+const folder = mkdtempSync(join(tmpdir(), 'cord-bench-pack-'));
+await pipeline(await blobStream(db, file.sha256), createWriteStream(join(folder, 'pack.zip')));
+execFileSync('unzip', ['-qo', 'pack.zip', '-d', 'pack'], { cwd: folder });
+const { faults, ...read } = readPack(join(folder, 'pack'));
+rmSync(folder, { recursive: true, force: true });
+row(`its figures computed again from it: ${read.runs} runs, ${read.cords} cords`, `${faults.length} differ`, 'none');
+for (const fault of faults.slice(0, 10)) console.log(`  ${fault}`);
 await database.close();
 process.exit(0);

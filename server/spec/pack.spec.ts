@@ -9,6 +9,7 @@ import * as design from '@contract/design';
 import * as specify from '@contract/specify';
 import { JobRunner } from '../src/base';
 import { makeProofPack } from '../src/prove';
+import { readPack } from './pack-reader';
 import { caseContent, content, openProject, password, type Project } from './support';
 
 describe('a proof pack', () => {
@@ -86,6 +87,8 @@ describe('a proof pack', () => {
       })
       .join('\n');
   };
+  /** The list of files as it would be of what stands there now. */
+  const relist = `find . -type f ! -name 'SHA256SUMS*' | sed 's#^./##' | while read -r f; do sha256sum "$f"; done > ../s; mv ../s SHA256SUMS`;
   const loud = (text: string): string[] => text.split('\n').filter((line) => /^[A-Z ]{12,}/.test(line));
 
   it('is checked by pasting the commands of VERIFY.md, which say in every step that it holds', () => {
@@ -131,6 +134,28 @@ describe('a proof pack', () => {
     expect(lines.map((line) => line.split('\t')[4]).sort()).toEqual(['approved', 'approved', 'performed', 'reviewed']);
     const flags = execFileSync('zipinfo', ['-v', 'pack.zip', 'VERIFY.md'], { cwd: folder, encoding: 'utf8' });
     expect(flags).toContain('Unix');
+  });
+
+  it('is read by a second program, which computes its figures again and finds nothing else', () => {
+    const { faults, ...read } = readPack(join(folder, 'pack'));
+    expect(faults).toEqual([]);
+    expect(read).toEqual({ runs: 1, cords: 1, points: 0, signatures: 2 });
+  });
+
+  it('is found not to agree with itself where a figure is another one, though its list of files is made anew', () => {
+    for (const [change, says] of [
+      [`sed -i 's/"verdict":"pass"/"verdict":"fail"/' runs/RUN-001/record.json`, /RUN-001 says passed, its steps fail/],
+      [`sed -i 's/"firstBreak": *"[a-z]*"/"firstBreak": null/' cords/cords.json`, /its first break is not null/],
+      [`sed -i '/^BRK-001/d' trace/matrix.csv`, /the matrix leaves out C-001 of BRK-001/],
+      [`sed -i 's/"login": *"reviewer"/"login":"tester"/' runs/RUN-001/signatures.json`, /its own tester reviewed it/],
+      ['rm -r runs/RUN-001', /Run is sound, and C-001 has no result/],
+      [`sed -i '/^BRK-001/d' breaks.csv`, /the table of breaks leaves it out/],
+    ] as const) {
+      sh(`rm -rf lying && cp -r pack lying && cd lying && ${change} && (${relist})`);
+      expect(readPack(join(folder, 'lying')).faults.join('\n'))
+        .withContext(change)
+        .toMatch(says);
+    }
   });
 
   const forgery = (name: string, script: string, says: RegExp): void =>
@@ -192,4 +217,121 @@ describe('a proof pack', () => {
     expect((await pack(job.id))?.state).toBe('cancelled');
     expect((await pack(job.id))?.file).toBeNull();
   }, 20_000);
+});
+
+describe('a proof pack of awkward content', () => {
+  let p: Project;
+  let folder: string;
+  beforeAll(async () => {
+    p = await openProject();
+    folder = mkdtempSync(join(tmpdir(), 'cord-pack-'));
+  }, 180_000);
+  afterAll(async () => {
+    rmSync(folder, { recursive: true, force: true });
+    await p.close();
+  });
+
+  const scripts = [
+    'Ångström größer',
+    'Тормоз зажат',
+    'قاطع',
+    'ब्रेक',
+    '制動装置',
+    '브레이크',
+    'ระบบเบรก',
+    '"quotes", semi;colon',
+    '=1+1',
+    '<b>& bold</b>',
+    '🚡',
+  ];
+
+  it('of every verdict and state, of names in every script, of nothing and of one, agrees with itself', async () => {
+    await p.call('author', specify.addRequirement, { specification: 'BRK', content: content('A heading', { kind: 'heading', text: '' }) });
+    const keys: string[] = [];
+    for (const [i, title] of scripts.entries()) {
+      const { body } = await p.call('author', specify.addRequirement, {
+        specification: 'BRK',
+        content: content(title, i % 2 ? { notInCode: true, notInCodeRationale: 'A lever.' } : {}),
+      });
+      keys.push(body.key);
+      if (i > 1) await p.approve(body.key);
+    }
+    const designed = async (title: string, verifies: string[], more = {}): Promise<string> => {
+      const { body } = await p.call('author', design.addCase, { content: { ...caseContent(title), ...more }, verifies });
+      await p.approve(body.key);
+      return body.key;
+    };
+    const rows = {
+      rows: [
+        { name: 'größte', values: {} },
+        { name: 'kleinste', values: {} },
+      ],
+    };
+    const cases: string[] = [];
+    for (const [i, title] of scripts.entries()) if (i) cases.push(await designed(title, [keys[i]], i === 3 ? rows : {}));
+    const plan = async (some: string[], configuration: string, reason = '') =>
+      (await p.call('author', run.addRound, { build: '1.0', title: 'Runde Ü', configuration, tester: 'tester', cases: some, reason })).body;
+    const record = async (key: string, verdicts: readonly ('pass' | 'fail' | 'deviation' | 'blocked')[], sign = true) => {
+      for (const [i, verdict] of verdicts.entries())
+        await p.call('tester', run.recordStep, { key, step: i + 1, observed: `gesehen ${i} „so“`, verdict, seconds: i });
+      const { status, body } = await p.call('tester', run.finishRun, { key, seconds: 30 });
+      if (status !== 200 || !sign) return;
+      await p.call('tester', run.signRun, { key, meaning: 'performed', password, hash: body.hash });
+      await p.call('reviewer', run.signRun, {
+        key,
+        meaning: 'reviewed',
+        password,
+        hash: body.hash,
+        reason: 'Gesehen.',
+        acceptDeviation: true,
+      });
+    };
+    const round = await plan(cases, 'قاطع rig');
+    const ways = [
+      ['pass', 'pass'],
+      ['pass', 'fail'],
+      ['fail'],
+      ['deviation', 'pass'],
+      ['blocked', 'pass'],
+      ['pass'],
+      ['pass', 'pass'],
+    ] as const;
+    for (const [i, item] of round.items.entries()) if (ways[i]) await record(item.key, ways[i], i !== 6);
+    await record((await plan([cases[1]], 'قاطع rig', 'Once more.')).items[0].key, ['pass', 'pass']);
+    await record((await plan([cases[0]], 'second rig')).items[0].key, ['pass', 'fail']);
+    // One of a case that was revised since, and one that nobody ran.
+    const { body: now } = await p.call('auditor', design.getCase, { key: cases[5] });
+    await p.call('author', design.saveCase, {
+      key: cases[5],
+      basedOn: now.revision,
+      content: caseContent('Anders'),
+      reason: 'Clearer.',
+    } as never);
+    await p.upload('tester', `/runs/${round.items[0].key}/steps/1/evidence`, [
+      { name: 'снимок 1.png', bytes: Buffer.alloc(0), mime: 'image/png' },
+    ]);
+
+    const { body: job } = await p.call('author', prove.makePack, { build: '1.0' });
+    const worker = new JobRunner(p.database, { pack: (j, progress) => makeProofPack(p.database.db, j, progress) }, () => undefined);
+    worker.start();
+    for (let i = 0; i < 300; i++) {
+      const { body } = await p.call('auditor', prove.listPacks, { build: '1.0' });
+      if (body.find(({ id }) => id === job.id)?.state === 'done') break;
+      await new Promise((resolve) => setTimeout(resolve, 100));
+    }
+    await worker.stop();
+    const answer = await p.app.inject({ url: `/api/projects/spec/packs/${job.id}/file`, headers: { cookie: await p.cookie('auditor') } });
+    writeFileSync(join(folder, 'pack.zip'), answer.rawPayload);
+    execFileSync('unzip', ['-qo', 'pack.zip', '-d', 'pack'], { cwd: folder });
+    const { faults, ...read } = readPack(join(folder, 'pack'));
+    expect(faults).toEqual([]);
+    expect(read.runs).toBe(13);
+    expect(read.cords).toBe(scripts.length);
+    const { cords } = JSON.parse(readFileSync(join(folder, 'pack/cords/cords.json'), 'utf8')) as {
+      cords: { title: string; knots: Record<string, { state: string }> }[];
+    };
+    expect(cords.map(({ title }) => title).sort()).toEqual([...scripts].sort());
+    const states = new Set(cords.flatMap(({ knots }) => Object.values(knots).map(({ state }) => state)));
+    for (const state of ['sound', 'waiting', 'broken', 'suspect', 'notReached', 'notRequired']) expect(states).toContain(state);
+  }, 240_000);
 });

@@ -114,6 +114,9 @@ import { runCommands } from './state';
       opacity: 0.8;
       font-size: 12.5px;
     }
+    .one-line .lines > :not(:first-child) {
+      display: none;
+    }
     .progress {
       flex-wrap: nowrap;
       gap: 8px;

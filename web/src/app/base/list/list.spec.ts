@@ -138,6 +138,28 @@ describe('a list of records', () => {
     expect(groups()).toEqual([]);
   });
 
+  it('shows its records in one line each where this device is told so, and the next time too', async () => {
+    await open(40);
+    const height = (): number => page.one('.item').getBoundingClientRect().height;
+    expect(height()).toBe(50);
+    await menu(/Order/, 'Records in one line');
+    expect(height()).toBe(30);
+    expect(localStorage.getItem('cord-proof.rows')).toBe('one line');
+    await menu(/Order/, 'Records in one line');
+    expect(height()).toBe(50);
+    expect(localStorage.getItem('cord-proof.rows')).toBeNull();
+  });
+
+  it('is copied as a table, for a spreadsheet', async () => {
+    await open(2);
+    const asked = spyOn(window, 'fetch').and.resolveTo(new Response('key,title\r\nC-0001,"One, and\ttab"\r\nC-0002,Two\r\n'));
+    const copied = spyOn(navigator.clipboard, 'writeText').and.resolveTo();
+    await menu(/Export/, 'Copy as a table');
+    await new Promise((resolve) => setTimeout(resolve, 100));
+    expect(String(asked.calls.mostRecent().args[0])).toContain('/api/projects/demo/exports/cases?format=csv&sort=key');
+    expect(copied).toHaveBeenCalledOnceWith('key\ttitle\r\nC-0001\t"One, and\ttab"\r\nC-0002\tTwo');
+  });
+
   it('is ordered by several fields, each turned round by itself', async () => {
     await open(10);
     await menu(/Order/, 'Title');

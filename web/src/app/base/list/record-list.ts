@@ -25,6 +25,7 @@ import { baseCommands, baseFeature } from '../state';
 import { usePicking } from '../picking';
 import { ExportMenu } from '../ui/export-menu';
 import { Icon } from '../ui/icon';
+import { Density } from './density';
 import { FilterBar } from './filter-bar';
 import { askedValues, filterOf, readFilter, together, withValue, type FilterField } from './filter-text';
 import { groupable, Groups } from './groups';
@@ -42,6 +43,7 @@ import { listActions, listFrom, selectList, type FoundPassage, type ListQuestion
   changeDetection: ChangeDetectionStrategy.OnPush,
   templateUrl: './record-list.html',
   styleUrl: './record-list.scss',
+  host: { '[class.one-line]': 'density.dense()' },
 })
 export class RecordList<R extends ListRow> {
   readonly kind = input.required<ListKind<R>>();
@@ -56,6 +58,8 @@ export class RecordList<R extends ListRow> {
 
   protected readonly row = contentChild.required(RowTemplate, { read: TemplateRef });
   protected readonly scope = useProject();
+  protected readonly density = inject(Density);
+  protected readonly rowHeight = computed(() => this.density.height(this.kind().rowHeight));
   private readonly store = this.scope.store;
   private readonly router = inject(Router);
   private readonly view = viewChild(CdkVirtualScrollViewport);
@@ -228,7 +232,7 @@ export class RecordList<R extends ListRow> {
   /** Chosen among what is seen, with those that the next row stands by. */
   protected see(first: number): void {
     const height = this.view()?.getViewportSize() ?? 600;
-    const last = first + Math.ceil(height / this.kind().rowHeight) + 10;
+    const last = first + Math.ceil(height / this.rowHeight()) + 10;
     this.store.dispatch(listActions.see({ list: this.kind().name, first, last: Math.min(last, Math.max(0, this.rows().length - 1)) }));
   }
 
@@ -279,7 +283,7 @@ export class RecordList<R extends ListRow> {
       event.preventDefault();
       return this.none();
     }
-    this.picking.keys(event, this.view(), this.kind().rowHeight, (key, at) => this.open(key, at));
+    this.picking.keys(event, this.view(), this.rowHeight(), (key, at) => this.open(key, at));
   }
 
   protected all(): void {

@@ -38,6 +38,9 @@ import type { FoundPassage } from './state';
       opacity: 0.8;
       font-size: 12.5px;
     }
+    :host-context(.one-line) .sub {
+      display: none;
+    }
     mark {
       background: var(--waiting-tint);
       color: inherit;

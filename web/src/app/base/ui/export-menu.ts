@@ -1,5 +1,6 @@
-import { ChangeDetectionStrategy, Component, computed, input } from '@angular/core';
+import { ChangeDetectionStrategy, Component, computed, inject, input } from '@angular/core';
 import { MatMenuModule } from '@angular/material/menu';
+import { MatSnackBar } from '@angular/material/snack-bar';
 import { keysFilter } from '../paged';
 import { useProject } from '../live';
 import { Icon } from './icon';
@@ -29,6 +30,7 @@ const mostKeys = 800;
       @for (f of formats; track f[0]) {
         <a mat-menu-item [href]="address(f[0])" download>{{ f[1] }}</a>
       }
+      <button mat-menu-item type="button" (click)="copy()">Copy as a table</button>
       @if (again()) {
         <a mat-menu-item [href]="again()" download>Table that can be imported again (CSV)</a>
       }
@@ -47,6 +49,7 @@ export class ExportMenu {
   /** Its sign alone, where there is little room. */
   readonly small = input(false);
   private readonly scope = useProject();
+  private readonly notes = inject(MatSnackBar);
   /** The list, as its address names it. */
   readonly list = input.required<'requirements' | 'cases' | 'runs' | 'problems'>();
   /** Further members of the question: the build, the specification. */
@@ -67,6 +70,20 @@ export class ExportMenu {
     const shown = this.shown();
     return shown.length && shown.length < this.total() && shown.length <= mostKeys ? shown : undefined;
   });
+
+  /** Puts the table on the clipboard, for a spreadsheet that is open beside this window. */
+  protected async copy(): Promise<void> {
+    const answer = await fetch(this.address('csv'));
+    if (!answer.ok) return this.says('It could not be read; try again.');
+    const { default: papa } = await import('papaparse');
+    const { data } = papa.parse<string[]>(await answer.text(), { skipEmptyLines: true });
+    await navigator.clipboard.writeText(papa.unparse(data, { delimiter: '\t' }));
+    this.says(`${data.length - 1} ${data.length === 2 ? 'row is' : 'rows are'} on the clipboard.`);
+  }
+
+  private says(text: string): void {
+    this.notes.open(text, undefined, { duration: 4000 });
+  }
 
   protected address(format: string): string {
     const part = this.part();
