@@ -23,7 +23,7 @@ import { and, asc, eq, inArray, isNull, sql } from 'drizzle-orm';
 import { records, recordsThen, type Db, type Tx } from '../base';
 import { cases } from '../design';
 import { judgedRuns, type JudgedRun } from '../run';
-import { partHits } from './store';
+import { hitsKnown, partHits } from './store';
 import { codeTraces, codeUnits, measurements, sources, type MeasuredPart } from './tables';
 
 /** A measurement without its bytes. */
@@ -192,12 +192,15 @@ export class CreditReader {
     }
   }
 
-  /** The bytes of parts, read a measurement at a time; those that are few of a measurement are cut out by the database. */
+  /**
+   * The bytes of parts, read a measurement at a time; those that are few of a measurement are cut out by the database. What a part hit is
+   * mostly known here already: its bytes are not read then.
+   */
   private async bytesOf(
     parts: readonly { m: Directory; part: MeasuredPart }[],
   ): Promise<(m: Directory, part: MeasuredPart) => Promise<Buffer>> {
     const wanted = groupBy(
-      parts,
+      parts.filter(({ m, part }) => !hitsKnown(m, part)),
       ({ m }) => m.id,
       ({ part }) => part,
     );

@@ -144,16 +144,23 @@ export async function pointTable(db: Db | Tx, hash: string): Promise<PointTable>
   return table;
 }
 
+// With its time: a database that was put back from a copy gives its numbers out again.
+const hitName = ({ id, loadedAt }: { readonly id: number; readonly loadedAt: string }, { at }: MeasuredPart): string =>
+  `${id}:${at}:${loadedAt}`;
+
+/** Is it known here what a part of a measurement hit, so that its bytes need not be read? */
+export const hitsKnown = (measurement: { readonly id: number; readonly loadedAt: string }, part: MeasuredPart): boolean =>
+  hitCache.get(hitName(measurement, part)) !== undefined;
+
 /** What a part of a measurement hit; `bytes` reads it where it is not known. */
 export async function partHits(
   db: Db | Tx,
-  { id, loadedAt }: { readonly id: number; readonly loadedAt: string },
+  measurement: { readonly id: number; readonly loadedAt: string },
   part: MeasuredPart,
   bytes: () => Promise<Buffer>,
 ): Promise<{ table: PointTable; bits: Uint32Array; vectors: readonly DecisionVectors[] }> {
   const table = await pointTable(db, part.table);
-  // With its time: a database that was put back from a copy gives its numbers out again.
-  const name = `${id}:${part.at}:${loadedAt}`;
+  const name = hitName(measurement, part);
   const known = hitCache.get(name);
   if (known) return { table, ...known };
   const hits = unpackBits(table, await bytes());
