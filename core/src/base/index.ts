@@ -11,3 +11,4 @@ export * from './group';
 export * from './record';
 export * from './record-format';
 export * from './table';
+export * from './bytes';

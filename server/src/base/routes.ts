@@ -150,6 +150,8 @@ function factorRoutes(
   const { db } = context.database;
   const idOf = (request: FastifyRequest): string => request.cookies[sessionCookieName(context)] ?? '';
   const hashed = (request: FastifyRequest): string => sha256Of(idOf(request));
+  const again = (person: SignedIn, password: string): Promise<SignedIn> =>
+    checkPassword(db, person.login, password, context.now, 'session');
   const siteOf = ({ hostname, headers: { host }, protocol }: FastifyRequest): Site => ({
     host: hostname.replace(/:\d+$/, ''),
     origin: `${context.secureCookies ? 'https' : protocol}://${host ?? hostname}`,
@@ -166,7 +168,7 @@ function factorRoutes(
   });
   serve(app, context, contract.listFactors, ({ person }) => factor.listFactors(db, person.id));
   serve(app, context, contract.beginTotp, async ({ person, body }) => {
-    await checkPassword(db, person.login, body.password, context.now, 'session');
+    await again(person, body.password);
     return factor.beginTotp(db, person, context.now);
   });
   serve(app, context, contract.confirmTotp, async ({ person, params, body, request }) => {
@@ -174,7 +176,7 @@ function factorRoutes(
     return factor.listFactors(db, person.id);
   });
   serve(app, context, contract.beginPasskey, async ({ person, body, request }) => {
-    await checkPassword(db, person.login, body.password, context.now, 'session');
+    await again(person, body.password);
     return { ...(await factor.beginPasskey(db, person, hashed(request), siteOf(request))) };
   });
   serve(app, context, contract.addPasskey, async ({ person, body, request }) => {
@@ -182,7 +184,7 @@ function factorRoutes(
     return factor.listFactors(db, person.id);
   });
   serve(app, context, contract.removeFactor, async ({ person, params, body }) => {
-    await checkPassword(db, person.login, body.password, context.now, 'session');
+    await again(person, body.password);
     await factor.removeFactor(db, person, params.id, context.now);
     return factor.listFactors(db, person.id);
   });

@@ -1,3 +1,4 @@
+import { bytesWords } from '@core/base';
 import { and, eq, sql } from 'drizzle-orm';
 import type { Db } from './database';
 import { Refusal } from './errors';
@@ -18,12 +19,9 @@ export async function storageOf(db: Db, projectId: number): Promise<Storage> {
   return row ?? { used: 0, allowed: usualStorage };
 }
 
-const gib = (bytes: number): string =>
-  bytes >= 1024 ** 3 ? `${(bytes / 1024 ** 3).toFixed(1)} GiB` : `${(bytes / 1024 ** 2).toFixed(1)} MiB`;
-
 const full = ({ used, allowed }: Storage, more: number): Refusal =>
   new Refusal('tooLarge', {
-    detail: `The project holds ${gib(used)} of files and may hold ${gib(allowed)}: ${gib(more)} more do not fit. An administrator of the installation can allow more. Nothing was stored.`,
+    detail: `The project holds ${bytesWords(used)} of files and may hold ${bytesWords(allowed)}: ${bytesWords(more)} more do not fit. An administrator of the installation can allow more. Nothing was stored.`,
   });
 
 /** Refuses what would not fit, before it is read. */

@@ -77,12 +77,6 @@ import { designCommands } from './state';
       display: block;
       height: 100%;
     }
-    .side {
-      display: flex;
-      flex-direction: column;
-      gap: 10px;
-      overflow: hidden;
-    }
   `,
 })
 export class DesignPage {

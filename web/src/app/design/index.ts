@@ -4,6 +4,7 @@ import { provideState } from '@ngrx/store';
 import { effectsOf } from '../base';
 import { designCommands, designFeature } from './state';
 
+export * from './case-list';
 export * from './state';
 
 const page = () => import('./design-page').then((m) => m.DesignPage);

@@ -172,12 +172,6 @@ import { runCommands, runFeature } from './state';
     .plan {
       grid-template-columns: minmax(0, 1fr) minmax(340px, 440px);
     }
-    .side {
-      display: flex;
-      flex-direction: column;
-      gap: 10px;
-      overflow: hidden;
-    }
     .two {
       display: grid;
       grid-template-columns: 1fr 1fr;

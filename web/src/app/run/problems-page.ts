@@ -198,12 +198,6 @@ const empty = { title: '', description: '', blocking: true, requirements: [] as 
       display: block;
       height: 100%;
     }
-    .side {
-      display: flex;
-      flex-direction: column;
-      gap: 10px;
-      overflow: hidden;
-    }
     .text {
       white-space: pre-line;
     }

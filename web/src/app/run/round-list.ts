@@ -1,6 +1,7 @@
-import { listCases, type CaseSummary } from '@contract/design';
+import type { CaseSummary } from '@contract/design';
 import { listRounds, type Round } from '@contract/run';
-import { recordFilterFields, reviewStates, type ListKind } from '../base';
+import { recordFilterFields, type ListKind } from '../base';
+import { caseKind } from '../design';
 
 /** How rounds are listed. */
 export const roundKind: ListKind<Round> = {
@@ -18,19 +19,12 @@ export const roundKind: ListKind<Round> = {
   rowHeight: 66,
 };
 
-/** How the cases are listed of which a round is planned: those that can be run come first. */
+const { exported: _, ...listed } = caseKind;
+
+/** How the cases are listed of which a round is planned: as everywhere, but those that can be run come first. */
 export const plannedKind: ListKind<CaseSummary> = {
+  ...listed,
   name: 'plannedCases',
-  endpoint: listCases,
-  noun: ['case', 'cases'],
-  changedBy: ['case', 'requirement'],
-  fields: [
-    ...recordFilterFields,
-    { name: 'state', words: 'State', type: 'text', values: reviewStates },
-    { name: 'minutes', field: 'plannedMinutes', words: 'Planned minutes', type: 'number' },
-    { name: 'runs', words: 'How many runs it has', type: 'number', counted: true },
-    { name: 'suspect', words: 'One of its traces is suspect', type: 'yesNo' },
-  ],
   views: [
     {
       name: 'approved',
@@ -55,13 +49,4 @@ export const plannedKind: ListKind<CaseSummary> = {
     },
     { name: 'all', words: 'All' },
   ],
-  sorts: [
-    ['key', 'Key'],
-    ['title', 'Title'],
-    ['plannedMinutes', 'Planned minutes'],
-    ['updatedAt', 'Changed'],
-  ],
-  rowHeight: 50,
-  sum: ['plannedMinutes', 'min'],
-  bulk: 'case',
 };

@@ -1,9 +1,9 @@
 import { ChangeDetectionStrategy, Component, computed, effect, inject, input, signal, untracked } from '@angular/core';
-import { DatePipe } from '@angular/common';
 import { FormsModule } from '@angular/forms';
 import { MatButtonModule } from '@angular/material/button';
 import { Router, RouterLink } from '@angular/router';
-import { baseActions, baseCommands, Icon, onAction, ProblemNote, RecordList, RowTemplate, useProject } from '../base';
+import type { Round } from '@contract/run';
+import { baseActions, baseCommands, Icon, onAction, ProblemNote, RecordList, RowLines, RowTemplate, useProject } from '../base';
 import { roundKind } from './round-list';
 import { RoundView } from './round-view';
 import { runCommands } from './state';
@@ -11,7 +11,7 @@ import { runCommands } from './state';
 /** Run: the rounds of the build, and the chosen one beside them. */
 @Component({
   selector: 'cp-rounds-page',
-  imports: [DatePipe, FormsModule, RouterLink, MatButtonModule, Icon, ProblemNote, RecordList, RoundView, RowTemplate],
+  imports: [FormsModule, RouterLink, MatButtonModule, Icon, ProblemNote, RecordList, RoundView, RowLines, RowTemplate],
   changeDetection: ChangeDetectionStrategy.OnPush,
   template: `
     <div class="panes beside" [class.one]="key() || naming()">
@@ -32,24 +32,18 @@ import { runCommands } from './state';
         </div>
         @if (scope.build(); as build) {
           <cp-record-list [kind]="kind" [of]="of()" [current]="key()" (opened)="open($event)">
-            <ng-template [cpRow]="kind" let-round>
-              <span class="lines">
-                <span class="cut"
-                  ><b class="key">{{ round.key }}</b> {{ round.title }}</span
-                >
-                <span class="cut sub"
-                  >{{ round.configuration }}{{ round.unit ? ' · ' + round.unit : '' }} · {{ round.createdAt | date: 'yyyy-MM-dd' }}</span
-                >
+            <ng-template [cpRow]="kind" let-round let-found="found">
+              <cp-row-lines [row]="round" [found]="found" [below]="about(round)">
                 <span class="row small progress">
                   <span class="bar" role="img" [attr.aria-label]="round.recorded + ' of ' + round.runs + ' recorded'"
                     ><i [style.width.%]="round.runs ? (100 * round.recorded) / round.runs : 0"></i
                   ></span>
-                  <span class="sub">{{ round.recorded }} of {{ round.runs }}</span>
+                  <span class="few">{{ round.recorded }} of {{ round.runs }}</span>
                   @if (round.failed) {
                     <span class="tag broken">{{ round.failed }} failed</span>
                   }
                 </span>
-              </span>
+              </cp-row-lines>
             </ng-template>
             <ng-container empty>
               <h2>No round on {{ build }} yet</h2>
@@ -92,29 +86,10 @@ import { runCommands } from './state';
       display: block;
       height: 100%;
     }
-    .side {
-      display: flex;
-      flex-direction: column;
-      gap: 10px;
-      overflow: hidden;
-    }
-    .lines {
-      flex: 1;
-      min-width: 0;
-      display: flex;
-      flex-direction: column;
-      gap: 2px;
-    }
-    .cut {
-      white-space: nowrap;
-      overflow: hidden;
-      text-overflow: ellipsis;
-    }
-    .sub {
+    .few {
       opacity: 0.8;
-      font-size: 12.5px;
     }
-    .one-line .lines > :not(:first-child) {
+    .one-line .progress {
       display: none;
     }
     .progress {
@@ -152,6 +127,10 @@ export class RoundsPage {
       this.store.dispatch(baseCommands.getProject.start({ project: this.scope.slug() }));
       this.store.dispatch(baseActions.buildChosen({ build: answer.name }));
     });
+  }
+
+  protected about({ configuration, unit, createdAt }: Round): string {
+    return [configuration, unit, createdAt.slice(0, 10)].filter(Boolean).join(' · ');
   }
 
   protected open(key: string): void {

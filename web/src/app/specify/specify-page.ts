@@ -156,12 +156,6 @@ import { specifyCommands, specifyFeature } from './state';
       display: block;
       height: 100%;
     }
-    .side {
-      display: flex;
-      flex-direction: column;
-      gap: 10px;
-      overflow: hidden;
-    }
     .side h1 {
       flex: 1;
     }

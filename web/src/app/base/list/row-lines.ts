@@ -3,7 +3,8 @@ import type { FoundPassage } from './state';
 
 /**
  * A row of a list in two lines: key and title, and below them what the page tells of it; or, where words were searched, the passage in which they
- * stand, marked, without what the first line says anyway.
+ * stand, marked, without what the first line says anyway. What
+ * the page puts inside stands as a third line.
  */
 @Component({
   selector: 'cp-row-lines',
@@ -21,6 +22,7 @@ import type { FoundPassage } from './state';
         }
       }
     </span>
+    <ng-content />
   `,
   styles: `
     :host {

@@ -1,8 +1,8 @@
 import { AuditPanel } from './audit-panel';
 import * as contract from '@contract/base';
 import { passwordFault, passwordStrength } from '@contract/base';
+import { bytesWords } from '@core/base';
 import { baseCommands, baseFeature } from '../state';
-import { bytesWords } from '../ui/bytes';
 import { StoragePanel } from './storage-panel';
 import { mount, openWeb } from '../testing';
 import { SetPassword } from '../set-password';

@@ -1,9 +1,9 @@
 import { ChangeDetectionStrategy, Component, computed, signal } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { MatButtonModule } from '@angular/material/button';
+import { bytesWords } from '@core/base';
 import { onAction, useProject } from '../live';
 import { baseCommands } from '../state';
-import { bytesWords } from '../ui/bytes';
 import { ProblemNote } from '../ui/problem-note';
 
 const gib = 1024 ** 3;
