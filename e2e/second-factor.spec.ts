@@ -1,6 +1,15 @@
-import { expect } from '@playwright/test';
+import { expect, type APIRequestContext } from '@playwright/test';
 import { generate } from 'otplib';
 import { password, test } from './support';
+
+/** Whatever happened, the person is as before: signs in with the password alone. */
+async function withoutFactors(of: APIRequestContext): Promise<void> {
+  await of.post('/api/session', { data: { login: 'admin', password } });
+  expect((await of.put('/api/people/bela.stroud', { data: { dropFactors: true } })).ok()).toBeTruthy();
+  await of.delete('/api/session');
+}
+test.beforeEach(({ request }) => withoutFactors(request));
+test.afterEach(({ request }) => withoutFactors(request));
 
 test('a second factor: an authenticator application and a passkey are added, shown at sign-in, and removed', async ({
   page,
@@ -50,6 +59,18 @@ test('a second factor: an authenticator application and a passkey are added, sho
   await expect(page.getByText('This code is not good now.')).toBeVisible();
   await page.getByRole('button', { name: 'Use a passkey' }).click();
   await inside();
+
+  // And a recovery code, where the device is not at hand.
+  await panel.getByRole('button', { name: 'Recovery codes' }).click();
+  await confirm();
+  const code = await panel.getByRole('list', { name: 'Recovery codes' }).getByRole('listitem').first().innerText();
+  await panel.getByRole('button', { name: 'I have kept them' }).click();
+  await context.clearCookies();
+  await begin();
+  await page.getByLabel(/a recovery code/).fill(code);
+  await page.keyboard.press('Enter');
+  await inside();
+  await expect(panel.getByText('9 left')).toBeVisible();
 
   for (const name of ['Laptop', 'Phone']) {
     await panel.getByRole('button', { name: `Remove ${name}` }).click();

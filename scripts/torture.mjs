@@ -141,6 +141,37 @@ const packer = async () => {
     }
   }
 };
+/** Listens as a window does: comes back with the number of the last entry that it heard, on either node; nothing may be left out or told twice. */
+const listeners = [];
+const listener = async () => {
+  const me = { last: heardFrom, heard: 0, faults: 0, ended: new AbortController() };
+  listeners.push(me);
+  while (!me.ended.signal.aborted) {
+    try {
+      const { body } = await fetch(`${any().url}/api/projects/larkfell/events?after=${me.last}`, {
+        headers: { cookie: tester },
+        signal: me.ended.signal,
+      });
+      let text = '';
+      for await (const part of body.pipeThrough(new TextDecoderStream())) {
+        const events = (text + part).split('\n\n');
+        text = events.pop();
+        for (const event of events) {
+          const id = /^id: (\d+)$/m.exec(event)?.[1];
+          if (!id || !event.includes('event: entry')) continue;
+          if (Number(id) !== me.last + 1) me.faults++;
+          me.last = Number(id);
+          me.heard++;
+        }
+      }
+    } catch {
+      // The node is gone, or the database: as a window does, again after a moment.
+    }
+    await pause(100);
+  }
+};
+const { seq: heardFrom } = await ask(author, 'GET', '/projects/larkfell');
+const listening = Array.from({ length: 4 }, listener);
 const begun = Date.now();
 const work = [...Array.from({ length: Number(wanted.recorders) }, recorder), packer()];
 let [killed, databasesKilled] = [0, 0];
@@ -158,6 +189,11 @@ while (killed < Number(wanted.nodes)) {
 }
 over = true;
 await Promise.all(work);
+const { seq: head } = await ask(author, 'GET', '/projects/larkfell');
+for (let i = 0; i < 300 && listeners.some(({ last }) => last < head); i++) await pause(100);
+for (const { ended } of listeners) ended.abort();
+await Promise.all(listening);
+const misheard = listeners.reduce((sum, { last, faults }) => sum + faults + Math.max(0, head - last), 0);
 const { createConnection } = await import('mysql2/promise');
 const owner = await createConnection({
   host: '127.0.0.1',
@@ -191,9 +227,9 @@ const check = (command) =>
 const ledger = await check('ledger-verify');
 const again = await check('project-again');
 say(
-  `${killed} node kills, ${databasesKilled} database kills in ${Math.round((Date.now() - begun) / 1000)} s: ${counts.acknowledged} steps acknowledged, ${checked} checked, ${lost} lost, ${doubled} doubled, ${counts.repeated} answered as done before; ${counts.evidence} files, ${counts.packs} packs; ledger ${ledger.code === 0 ? 'sound' : 'BROKEN'}, projections ${again.code === 0 ? 'as made afresh' : 'OTHERS'}`,
+  `${killed} node kills, ${databasesKilled} database kills in ${Math.round((Date.now() - begun) / 1000)} s: ${counts.acknowledged} steps acknowledged, ${checked} checked, ${lost} lost, ${doubled} doubled, ${counts.repeated} answered as done before; ${counts.evidence} files, ${counts.packs} packs; ${listeners.reduce((sum, { heard }) => sum + heard, 0)} entries heard by ${listeners.length} listeners, ${misheard} left out or told twice; ledger ${ledger.code === 0 ? 'sound' : 'BROKEN'}, projections ${again.code === 0 ? 'as made afresh' : 'OTHERS'}`,
 );
 if (ledger.code) say(ledger.text);
 if (again.code) say(again.text);
 await database.stop();
-process.exit(lost || Number(doubled) || ledger.code || again.code ? 1 : 0);
+process.exit(lost || Number(doubled) || misheard || ledger.code || again.code ? 1 : 0);

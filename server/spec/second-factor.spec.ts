@@ -227,6 +227,43 @@ describe('a second factor', () => {
     expect((await policy(plain.cookie, false)).status).toBe(200);
   });
 
+  it('can be stood in for by a recovery code, each once; new ones end the old, and the last factor ends them', async () => {
+    const { cookie } = await enter('both');
+    const none = await ask('POST', '/session/factors/recovery', cookie, { password });
+    expect(none.body['detail'] as string).toContain('Add an authenticator application or a passkey first');
+    const mine = new Authenticator();
+    const options = await ask('POST', '/session/factors/passkey/options', cookie, { password });
+    await ask('POST', '/session/factors/passkey', cookie, { name: 'Laptop', response: mine.make(options.body['challenge']) });
+    expect((await ask('POST', '/session/factors/recovery', cookie, { password: 'wrong' })).status).toBe(401);
+    const make = async (): Promise<string[]> => (await ask('POST', '/session/factors/recovery', cookie, { password })).body['codes'];
+    const [old] = await make();
+    const codes = await make();
+    expect(new Set(codes)).toHaveSize(10);
+    expect(codes[0]).toMatch(/^[a-z2-7]{5}-[a-z2-7]{5}$/);
+
+    const halves = [await enter('both'), await enter('both')];
+    expect(halves[0].body['factor']).toEqual(['passkey', 'recovery'] as never);
+    const show = (half: { cookie: string }, code: string) => ask('POST', '/session/factor', half.cookie, { code });
+    expect((await show(halves[0], old)).status).toBe(400);
+    const both = await Promise.all(halves.map((half) => show(half, codes[3])));
+    expect(both.map(({ status }) => status).sort()).toEqual([200, 400]);
+    expect((await show(await enter('both'), codes[3])).status).toBe(400);
+    expect((await show(await enter('both'), codes[4].replace('-', ' ').toUpperCase())).status).toBe(200);
+    const factors = (await ask('GET', '/session/factors', cookie)).body as unknown as { id: number; kind: string; left: number | null }[];
+    expect(factors.map(({ kind, left }) => [kind, left])).toEqual([
+      ['passkey', null],
+      ['recovery', 8],
+    ]);
+    const [[row]] = (await p.owner.query(`select sealed from ${p.name}.second_factors where kind = 'recovery'`)) as unknown as [
+      { sealed: string }[],
+    ];
+    expect(row.sealed).not.toContain(sha256(codes[0].replace('-', '')).toString('hex'));
+    expect((await ask('POST', `/session/factors/${factors[0].id}/remove`, cookie, { password })).body).toEqual([] as never);
+    expect((await enter('both')).body['factor']).toBeNull();
+    const said = (await p.call('auditor', base.listLedger, { kind: 'person', limit: 50 })).body.entries;
+    expect(said.filter(({ action }) => action === 'recovery code used')).toHaveSize(2);
+  });
+
   it('is removed with the password, and its secret opens under its own purpose and secret only', async () => {
     later(60);
     const half = await enter('admin');

@@ -18,13 +18,16 @@ export const personSchema = z.object({
 });
 export type Person = z.output<typeof personSchema>;
 
+/** An authenticator application, a passkey, or the codes kept on paper for the day on which those are lost. */
+const factorKind = z.enum(['totp', 'passkey', 'recovery']);
+
 export const sessionSchema = z.object({
   person: personSchema,
   projects: z.array(z.object({ slug: z.string(), name: z.string(), roles: z.array(roleSchema) })),
   /** Signed in with a one-time code: the person's own password has to be set before anything else. */
   setPassword: z.boolean(),
   /** The password was right, and one of these is still to be shown; null where nothing is. */
-  factor: z.array(z.enum(['totp', 'passkey'])).nullable(),
+  factor: z.array(factorKind).nullable(),
   /** Was the session opened with a second factor? */
   factorShown: z.boolean(),
   /** Wrong passwords that somebody tried for this account within the last day. */
@@ -57,15 +60,17 @@ export const askPasskey = endpoint('POST', '/session/factor/options', {
   answer: passkeyMessage,
 });
 export const showFactor = endpoint('POST', '/session/factor', {
-  summary: 'Show the second factor, while signing in: a code of an authenticator application, or a passkey',
+  summary: 'Show the second factor, while signing in: a code of an authenticator application, a passkey, or a recovery code',
   may: 'halfSignedIn',
   body: z.object({ code: z.string().max(20).optional(), passkey: passkeyMessage.optional() }),
   answer: sessionSchema,
 });
 export const factorSchema = z.object({
   id: z.number(),
-  kind: z.enum(['totp', 'passkey']),
+  kind: factorKind,
   name: z.string(),
+  /** How many recovery codes are left; null for what is not used up. */
+  left: z.number().nullable(),
   addedAt: z.string(),
   usedAt: z.string().nullable(),
 });
@@ -101,6 +106,12 @@ export const addPasskey = endpoint('POST', '/session/factors/passkey', {
   may: 'signedIn',
   body: z.object({ name: factorName, response: passkeyMessage }),
   answer: z.array(factorSchema),
+});
+export const makeRecoveryCodes = endpoint('POST', '/session/factors/recovery', {
+  summary: 'Ten recovery codes, shown once, each good once in place of the second factor; those made before count no longer',
+  may: 'signedIn',
+  body: withPassword,
+  answer: z.object({ codes: z.array(z.string()), factors: z.array(factorSchema) }),
 });
 export const removeFactor = endpoint('POST', '/session/factors/:id/remove', {
   summary: 'Remove one of one’s own second factors',

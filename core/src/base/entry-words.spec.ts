@@ -31,6 +31,7 @@ describe('an entry of the ledger, read by people', () => {
     ['person renamed', { before: { printedName: 'A' }, after: { printedName: 'B' } }, 'renamed RUN-7 from A to B'],
     ['second factor added', { after: { name: 'Phone' } }, 'added the second factor Phone to RUN-7'],
     ['second factor removed', { before: { name: 'Phone' } }, 'removed the second factor Phone of RUN-7'],
+    ['recovery code used', { after: { left: 9 } }, 'used a recovery code of RUN-7: 9 are left'],
     ['second factors removed', {}, 'removed all second factors of RUN-7'],
     ['something of another release', {}, 'something of another release: RUN-7'],
   ] as [string, Partial<EntrySaid>, string][])

@@ -92,6 +92,7 @@ const sentences: Readonly<Record<string, (now: Said, old: Said) => EntrySentence
     lead: some('removed the second factor ', old['name'], ' of') || 'removed a second factor of',
     tail: '',
   }),
+  'recovery code used': (now) => ({ lead: 'used a recovery code of', tail: some(': ', now['left'], ' are left') }),
   'second factors removed': () => ({ lead: 'removed all second factors of', tail: '' }),
   commented: () => ({ lead: 'commented on', tail: '' }),
   answered: () => ({ lead: 'answered a comment on', tail: '' }),

@@ -41,11 +41,12 @@ export const secondFactors = mysqlTable(
     personId: ref('person_id')
       .notNull()
       .references(() => people.id),
-    kind: varchar('kind', { length: 20 }).$type<'totp' | 'passkey'>().notNull(),
+    kind: varchar('kind', { length: 20 }).$type<'totp' | 'passkey' | 'recovery'>().notNull(),
     name: varchar('name', { length: 60 }).notNull(),
-    /** The secret of an application, sealed; the public key of a passkey. */
+    /** The secret of an application, sealed; the public key of a passkey; the hashes of recovery codes, sealed. */
     sealed: mediumText('sealed').notNull(),
     credential: varchar('credential', { length: 1400 }).notNull().default(''),
+    /** How often a passkey was used, as it says; how many recovery codes are left. */
     counter: int('counter').notNull().default(0),
     transports: varchar('transports', { length: 200 }).notNull().default(''),
     /** The step of time of the last code that was taken: none is taken twice. */

@@ -88,6 +88,7 @@ export function serveEvents(app: FastifyInstance, context: AppContext): void {
     } catch (error) {
       request.log.warn({ err: error }, 'event stream could not read the ledger');
       raw.end();
+      return;
     }
     catching = false;
     for (const news of held) tell(news);

@@ -2,7 +2,6 @@ import { once } from 'node:events';
 import { PassThrough, Readable } from 'node:stream';
 import { listLedger, listQuery } from '@contract/base';
 import { writeCsv } from '@core/base';
-import ExcelJS from 'exceljs';
 import type { FastifyInstance } from 'fastify';
 import { z } from 'zod';
 import type { Db } from './database';
@@ -150,11 +149,13 @@ async function* asCsv<R>(columns: readonly string[], rows: AsyncGenerator<R>, ce
 /** Texts stay texts: a cell that begins like a formula is none. Rows go out as they are read. */
 function asXlsx<R>(name: string, columns: readonly string[], rows: AsyncGenerator<R>, cells: (row: R) => Cell[]): Readable {
   const stream = new PassThrough();
-  const workbook = new ExcelJS.stream.xlsx.WorkbookWriter({ stream, useSharedStrings: false, useStyles: true });
-  workbook.creator = 'Cord Proof';
-  const sheet = workbook.addWorksheet(name, { views: [{ state: 'frozen', ySplit: 1 }] });
   void (async () => {
     try {
+      // Not read at each start: a node is to be back soon.
+      const { default: ExcelJS } = await import('exceljs');
+      const workbook = new ExcelJS.stream.xlsx.WorkbookWriter({ stream, useSharedStrings: false, useStyles: true });
+      workbook.creator = 'Cord Proof';
+      const sheet = workbook.addWorksheet(name, { views: [{ state: 'frozen', ySplit: 1 }] });
       const head = sheet.addRow([...columns]);
       head.font = { bold: true };
       head.commit();

@@ -23,6 +23,7 @@ import * as collaboration from './collaboration';
 import { sha256Of } from './digest';
 import { Refusal } from './errors';
 import { factorKinds } from './factors';
+import { makeRecoveryCodes } from './recovery-codes';
 import { addField, listFields, saveField } from './fields';
 import { sendFile } from './files';
 import { cancelJob, newestJobs } from './jobs';
@@ -182,6 +183,10 @@ function factorRoutes(
   serve(app, context, contract.addPasskey, async ({ person, body, request }) => {
     await factor.addPasskey(db, person, body, hashed(request), siteOf(request), context.now);
     return factor.listFactors(db, person.id);
+  });
+  serve(app, context, contract.makeRecoveryCodes, async ({ person, body }) => {
+    await again(person, body.password);
+    return { codes: await makeRecoveryCodes(db, person, context.now), factors: await factor.listFactors(db, person.id) };
   });
   serve(app, context, contract.removeFactor, async ({ person, params, body }) => {
     await again(person, body.password);

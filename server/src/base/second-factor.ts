@@ -14,11 +14,12 @@ import { and, eq, isNull, lt, or } from 'drizzle-orm';
 import { generateSecret, generateURI, verify } from 'otplib';
 import type { Db, Tx } from './database';
 import { Refusal } from './errors';
-import { factorsOf, type StoredFactor } from './factors';
+import { devicesOf, factorsOf, type StoredFactor } from './factors';
 import { seal, unseal } from './key-secret';
 import { clearCount, countOne } from './limits';
 import type { SignedIn } from './passwords';
 import { logEverywhere } from './people';
+import { takeRecoveryCode } from './recovery-codes';
 import { secondFactors, sessions, settings } from './tables';
 import { installation, write } from './writing';
 
@@ -37,17 +38,18 @@ export interface Site {
 }
 
 export async function listFactors(db: Db, personId: number): Promise<Factor[]> {
-  return (await factorsOf(db, personId)).map(({ id, kind, name, confirmedAt, usedAt }) => ({
+  return (await factorsOf(db, personId)).map(({ id, kind, name, counter, confirmedAt, usedAt }) => ({
     id,
     kind,
     name,
+    left: kind === 'recovery' ? counter : null,
     addedAt: confirmedAt ?? '',
     usedAt,
   }));
 }
 
 async function refuseTooManyFactors(db: Db, personId: number): Promise<void> {
-  if ((await factorsOf(db, personId)).length >= mostFactors)
+  if ((await devicesOf(db, personId)).length >= mostFactors)
     throw new Refusal('stateForbids', { detail: `One person has ${mostFactors} second factors at most: remove one first.` });
 }
 
@@ -91,7 +93,7 @@ async function takeCode(db: Db, factor: StoredFactor, code: string, now: Date): 
 
 const wrongCode = (path = 'code'): Refusal =>
   new Refusal('invalid', {
-    fields: [{ path, text: 'This code is not good now. Codes change every half minute, and each is taken once.' }],
+    fields: [{ path, text: 'This code is not good now. Codes of an application change every half minute; each code is taken once.' }],
   });
 
 /** From now on codes of the application are asked for. The session that confirmed it counts as opened with it. */
@@ -140,6 +142,8 @@ export async function removeFactor(db: Db, person: SignedIn, id: number, now: ()
       .for('update');
     if (!factor) throw new Refusal('notFound');
     await w.tx.delete(secondFactors).where(eq(secondFactors.id, id));
+    // Codes that stand in for a second factor end with the last of them.
+    if (!(await devicesOf(w.tx, person.id)).length) await w.tx.delete(secondFactors).where(eq(secondFactors.personId, person.id));
     const { kind, name } = factor;
     await logEverywhere(w, person.id, { action: 'second factor removed', kind: 'person', key: person.login, before: { kind, name } });
   });
@@ -306,7 +310,10 @@ async function shownFactor(
   now: Date,
 ): Promise<boolean> {
   if (code === undefined) return passkey !== undefined && passkeyShown(db, person, passkey, session, site, now);
-  for (const factor of await factorsOf(db, person.id)) if (factor.kind === 'totp' && (await takeCode(db, factor, code, now))) return true;
+  for (const factor of await factorsOf(db, person.id)) {
+    if (factor.kind === 'totp' && (await takeCode(db, factor, code, now))) return true;
+    if (factor.kind === 'recovery' && (await takeRecoveryCode(db, person, factor, code, now))) return true;
+  }
   return false;
 }
 

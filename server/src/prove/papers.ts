@@ -4,7 +4,6 @@ import { dirname, join } from 'node:path';
 import { knots } from '@core/base';
 import { drawCord, knotWords, leftWords, stateCountWords, stateWords, type CordDrawing, type KnotState } from '@core/prove';
 import { verdictWords } from '@core/run';
-import PdfPrinter from 'pdfmake';
 import type { Content, TableCell, TDocumentDefinitions } from 'pdfmake/interfaces';
 import type { PaperHead, RequirementsPaper, RunsPaper, SummaryPaper } from './paper';
 
@@ -396,6 +395,8 @@ function definitionOf(paper: Paper): TDocumentDefinitions {
 /** Sets a paper: embedded fonts, selectable text, page numbers. */
 export default async function setPaper(given: Paper): Promise<Uint8Array> {
   const paper = legiblePaper(given);
+  // Not read at each start: a node is to be back soon.
+  const { default: PdfPrinter } = await import('pdfmake');
   const printer = new PdfPrinter({
     Serif: family('source-serif-4', '600-normal'),
     Sans: family('source-sans-3', '600-normal'),

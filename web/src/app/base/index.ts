@@ -7,6 +7,7 @@ export * from './links';
 export * from './guard';
 export * from './theme';
 export * from './ui/icon';
+export * from './ui/needs';
 export * from './ui/cord';
 export * from './ui/knot-icons';
 export * from './ui/knot-mark';

@@ -6,11 +6,12 @@ import { profiles } from '@core/prove';
 import { onAction, useProject } from './live';
 import { baseCommands } from './state';
 import { ProblemNote } from './ui/problem-note';
+import { firstMissing, Needs } from './ui/needs';
 
 /** The projects of whoever is signed in; an administrator of the installation begins new ones here. */
 @Component({
   selector: 'cp-projects-page',
-  imports: [RouterLink, FormsModule, MatButtonModule, ProblemNote],
+  imports: [RouterLink, FormsModule, MatButtonModule, ProblemNote, Needs],
   changeDetection: ChangeDetectionStrategy.OnPush,
   template: `
     <main class="page stack">
@@ -53,7 +54,7 @@ import { ProblemNote } from './ui/problem-note';
             </select></label
           >
           <cp-problem [of]="addName" />
-          <div><button mat-flat-button type="submit" [disabled]="!name().trim() || !slug()">Begin</button></div>
+          <div><button mat-flat-button type="submit" [cpNeeds]="missing">Begin</button></div>
         </form>
       }
     </main>
@@ -84,6 +85,8 @@ export class ProjectsPage {
   protected readonly standard = signal(profiles[0].standard);
   protected readonly level = signal('SIL 3');
   protected readonly levels = computed(() => profiles.find((p) => p.standard === this.standard())?.levels ?? []);
+  protected readonly missing = (): string =>
+    firstMissing([!this.name().trim(), 'Give it a name.'], [!this.slug().trim(), 'Give it a short name for addresses.']);
   protected readonly addName = baseCommands.addProject.name;
 
   constructor() {

@@ -1,4 +1,4 @@
-import { ChangeDetectionStrategy, Component, computed, inject, signal, viewChild } from '@angular/core';
+import { ChangeDetectionStrategy, Component, inject, signal, viewChild } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { MatButtonModule } from '@angular/material/button';
 import { Router } from '@angular/router';
@@ -7,11 +7,12 @@ import { onAction, useProject } from './live';
 import { NewPassword } from './settings/new-password';
 import { baseCommands } from './state';
 import { ProblemNote } from './ui/problem-note';
+import { firstMissing, Needs } from './ui/needs';
 
 /** After signing in with a one-time code: one's own password has to be set before anything else. */
 @Component({
   selector: 'cp-set-password',
-  imports: [FormsModule, MatButtonModule, ProblemNote, NewPassword],
+  imports: [FormsModule, MatButtonModule, ProblemNote, NewPassword, Needs],
   changeDetection: ChangeDetectionStrategy.OnPush,
   template: `
     <main class="page-middle">
@@ -27,7 +28,7 @@ import { ProblemNote } from './ui/problem-note';
         @if (scope.session(); as s) {
           <cp-new-password [person]="s.person" [(value)]="next" />
         }
-        <button mat-flat-button type="submit" [disabled]="!ready()">Set it and go on</button>
+        <button mat-flat-button type="submit" [cpNeeds]="missing">Set it and go on</button>
       </form>
     </main>
   `,
@@ -45,7 +46,11 @@ export class SetPassword {
   protected readonly code = signal('');
   protected readonly next = signal('');
   private readonly field = viewChild(NewPassword);
-  protected readonly ready = computed(() => this.code() !== '' && this.field()?.good() === true);
+  protected readonly missing = (): string =>
+    firstMissing(
+      [!this.code(), 'Type the one-time code.'],
+      [!this.next() || !this.field()?.good(), 'The new password is not good enough yet.'],
+    );
 
   constructor() {
     const back = cameFrom();

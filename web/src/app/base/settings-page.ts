@@ -16,6 +16,7 @@ import { baseCommands } from './state';
 import { Icon } from './ui/icon';
 import { ProblemNote } from './ui/problem-note';
 import { type SignRequest, askSignature } from './ui/sign-dialog';
+import { Needs } from './ui/needs';
 
 const creditChoices = [
   ['childCases', 'cases of derived requirements'],
@@ -47,6 +48,7 @@ const toggled = <T>(list: readonly T[], item: T): T[] => (list.includes(item) ? 
     FactorsPanel,
     StoragePanel,
     AuditPanel,
+    Needs,
   ],
   changeDetection: ChangeDetectionStrategy.OnPush,
   template: `
@@ -90,7 +92,7 @@ const toggled = <T>(list: readonly T[], item: T): T[] => (list.includes(item) ? 
             <label class="row"
               ><span class="second">Add a person by sign-in name</span
               ><input class="in narrow" name="joining" [(ngModel)]="joining" /></label
-            ><button mat-stroked-button type="submit" [disabled]="!joining().trim()">Add as tester</button>
+            ><button mat-stroked-button type="submit" [cpNeeds]="joiningMissing">Add as tester</button>
           </form>
         }
       </section>
@@ -243,6 +245,7 @@ export class SettingsPage {
     profile: baseCommands.setProfile.name,
   };
   protected readonly joining = signal('');
+  protected readonly joiningMissing = (): string => (this.joining().trim() ? '' : 'Type a sign-in name.');
 
   constructor() {
     onAction(baseCommands.setProfile.done, () => this.draft.set(null));

@@ -1,6 +1,7 @@
 import { ChangeDetectionStrategy, Component, effect, ElementRef, inject, signal, viewChild } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { MatButtonModule } from '@angular/material/button';
+import type { Factor } from '@contract/base';
 import { Router } from '@angular/router';
 import { selectRequest } from './command';
 import { cameFrom } from './guard';
@@ -9,11 +10,12 @@ import { Passkeys } from './passkeys';
 import { baseCommands, baseFeature } from './state';
 import { Icon } from './ui/icon';
 import { ProblemNote } from './ui/problem-note';
+import { Needs } from './ui/needs';
 
 /** Sign-in; on a new installation, the first administrator with the code printed at start. */
 @Component({
   selector: 'cp-sign-in',
-  imports: [FormsModule, MatButtonModule, ProblemNote, Icon],
+  imports: [FormsModule, MatButtonModule, ProblemNote, Icon, Needs],
   changeDetection: ChangeDetectionStrategy.OnPush,
   template: `
     <main class="page-middle">
@@ -41,15 +43,15 @@ import { ProblemNote } from './ui/problem-note';
         }
         @if (factor(); as kinds) {
           <p>Your password was right. Now your second factor:</p>
-          @if (kinds.includes('totp')) {
+          @if (kinds.includes('totp') || kinds.includes('recovery')) {
             <label class="field"
-              ><span>The code that your authenticator application shows now</span
+              ><span>{{ codeWords(kinds) }}</span
               ><input
                 #codeBox
                 class="in"
                 name="factor-code"
-                inputmode="numeric"
-                maxlength="6"
+                [attr.inputmode]="kinds.includes('recovery') ? null : 'numeric'"
+                maxlength="20"
                 autocomplete="one-time-code"
                 [(ngModel)]="factorCode"
             /></label>
@@ -60,8 +62,8 @@ import { ProblemNote } from './ui/problem-note';
             <p class="note broken" role="alert"><cp-icon name="warning" /> {{ fault() }}</p>
           }
           <div class="row">
-            @if (kinds.includes('totp')) {
-              <button mat-flat-button type="submit" [disabled]="factorCode().trim().length !== 6"><cp-icon name="lock" /> Sign in</button>
+            @if (kinds.includes('totp') || kinds.includes('recovery')) {
+              <button mat-flat-button type="submit" [cpNeeds]="codeMissing"><cp-icon name="lock" /> Sign in</button>
             }
             @if (kinds.includes('passkey')) {
               <button mat-stroked-button type="button" (click)="askPasskey()">Use a passkey</button>
@@ -97,6 +99,7 @@ import { ProblemNote } from './ui/problem-note';
   `,
 })
 export class SignIn {
+  protected readonly codeMissing = (): string => (this.factorCode().trim() ? '' : 'Type the code.');
   private readonly scope = useProject();
   private readonly router = inject(Router);
   protected readonly setup = this.scope.store.selectSignal(baseFeature.selectSetupNeeded);
@@ -124,6 +127,13 @@ export class SignIn {
     onAction(baseCommands.setUp.done, go);
     onAction(baseCommands.askPasskey.done, ({ answer }) => void this.showPasskey(answer));
     effect(() => this.codeBox()?.nativeElement.focus());
+  }
+
+  protected codeWords(kinds: readonly Factor['kind'][]): string {
+    return [
+      kinds.includes('totp') ? 'The code that your authenticator application shows now' : '',
+      kinds.includes('recovery') ? (kinds.includes('totp') ? ', or a recovery code' : 'A recovery code') : '',
+    ].join('');
   }
 
   protected show(): void {

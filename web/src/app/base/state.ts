@@ -32,6 +32,7 @@ export const baseCommands = {
   confirmTotp: command('[Base] confirm authenticator', contract.confirmTotp),
   beginPasskey: command('[Base] begin passkey', contract.beginPasskey),
   addPasskey: command('[Base] add passkey', contract.addPasskey),
+  makeRecoveryCodes: command('[Base] make recovery codes', contract.makeRecoveryCodes),
   removeFactor: command('[Base] remove second factor', contract.removeFactor),
   getPolicy: command('[Base] get installation policy', contract.getInstallationPolicy),
   setPolicy: command('[Base] set installation policy', contract.setInstallationPolicy),
@@ -191,6 +192,7 @@ export const baseFeature = createFeature({
       factor: answer.factor,
       asked: true,
     })),
+    on(c.makeRecoveryCodes.done, (state, { answer }): BaseState => ({ ...state, factors: answer.factors })),
     on(c.listFactors.done, c.confirmTotp.done, c.addPasskey.done, c.removeFactor.done, (state, { answer }): BaseState => ({
       ...state,
       factors: answer,

@@ -205,6 +205,12 @@ export class Mounted<T> {
     return found;
   }
 
+  /** What a button says is still missing before it can be used; nothing where it can. */
+  missing(words: RegExp): string {
+    const of = this.button(words).getAttribute('aria-describedby') ?? '';
+    return this.button(words).getAttribute('aria-disabled') === 'true' ? (document.getElementById(of)?.textContent ?? 'unsaid') : '';
+  }
+
   async press(words: RegExp): Promise<void> {
     const button = this.button(words);
     if (button.disabled) throw new Error(`the button ${words} cannot be pressed`);

@@ -12,22 +12,24 @@ import {
   askApproval,
   askConfirmation,
   askReason,
-  suspectWords,
-  waitingWords,
+  type Draft,
+  firstMissing,
   forgetProblem,
   Icon,
+  Needs,
   onAction,
   onChanged,
+  type PickedRow,
   ProblemNote,
   RecordLink,
   RecordPanels,
   RecordPicker,
   selectRequest,
+  suspectWords,
   useDeviceMemory,
   useProject,
-  type Draft,
+  waitingWords,
   WordsDiff,
-  type PickedRow,
 } from '../base';
 import { designCommands, designFeature } from './state';
 import { RowsEditor } from './rows-editor';
@@ -78,6 +80,7 @@ const outline = (content: CaseContent): string =>
     WordsDiff,
     RowsEditor,
     StepsEditor,
+    Needs,
   ],
   changeDetection: ChangeDetectionStrategy.OnPush,
   templateUrl: './case-record.html',
@@ -129,6 +132,12 @@ export class CaseRecord {
   protected readonly draft = signal<CaseContent | null>(null);
   private readonly base = signal('');
   protected readonly changed = computed(() => this.draft() !== null && JSON.stringify(this.draft()) !== this.base());
+  protected readonly missing = (): string =>
+    firstMissing(
+      [!this.changed(), 'Nothing changed.'],
+      [!this.draft()?.title.trim(), 'It needs a title.'],
+      [this.shown()?.state === 'approved' && this.reason().trim().length < 3, 'It is approved: say why it changes.'],
+    );
   protected readonly faults = computed(() => (this.draft() ? caseFaults(this.draft() as CaseContent) : []));
   protected readonly author = computed(() => this.scope.roles().includes('author'));
   protected readonly reviewer = computed(() => this.scope.roles().includes('reviewer'));

@@ -5,20 +5,20 @@ import { MatProgressBarModule } from '@angular/material/progress-bar';
 import { knots } from '@core/base';
 import { knotWords, metricWords, stateCountWords } from '@core/prove';
 import { metrics } from '@core/measure';
-import { baseCommands, Icon, KnotMark, onAction, ProblemNote, useProject } from '../base';
+import { baseCommands, firstMissing, Icon, KnotMark, Needs, onAction, ProblemNote, useProject } from '../base';
 import { proveCommands, proveFeature } from './state';
 
 /** Prove: would the build stand in an audit, and the pack that shows it. */
 @Component({
   selector: 'cp-prove-page',
-  imports: [DatePipe, MatButtonModule, MatProgressBarModule, Icon, KnotMark, ProblemNote],
+  imports: [DatePipe, MatButtonModule, MatProgressBarModule, Icon, KnotMark, ProblemNote, Needs],
   changeDetection: ChangeDetectionStrategy.OnPush,
   template: `
     <div class="page stack">
       <div class="page-head">
         <h1>Prove</h1>
         <span class="second grow">Build {{ scope.build() }}</span>
-        <button mat-flat-button type="button" [disabled]="!scope.build() || running()" (click)="make()">
+        <button mat-flat-button type="button" [cpNeeds]="missing" (click)="make()">
           <cp-icon name="folder_zip" /> Make the proof pack
         </button>
       </div>
@@ -167,7 +167,9 @@ export class ProvePage {
   });
   protected readonly metricWords = metricWords;
   protected readonly names = { make: proveCommands.makePack.name, cancel: baseCommands.cancelJob.name };
-  protected readonly running = () => this.packs().some((job) => job.state === 'running' || job.state === 'queued');
+  protected readonly missing = (): string =>
+    firstMissing([!this.scope.build(), 'No build is chosen.'], [this.running(), 'One is being made.']);
+  private readonly running = () => this.packs().some((job) => job.state === 'running' || job.state === 'queued');
 
   constructor() {
     onAction(baseCommands.cancelJob.done, () => this.reload());

@@ -16,7 +16,18 @@ import { Router, RouterLink } from '@angular/router';
 import type { RunSummary } from '@contract/run';
 import { rollUp, verdictWords, type StepVerdict } from '@core/run';
 import { MatDialog } from '@angular/material/dialog';
-import { askReason, baseActions, Icon, onAction, ProblemNote, RecordLink, selectRequest, useDeviceMemory, useProject } from '../base';
+import {
+  askReason,
+  baseActions,
+  Icon,
+  Needs,
+  onAction,
+  ProblemNote,
+  RecordLink,
+  selectRequest,
+  useDeviceMemory,
+  useProject,
+} from '../base';
 import { FilledText } from './filled-text';
 import { clockWords, runStateWords } from './words';
 import { runCommands, runFeature } from './state';
@@ -44,7 +55,7 @@ const needsWords = ({ observed, verdict }: Unsaved, always: boolean): boolean =>
 /** The Bench: one step at a time, for hands that hold a device. Keys first; every key has a button. */
 @Component({
   selector: 'cp-bench-page',
-  imports: [FormsModule, MatButtonModule, RouterLink, Icon, ProblemNote, RecordLink, FilledText],
+  imports: [FormsModule, MatButtonModule, RouterLink, Icon, ProblemNote, RecordLink, FilledText, Needs],
   changeDetection: ChangeDetectionStrategy.OnPush,
   templateUrl: './bench-page.html',
   styleUrl: './bench-page.scss',
@@ -72,6 +83,7 @@ export class BenchPage {
   protected readonly unsaved = signal<Readonly<Record<number, Unsaved>>>({});
   protected readonly raising = signal(false);
   protected readonly problemTitle = signal('');
+  protected readonly titleMissing = (): string => (this.problemTitle().trim() ? '' : 'Give it a title.');
   protected readonly problemText = signal('');
   protected readonly blocking = signal(true);
   protected readonly names = {

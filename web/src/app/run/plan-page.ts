@@ -5,14 +5,26 @@ import { MatButtonModule } from '@angular/material/button';
 import { Router, RouterLink } from '@angular/router';
 import type { Selection } from '@contract/base';
 import { debounceTime } from 'rxjs';
-import { Icon, onAction, onChanged, ProblemNote, RecordLink, RecordList, RowLines, RowTemplate, selectRequest, useProject } from '../base';
+import {
+  Icon,
+  Needs,
+  onAction,
+  onChanged,
+  ProblemNote,
+  RecordLink,
+  RecordList,
+  RowLines,
+  RowTemplate,
+  selectRequest,
+  useProject,
+} from '../base';
 import { plannedKind } from './round-list';
 import { runCommands, runFeature } from './state';
 
 /** A round is planned: the cases are chosen on the left, and what it would be is told beside them before it is written. */
 @Component({
   selector: 'cp-plan-page',
-  imports: [FormsModule, RouterLink, MatButtonModule, Icon, ProblemNote, RecordLink, RecordList, RowLines, RowTemplate],
+  imports: [FormsModule, RouterLink, MatButtonModule, Icon, ProblemNote, RecordLink, RecordList, RowLines, RowTemplate, Needs],
   changeDetection: ChangeDetectionStrategy.OnPush,
   template: `
     <div class="panes plan">
@@ -153,7 +165,7 @@ import { runCommands, runFeature } from './state';
           <cp-problem [of]="names.preview" />
           <cp-problem [of]="names.round" />
           <div class="row">
-            <button mat-flat-button type="submit" [disabled]="missing() !== ''">
+            <button mat-flat-button type="submit" [cpNeeds]="missing">
               Plan {{ preview()?.runs ?? 0 }} {{ preview()?.runs === 1 ? 'run' : 'runs' }}
             </button>
             @if (missing()) {
@@ -311,7 +323,7 @@ export class PlanPage {
   protected send(): void {
     const asked = this.asked();
     const preview = this.preview();
-    if (!asked || !preview || this.missing()) return;
+    if (!asked || !preview) return;
     const refused = new Set(preview.refused.map(({ key }) => key));
     this.store.dispatch(
       runCommands.addRound.start({

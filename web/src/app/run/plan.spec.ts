@@ -56,7 +56,7 @@ describe('planning a round', () => {
     expect(page.all<HTMLInputElement>('.in').map((box) => box.value)).toEqual(jasmine.arrayContaining(['rig 2', 'LB-2', 'scope']));
     expect(api.of(contract.previewRound)).toEqual([]);
     expect(page.text()).toContain('No case is chosen yet.');
-    expect(page.button(/^\s*Plan 0 runs/).disabled).toBeTrue();
+    expect(page.missing(/^\s*Plan 0 runs/)).not.toBe('');
   });
 
   it('shows approved cases first, and tells what a round of those that come along would be', async () => {
@@ -105,7 +105,7 @@ describe('planning a round', () => {
     await counted();
     expect(page.text()).toContain('1 cannot be run and is left out');
     expect(page.text()).toContain('Say why what has a result is planned again.');
-    expect(page.button(/^\s*Plan 1 run/).disabled).toBeTrue();
+    expect(page.missing(/^\s*Plan 1 run/)).not.toBe('');
     await page.write(/^Why/, 'The rig was wrong.');
     api.on(contract.addRound, () => ({ ...nothing, key: 'R-002', items: [] }));
     await page.press(/^\s*Plan 1 run/);

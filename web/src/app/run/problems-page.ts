@@ -8,10 +8,14 @@ import type { Problem } from '@contract/run';
 import { listRequirements } from '@contract/specify';
 import { MatDialog } from '@angular/material/dialog';
 import {
+  askSignature,
+  type FilterField,
   Icon,
   keysFilter,
+  Needs,
   onAction,
   onChanged,
+  type PickedRow,
   ProblemNote,
   RecordLink,
   RecordList,
@@ -19,11 +23,8 @@ import {
   RecordPicker,
   RowLines,
   RowTemplate,
-  useProject,
-  type FilterField,
-  type PickedRow,
   type SignRequest,
-  askSignature,
+  useProject,
 } from '../base';
 import { problemKind } from './problem-list';
 import { runCommands, runFeature } from './state';
@@ -45,6 +46,7 @@ const empty = { title: '', description: '', blocking: true, requirements: [] as 
     RecordPicker,
     RowLines,
     RowTemplate,
+    Needs,
   ],
   changeDetection: ChangeDetectionStrategy.OnPush,
   template: `
@@ -120,7 +122,7 @@ const empty = { title: '', description: '', blocking: true, requirements: [] as 
             >
             <cp-problem [of]="names.add" />
             <div class="row">
-              <button mat-flat-button type="submit" [disabled]="!draft().title.trim()">Raise it</button
+              <button mat-flat-button type="submit" [cpNeeds]="titleMissing">Raise it</button
               ><button mat-button type="button" (click)="adding.set(false)">Cancel</button>
             </div>
           </form>
@@ -176,7 +178,7 @@ const empty = { title: '', description: '', blocking: true, requirements: [] as 
                         <option [value]="b.name">{{ b.name }}</option>
                       }
                     </select></label
-                  ><button mat-stroked-button type="submit" [disabled]="reason().trim().length < 3">Close it</button>
+                  ><button mat-stroked-button type="submit" [cpNeeds]="reasonMissing">Close it</button>
                 </form>
               } @else {
                 <div><button mat-stroked-button type="button" (click)="reopen(p)">Reopen</button></div>
@@ -231,11 +233,13 @@ export class ProblemsPage {
   protected readonly keysOf = (rows: readonly PickedRow[]): string[] => rows.map((row) => row.key);
   private readonly shown = this.store.selectSignal(runFeature.selectProblem);
   protected readonly reason = signal('');
+  protected readonly reasonMissing = (): string => (this.reason().trim().length < 3 ? 'Say why it can be closed.' : '');
   protected readonly fixedIn = signal('');
   private asked: { readonly p: Problem; readonly reason: string; readonly fixedIn: string | null } | undefined;
   private readonly dialogs = inject(MatDialog);
   protected readonly adding = signal(false);
   protected readonly draft = signal(empty);
+  protected readonly titleMissing = (): string => (this.draft().title.trim() ? '' : 'Give it a title.');
   protected readonly names = { add: runCommands.addProblem.name, save: runCommands.saveProblem.name };
   protected readonly may = computed(() => this.scope.roles().some((r) => r === 'author' || r === 'tester' || r === 'reviewer'));
   protected readonly problem = computed(() => (this.shown()?.key === this.key() ? this.shown() : null));

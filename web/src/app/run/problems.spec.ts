@@ -80,7 +80,7 @@ describe('problem reports', () => {
 
   it('are closed with a reason; while the run that showed it fails, with a signature', async () => {
     await open(['tester'], [report(1, { run: 'RUN-001' })], 'PR-001');
-    expect(page.button(/Close it/).disabled).toBeTrue();
+    expect(page.missing(/Close it/)).toBe('Say why it can be closed.');
     await page.write(/Why it can be closed/, 'cable replaced');
     api.refuse(contract.saveProblem, { detail: 'RUN-001 still fails.', fields: [{ path: 'password', text: 'sign' }] });
     const asked = spyOn(TestBed.inject(MatDialog), 'open').and.returnValue({

@@ -3,7 +3,7 @@ import { FormsModule } from '@angular/forms';
 import { MatButtonModule } from '@angular/material/button';
 import { Router, RouterLink } from '@angular/router';
 import type { Round } from '@contract/run';
-import { baseActions, baseCommands, Icon, onAction, ProblemNote, RecordList, RowLines, RowTemplate, useProject } from '../base';
+import { baseActions, baseCommands, Icon, Needs, onAction, ProblemNote, RecordList, RowLines, RowTemplate, useProject } from '../base';
 import { roundKind } from './round-list';
 import { RoundView } from './round-view';
 import { runCommands } from './state';
@@ -11,7 +11,7 @@ import { runCommands } from './state';
 /** Run: the rounds of the build, and the chosen one beside them. */
 @Component({
   selector: 'cp-rounds-page',
-  imports: [FormsModule, RouterLink, MatButtonModule, Icon, ProblemNote, RecordList, RoundView, RowLines, RowTemplate],
+  imports: [FormsModule, RouterLink, MatButtonModule, Icon, ProblemNote, RecordList, RoundView, RowLines, RowTemplate, Needs],
   changeDetection: ChangeDetectionStrategy.OnPush,
   template: `
     <div class="panes beside" [class.one]="key() || naming()">
@@ -66,7 +66,7 @@ import { runCommands } from './state';
             <label class="field"><span>Description</span><input class="in" name="about" [(ngModel)]="buildAbout" /></label>
             <cp-problem [of]="buildCommand" />
             <div class="row">
-              <button mat-flat-button type="submit" [disabled]="!buildName().trim()">Name it</button
+              <button mat-flat-button type="submit" [cpNeeds]="missing">Name it</button
               ><button mat-button type="button" (click)="naming.set(false)">Cancel</button>
             </div>
           </form>
@@ -112,6 +112,7 @@ export class RoundsPage {
   protected readonly of = computed(() => ({ build: this.scope.build() }));
   protected readonly naming = signal(false);
   protected readonly buildName = signal('');
+  protected readonly missing = (): string => (this.buildName().trim() ? '' : 'Name the build.');
   protected readonly buildAbout = signal('');
   protected readonly buildCommand = runCommands.addBuild.name;
   protected readonly mayPlan = computed(() => this.scope.roles().some((r) => r === 'tester' || r === 'author'));

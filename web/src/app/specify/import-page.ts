@@ -5,7 +5,7 @@ import { MatProgressBarModule } from '@angular/material/progress-bar';
 import { Router } from '@angular/router';
 import type { ImportSummary } from '@contract/specify';
 import { decodeText, importFields, type ImportField } from '@core/specify';
-import { baseCommands, baseFeature, Icon, onAction, onChanged, ProblemNote, selectRequest, useProject } from '../base';
+import { baseCommands, baseFeature, firstMissing, Icon, Needs, onAction, onChanged, ProblemNote, selectRequest, useProject } from '../base';
 import { specifyCommands, specifyFeature } from './state';
 
 const fieldWords: Record<ImportField, string> = {
@@ -26,7 +26,7 @@ const fieldWords: Record<ImportField, string> = {
 /** Import of a requirements table: the columns are mapped, every row is checked first, and all rows are written or none. */
 @Component({
   selector: 'cp-import-page',
-  imports: [FormsModule, MatButtonModule, MatProgressBarModule, Icon, ProblemNote],
+  imports: [FormsModule, MatButtonModule, MatProgressBarModule, Icon, ProblemNote, Needs],
   changeDetection: ChangeDetectionStrategy.OnPush,
   template: `
     <div class="page stack">
@@ -122,12 +122,7 @@ const fieldWords: Record<ImportField, string> = {
           <section class="sheet pad stack-s">
             <div class="between">
               <h2>{{ p.good }} of {{ p.total }} rows are good: {{ p.new }} new, {{ p.changed }} changed, {{ p.same }} the same</h2>
-              <button
-                mat-flat-button
-                type="button"
-                [disabled]="p.findings.length > 0 || !target() || writing().pending > 0 || p.same === p.good"
-                (click)="write()"
-              >
+              <button mat-flat-button type="button" [disabled]="writing().pending > 0" [cpNeeds]="missing" (click)="write()">
                 {{ writing().pending ? 'Writing …' : writeWords(p) }}
               </button>
             </div>
@@ -269,6 +264,15 @@ export class ImportPage {
   protected mapOwn(id: number, column: string): void {
     this.map(`own:${id}`, column);
   }
+
+  protected readonly missing = (): string => {
+    const p = this.preview();
+    return firstMissing(
+      [!this.target(), 'Say into which specification.'],
+      [!!p?.findings.length, 'Something in the file is faulty: mend it first. Nothing is written by halves.'],
+      [p?.same === p?.good, 'Every row is here already as the file has it.'],
+    );
+  };
 
   protected write(): void {
     const mapping = this.preview()?.mapping;

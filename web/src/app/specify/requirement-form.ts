@@ -2,13 +2,13 @@ import { ChangeDetectionStrategy, Component, computed, effect, input, output, si
 import { FormsModule } from '@angular/forms';
 import { MatButtonModule } from '@angular/material/button';
 import type { Requirement } from '@contract/specify';
-import { useDeviceMemory, type Draft } from '../base';
+import { type Draft, firstMissing, Needs, useDeviceMemory } from '../base';
 import { verificationMethods, type RequirementContent } from '@core/specify';
 
 /** The text of a requirement while it is edited. What is typed is kept on this device until it is saved. */
 @Component({
   selector: 'cp-requirement-form',
-  imports: [FormsModule, MatButtonModule],
+  imports: [FormsModule, MatButtonModule, Needs],
   changeDetection: ChangeDetectionStrategy.OnPush,
   template: `
     <form class="stack" (ngSubmit)="send()" (keydown.control.s)="$event.preventDefault(); send()" (keydown.escape)="cancelled.emit()">
@@ -90,11 +90,7 @@ import { verificationMethods, type RequirementContent } from '@core/specify';
         /></label>
       }
       <div class="row">
-        <button
-          mat-flat-button
-          type="submit"
-          [disabled]="!changed() || (of().state === 'approved' && reason().trim().length < 3) || !draft().title.trim() || saving()"
-        >
+        <button mat-flat-button type="submit" [disabled]="saving()" [cpNeeds]="missing">
           {{ saving() ? 'Saving …' : 'Save revision ' + (of().revision + 1) }}
         </button>
         <button mat-button type="button" (click)="cancelled.emit()">{{ changed() ? 'Discard what I typed' : 'Close' }}</button>
@@ -114,6 +110,12 @@ export class RequirementForm {
   protected readonly draft = signal<RequirementContent>({} as RequirementContent);
   private readonly base = signal('');
   protected readonly changed = computed(() => JSON.stringify(this.draft()) !== this.base());
+  protected readonly missing = (): string =>
+    firstMissing(
+      [!this.changed(), 'Nothing changed.'],
+      [!this.draft().title.trim(), 'It needs a title.'],
+      [this.of().state === 'approved' && this.reason().trim().length < 3, 'It is approved: say why it changes.'],
+    );
   private readonly drafts = useDeviceMemory<Draft<RequirementContent>>('draft');
   private editing = '';
   /** The revision that was read when writing began: saving on top of a newer one must be a choice. */

@@ -6,9 +6,12 @@ import { ActivatedRoute, Router, RouterLink } from '@angular/router';
 import { emptyRequirement, verificationMethods } from '@core/specify';
 import type { Selection } from '@contract/base';
 import {
+  type BulkChoice,
   BulkPanel,
   ExportMenu,
+  firstMissing,
   Icon,
+  Needs,
   onAction,
   onChanged,
   ProblemNote,
@@ -18,7 +21,6 @@ import {
   RowTemplate,
   setChoice,
   useProject,
-  type BulkChoice,
 } from '../base';
 import { projectFields, requirementKind } from './requirement-list';
 import { RequirementRecord } from './requirement-record';
@@ -42,6 +44,7 @@ import { specifyCommands, specifyFeature } from './state';
     RequirementTree,
     RowLines,
     RowTemplate,
+    Needs,
   ],
   changeDetection: ChangeDetectionStrategy.OnPush,
   template: `
@@ -94,7 +97,7 @@ import { specifyCommands, specifyFeature } from './state';
               /></label>
             </div>
             <cp-problem [of]="names.begin" />
-            <div><button mat-flat-button type="submit" [disabled]="!title().trim() || !key()">Begin</button></div>
+            <div><button mat-flat-button type="submit" [cpNeeds]="missing">Begin</button></div>
           </form>
         }
         @if (asList()) {
@@ -256,6 +259,9 @@ export class SpecifyPage {
       queryParamsHandling: 'merge',
     });
   }
+
+  protected readonly missing = (): string =>
+    firstMissing([!this.title().trim(), 'Give it a title.'], [!this.key().trim(), 'Give it a key.']);
 
   protected begin(): void {
     const key = this.key().trim().toUpperCase();

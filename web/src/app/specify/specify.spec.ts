@@ -284,7 +284,7 @@ describe('the import of a table', () => {
   it('offers nothing to write where nothing differs, and takes another mapping', async () => {
     const { page, give } = await open([row(1)]);
     await give('key,title,text,words\nBRK-001,Title 1,The valve 1 shall close.,other\n');
-    expect(page.button(/Nothing differs/).disabled).toBeTrue();
+    expect(page.missing(/Nothing differs/)).toContain('Every row is here already');
     await page.write(/^Text/, 'words');
     expect(page.text()).toContain('0 new, 1 changed, 0 the same');
   });

@@ -1,10 +1,11 @@
-import { ChangeDetectionStrategy, Component, computed, effect, input, output, signal, untracked } from '@angular/core';
+import { ChangeDetectionStrategy, Component, effect, input, output, signal, untracked } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { MatButtonModule } from '@angular/material/button';
 import { MatProgressBarModule } from '@angular/material/progress-bar';
 import type { BulkAct, Selection } from '@contract/base';
 import { onAction, useProject } from '../live';
 import { Icon } from '../ui/icon';
+import { firstMissing, Needs } from '../ui/needs';
 import { ProblemNote } from '../ui/problem-note';
 import { RecordLink } from '../ui/record-link';
 import { bulkCommands, bulkFeature } from './state';
@@ -20,7 +21,7 @@ export interface BulkChoice {
 /** Acts on many records: what it would do to each is shown before; then it is done at once or as a job, and can be taken back as one. */
 @Component({
   selector: 'cp-bulk-panel',
-  imports: [FormsModule, MatButtonModule, MatProgressBarModule, Icon, ProblemNote, RecordLink],
+  imports: [FormsModule, MatButtonModule, MatProgressBarModule, Icon, ProblemNote, RecordLink, Needs],
   changeDetection: ChangeDetectionStrategy.OnPush,
   template: `
     <section class="sheet pad stack" aria-label="Act on what is chosen">
@@ -92,7 +93,7 @@ export interface BulkChoice {
               /></label>
             }
             <div>
-              <button mat-flat-button type="button" [disabled]="!ready()" (click)="act()">{{ choice.words }}: {{ p.changed }}</button>
+              <button mat-flat-button type="button" [cpNeeds]="missing" (click)="act()">{{ choice.words }}: {{ p.changed }}</button>
             </div>
           } @else {
             <mat-progress-bar mode="indeterminate" aria-label="Trying it on each" />
@@ -139,12 +140,14 @@ export class BulkPanel {
   protected readonly chosen = signal<BulkChoice | null>(null);
   protected readonly reason = signal('');
   protected readonly password = signal('');
-  protected readonly ready = computed(() => {
-    const choice = this.chosen();
-    if (!choice || !this.preview()?.changed) return false;
-    if (choice.asks === 'reason') return this.reason().trim().length >= 3;
-    return choice.asks === 'nothing' || this.password() !== '';
-  });
+  protected readonly missing = (): string => {
+    const asks = this.chosen()?.asks;
+    return firstMissing(
+      [!this.preview()?.changed, 'It would change none of them.'],
+      [asks === 'reason' && this.reason().trim().length < 3, 'Say the reason.'],
+      [asks === 'signature' && !this.password(), 'Type your password: it signs each of them.'],
+    );
+  };
 
   constructor() {
     // What is chosen changed: what was shown of it holds no longer.
@@ -174,7 +177,7 @@ export class BulkPanel {
 
   protected act(): void {
     const [choice, preview] = [this.chosen(), this.preview()];
-    if (!choice || !preview || !this.ready()) return;
+    if (!choice || !preview) return;
     this.store.dispatch(
       bulkCommands.do.start({
         project: this.scope.slug(),

@@ -6,11 +6,12 @@ import { useProject } from '../live';
 import { baseCommands, baseFeature } from '../state';
 import { Icon } from '../ui/icon';
 import { ProblemNote } from '../ui/problem-note';
+import { Needs } from '../ui/needs';
 
 /** Questions of a list under names, in folders: one's own and those that are shared; one of them may be where the list begins. */
 @Component({
   selector: 'cp-saved-filters',
-  imports: [FormsModule, Icon, ProblemNote],
+  imports: [FormsModule, Icon, ProblemNote, Needs],
   changeDetection: ChangeDetectionStrategy.OnPush,
   template: `
     <div class="box stack-s" role="group" aria-label="Saved filters">
@@ -67,7 +68,7 @@ import { ProblemNote } from '../ui/problem-note';
             aria-label="Name under which this filter is saved"
             [ngModel]="name()"
             (ngModelChange)="name.set($event)"
-          /><button class="chip" type="submit" [disabled]="!name().trim()"><cp-icon name="save" /> Save</button>
+          /><button class="chip" type="submit" [cpNeeds]="missing"><cp-icon name="save" /> Save</button>
         </form>
       }
       <cp-problem [of]="names.save" /><cp-problem [of]="names.change" />
@@ -113,6 +114,7 @@ export class SavedFilters {
   private readonly all = this.store.selectSignal(baseFeature.selectFilters);
   protected readonly names = { save: baseCommands.saveFilter.name, change: baseCommands.changeFilter.name };
   protected readonly name = signal('');
+  protected readonly missing = (): string => (this.name().trim() ? '' : 'Give it a name.');
   protected readonly login = computed(() => this.scope.session()?.person.login ?? '');
   protected readonly maySave = computed(() => this.scope.roles().some((role) => role !== 'auditor'));
   protected readonly folders = computed(() => {
@@ -135,7 +137,6 @@ export class SavedFilters {
 
   protected save(): void {
     const name = this.name().trim();
-    if (!name) return;
     this.store.dispatch(baseCommands.saveFilter.start({ project: this.scope.slug(), list: this.list(), name, question: this.question() }));
     this.name.set('');
   }

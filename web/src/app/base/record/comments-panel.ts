@@ -6,6 +6,7 @@ import type { Comment } from '@contract/base';
 import { onAction, useProject } from '../live';
 import { ProblemNote } from '../ui/problem-note';
 import { recordCommands, recordFeature } from './state';
+import { Needs } from '../ui/needs';
 
 /** Typed text as the paragraphs that are stored. */
 export function paragraphsOf(text: string): string {
@@ -19,7 +20,7 @@ export function paragraphsOf(text: string): string {
 /** What people say about a record: threads, with answers below them; @name tells somebody. */
 @Component({
   selector: 'cp-comments-panel',
-  imports: [DatePipe, FormsModule, MatButtonModule, ProblemNote],
+  imports: [DatePipe, FormsModule, MatButtonModule, ProblemNote, Needs],
   changeDetection: ChangeDetectionStrategy.OnPush,
   template: `
     <cp-problem [of]="names.add" /><cp-problem [of]="names.resolve" />
@@ -64,7 +65,7 @@ export function paragraphsOf(text: string): string {
           ></textarea>
         </label>
         <div class="row">
-          <button mat-stroked-button type="submit" [disabled]="!words().trim()">
+          <button mat-stroked-button type="submit" [cpNeeds]="missing">
             {{ answering() === null ? 'Comment' : 'Answer' }}
           </button>
           @if (answering() !== null) {
@@ -105,6 +106,7 @@ export class CommentsPanel {
   private readonly comments = this.store.selectSignal(recordFeature.selectComments);
   protected readonly names = { add: recordCommands.addComment.name, resolve: recordCommands.resolveComment.name };
   protected readonly words = signal('');
+  protected readonly missing = (): string => (this.words().trim() ? '' : 'Nothing is written yet.');
   protected readonly answering = signal<number | null>(null);
   protected readonly maySay = computed(() => this.scope.roles().some((role) => role !== 'auditor'));
   protected readonly threads = computed(() =>

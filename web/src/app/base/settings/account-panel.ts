@@ -1,11 +1,12 @@
 import { DatePipe } from '@angular/common';
-import { ChangeDetectionStrategy, Component, computed, signal, viewChild } from '@angular/core';
+import { ChangeDetectionStrategy, Component, signal, viewChild } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { MatButtonModule } from '@angular/material/button';
 import { onAction, useProject } from '../live';
 import { baseCommands, baseFeature } from '../state';
 import { ProblemNote } from '../ui/problem-note';
 import { NewPassword } from './new-password';
+import { firstMissing, Needs } from '../ui/needs';
 
 /** A device's own words about itself, as people know it. */
 export function deviceWords(agent: string): string {
@@ -18,7 +19,7 @@ export function deviceWords(agent: string): string {
 /** One's own password and sessions. */
 @Component({
   selector: 'cp-account-panel',
-  imports: [DatePipe, FormsModule, MatButtonModule, ProblemNote, NewPassword],
+  imports: [DatePipe, FormsModule, MatButtonModule, ProblemNote, NewPassword, Needs],
   changeDetection: ChangeDetectionStrategy.OnPush,
   template: `
     <form class="sheet pad stack" (ngSubmit)="change()">
@@ -34,7 +35,7 @@ export function deviceWords(agent: string): string {
             ><input class="in" type="password" name="present" autocomplete="current-password" [(ngModel)]="present"
           /></label>
           <cp-new-password [person]="s.person" [(value)]="next" />
-          <button mat-stroked-button type="submit" [disabled]="!ready()">Change it</button>
+          <button mat-stroked-button type="submit" [cpNeeds]="missing">Change it</button>
         </div>
       }
     </form>
@@ -91,7 +92,11 @@ export class AccountPanel {
   protected readonly next = signal('');
   protected readonly changed = signal(false);
   private readonly field = viewChild(NewPassword);
-  protected readonly ready = computed(() => this.present() !== '' && this.field()?.good() === true);
+  protected readonly missing = (): string =>
+    firstMissing(
+      [!this.present(), 'Type your present password.'],
+      [!this.next() || !this.field()?.good(), 'The new password is not good enough yet.'],
+    );
 
   constructor() {
     this.store.dispatch(baseCommands.listSessions.start({}));

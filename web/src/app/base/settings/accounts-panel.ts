@@ -6,11 +6,12 @@ import { onAction } from '../live';
 import { baseCommands, baseFeature } from '../state';
 import { OneTimeCode } from './one-time-code';
 import { ProblemNote } from '../ui/problem-note';
+import { firstMissing, Needs } from '../ui/needs';
 
 /** The accounts of the installation: made and reset with a one-time code, disabled, enabled. Nobody sets another person's password. */
 @Component({
   selector: 'cp-accounts-panel',
-  imports: [FormsModule, MatButtonModule, ProblemNote, OneTimeCode],
+  imports: [FormsModule, MatButtonModule, ProblemNote, OneTimeCode, Needs],
   changeDetection: ChangeDetectionStrategy.OnPush,
   template: `
     <section class="sheet pad stack">
@@ -52,7 +53,7 @@ import { ProblemNote } from '../ui/problem-note';
       <form class="row" (ngSubmit)="add()">
         <label class="field"><span>Printed name</span><input class="in" name="pn" [(ngModel)]="printedName" /></label>
         <label class="field"><span>Sign-in name</span><input class="in" name="ln" autocomplete="off" [(ngModel)]="login" /></label>
-        <button mat-stroked-button type="submit" [disabled]="!login() || !printedName()">Make the account</button>
+        <button mat-stroked-button type="submit" [cpNeeds]="missing">Make the account</button>
       </form>
       <label class="row"
         ><input #needFactorBox type="checkbox" [checked]="needFactor()" (change)="setNeedFactor(needFactorBox)" /> Whoever administers, here
@@ -82,6 +83,8 @@ export class AccountsPanel {
   protected readonly needFactor = this.store.selectSignal(baseFeature.selectAdministratorsNeedFactor);
   protected readonly printedName = signal('');
   protected readonly login = signal('');
+  protected readonly missing = (): string =>
+    firstMissing([!this.printedName().trim(), 'Type the printed name.'], [!this.login().trim(), 'Type the sign-in name.']);
   protected readonly code = signal<{ login: string; code: string } | null>(null);
 
   constructor() {

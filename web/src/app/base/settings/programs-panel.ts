@@ -6,13 +6,14 @@ import { onAction, useProject } from '../live';
 import { baseCommands, baseFeature } from '../state';
 import { ProblemNote } from '../ui/problem-note';
 import { OneTimeCode } from './one-time-code';
+import { Needs } from '../ui/needs';
 
 const programRoles = ['author', 'tester', 'auditor'] as const;
 
 /** Accounts of programs: a build server or a rig that delivers by itself, with what it may and until when. */
 @Component({
   selector: 'cp-programs-panel',
-  imports: [DatePipe, FormsModule, MatButtonModule, ProblemNote, OneTimeCode],
+  imports: [DatePipe, FormsModule, MatButtonModule, ProblemNote, OneTimeCode, Needs],
   changeDetection: ChangeDetectionStrategy.OnPush,
   template: `
     <section class="sheet pad stack">
@@ -70,7 +71,7 @@ const programRoles = ['author', 'tester', 'auditor'] as const;
             </select></label
           >
           <label class="field"><span>Days</span><input class="in" name="td" type="number" min="1" max="366" [(ngModel)]="days" /></label>
-          <button mat-stroked-button type="submit" [disabled]="!name().trim()">Make the token</button>
+          <button mat-stroked-button type="submit" [cpNeeds]="missing">Make the token</button>
         </form>
       }
     </section>
@@ -88,6 +89,7 @@ export class ProgramsPanel {
   protected readonly names = { add: baseCommands.addToken.name, end: baseCommands.endToken.name };
   protected readonly roles = programRoles;
   protected readonly name = signal('');
+  protected readonly missing = (): string => (this.name().trim() ? '' : 'Name the program that will use it.');
   protected readonly role = signal<(typeof programRoles)[number]>('tester');
   protected readonly days = signal(90);
   protected readonly secret = signal<{ name: string; secret: string } | null>(null);

@@ -5,13 +5,14 @@ import { bytesWords } from '@core/base';
 import { onAction, useProject } from '../live';
 import { baseCommands } from '../state';
 import { ProblemNote } from '../ui/problem-note';
+import { Needs } from '../ui/needs';
 
 const gib = 1024 ** 3;
 
 /** What a project holds of files, and may hold; whoever administers the installation allows more. */
 @Component({
   selector: 'cp-storage-panel',
-  imports: [FormsModule, MatButtonModule, ProblemNote],
+  imports: [FormsModule, MatButtonModule, ProblemNote, Needs],
   changeDetection: ChangeDetectionStrategy.OnPush,
   template: `
     @if (storage(); as s) {
@@ -28,7 +29,7 @@ const gib = 1024 ** 3;
             <label class="field"
               ><span>Allow, in GiB</span><input class="in narrow" type="number" min="0.001" step="any" name="allowed" [(ngModel)]="wanted"
             /></label>
-            <button mat-stroked-button type="submit" [disabled]="!wanted()">Allow it</button>
+            <button mat-stroked-button type="submit" [cpNeeds]="missing">Allow it</button>
           </form>
           <cp-problem [of]="name" />
         }
@@ -51,6 +52,7 @@ export class StoragePanel {
   protected readonly scope = useProject();
   protected readonly storage = computed(() => this.scope.project()?.storage);
   protected readonly wanted = signal<number | null>(null);
+  protected readonly missing = (): string => (this.wanted() ? '' : 'Say how much.');
   protected readonly name = baseCommands.allowStorage.name;
   protected readonly words = bytesWords;
 

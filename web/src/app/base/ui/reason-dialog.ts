@@ -2,6 +2,7 @@ import { ChangeDetectionStrategy, Component, inject, signal } from '@angular/cor
 import { FormsModule } from '@angular/forms';
 import { MatButtonModule } from '@angular/material/button';
 import { MAT_DIALOG_DATA, MatDialogModule, MatDialogRef } from '@angular/material/dialog';
+import { Needs } from './needs';
 
 export interface ReasonRequest {
   readonly title: string;
@@ -12,7 +13,7 @@ export interface ReasonRequest {
 /** Asks for the reason that a decision is recorded with. */
 @Component({
   selector: 'cp-reason-dialog',
-  imports: [FormsModule, MatButtonModule, MatDialogModule],
+  imports: [FormsModule, MatButtonModule, MatDialogModule, Needs],
   changeDetection: ChangeDetectionStrategy.OnPush,
   template: `
     <form (ngSubmit)="confirm()">
@@ -26,7 +27,7 @@ export interface ReasonRequest {
       </mat-dialog-content>
       <mat-dialog-actions align="end">
         <button mat-button type="button" mat-dialog-close>Cancel</button>
-        <button mat-flat-button type="submit" [disabled]="reason().trim().length < 3">{{ ask.confirm }}</button>
+        <button mat-flat-button type="submit" [cpNeeds]="missing">{{ ask.confirm }}</button>
       </mat-dialog-actions>
     </form>
   `,
@@ -40,8 +41,9 @@ export class ReasonDialog {
   protected readonly ask = inject<ReasonRequest>(MAT_DIALOG_DATA);
   private readonly dialog = inject<MatDialogRef<ReasonDialog, string>>(MatDialogRef);
   protected readonly reason = signal('');
+  protected readonly missing = (): string => (this.reason().trim().length < 3 ? 'Say the reason.' : '');
 
   protected confirm(): void {
-    if (this.reason().trim().length >= 3) this.dialog.close(this.reason().trim());
+    this.dialog.close(this.reason().trim());
   }
 }

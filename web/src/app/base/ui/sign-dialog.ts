@@ -3,6 +3,7 @@ import { FormsModule } from '@angular/forms';
 import { MatButtonModule } from '@angular/material/button';
 import { MAT_DIALOG_DATA, MatDialogModule, MatDialogRef, type MatDialog } from '@angular/material/dialog';
 import { filter, type Observable } from 'rxjs';
+import { firstMissing, Needs } from './needs';
 
 export interface SignRequest {
   readonly title: string;
@@ -24,7 +25,7 @@ export interface SignAnswer {
 /** Signing is a deliberate, separate act: meaning, printed name, the record's hash, and the password again. */
 @Component({
   selector: 'cp-sign-dialog',
-  imports: [FormsModule, MatButtonModule, MatDialogModule],
+  imports: [FormsModule, MatButtonModule, MatDialogModule, Needs],
   changeDetection: ChangeDetectionStrategy.OnPush,
   template: `
     <form (ngSubmit)="sign()">
@@ -65,7 +66,7 @@ export interface SignAnswer {
       </mat-dialog-content>
       <mat-dialog-actions align="end">
         <button mat-button type="button" mat-dialog-close>Do not sign</button>
-        <button mat-flat-button type="submit" [disabled]="!ready()">Sign</button>
+        <button mat-flat-button type="submit" [cpNeeds]="missing">Sign</button>
       </mat-dialog-actions>
     </form>
   `,
@@ -89,11 +90,14 @@ export class SignDialog {
   protected readonly password = signal('');
   protected readonly reason = signal('');
   protected readonly accept = signal(false);
-  protected readonly ready = () =>
-    this.password().length > 0 && (!(this.ask.needsReason || this.accept()) || this.reason().trim().length >= 3);
+  protected readonly missing = (): string =>
+    firstMissing(
+      [(this.ask.needsReason || this.accept()) && this.reason().trim().length < 3, 'Say the reason.'],
+      [!this.password(), 'Type your password.'],
+    );
 
   protected sign(): void {
-    if (this.ready()) this.dialog.close({ password: this.password(), reason: this.reason(), acceptDeviation: this.accept() });
+    this.dialog.close({ password: this.password(), reason: this.reason(), acceptDeviation: this.accept() });
   }
 }
 
