@@ -1,5 +1,5 @@
 // npm run bench: speed as ratios in one run, on a database of its own; the board in a real browser; a node under attack; ten minutes of hostile
-// requests. `npm run bench -- attack` (or core, browser, pack, ground, fuzz) runs one part alone.
+// requests. `npm run bench -- attack` (or core, browser, pack, ground, parsers, fuzz) runs one part alone.
 import { spawnSync } from 'node:child_process';
 import { join } from 'node:path';
 import { prepareDatabase } from './database.mjs';
@@ -18,6 +18,7 @@ await bundle({
     ground: 'server/bench/ground.ts',
     memory: 'server/bench/memory.ts',
     pack: 'server/bench/pack.ts',
+    parsers: 'server/bench/parsers.ts',
     fuzz: 'server/spec/fuzz.spec.ts',
   },
   outdir: 'dist/bench',
@@ -35,6 +36,7 @@ const parts = {
   browser: async () => browse(await prepareDatabase(database, 'bench', root)),
   pack: () => program('pack', 'packed', ['--expose-gc'], { CORD_KEY_SECRET: 'a secret of the bench' }),
   ground: () => program('ground', 'ground'),
+  parsers: () => void spawnSync(process.execPath, [join(root, 'dist/bench/parsers.js')], { cwd: root, stdio: 'inherit' }),
   attack: async () => {
     const env = await prepareDatabase(database, 'attacked', root);
     await loadDemo(env, () => undefined);

@@ -239,6 +239,8 @@ describe('a record, whatever its kind,', () => {
     const first = (await p.call('reviewer', base.addComment, { key, html, field: 'title' })).body;
     expect(first.html).not.toMatch(/script|onclick|onerror/);
     expect(first.text).toContain('Why ten?');
+    const deep = await p.call('reviewer', base.addComment, { key, html: '<b>'.repeat(3001) });
+    expect([deep.status, deep.problem.detail]).toEqual([400, 'A text has at most 3,000 tags: this one has more.']);
     const answered = (await p.call('author', base.addComment, { key, html: 'Because.', parent: first.id })).body;
     expect(answered.parent).toBe(first.id);
     const resolved = await p.call('author', base.resolveComment, { key, id: first.id, resolved: true });

@@ -1,4 +1,5 @@
 import sanitizeHtml from 'sanitize-html';
+import { Refusal } from './errors';
 
 const options: sanitizeHtml.IOptions = {
   allowedTags: [
@@ -37,6 +38,8 @@ const options: sanitizeHtml.IOptions = {
   disallowedTagsMode: 'discard',
 };
 
+const mostTags = 3000;
+
 const escapeText = (text: string): string => text.replace(/[&<>]/g, (c) => (c === '&' ? '&amp;' : c === '<' ? '&lt;' : '&gt;'));
 
 /** Plain text as paragraphs. */
@@ -50,6 +53,9 @@ export function paragraphs(text: string): string {
 
 /** What of somebody's HTML is kept: an allow-list of elements and attributes, no script, no style, no address but of the web and mail. */
 export function cleanHtml(html: string): string {
+  // Elements that nest without end cost the square of their number.
+  if (html.split('<').length > mostTags)
+    throw new Refusal('invalid', { detail: `A text has at most ${mostTags.toLocaleString('en')} tags: this one has more.` });
   return sanitizeHtml(html, options).trim();
 }
 
