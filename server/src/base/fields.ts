@@ -1,5 +1,5 @@
 import type { Field, FieldDefinition, OwnValue } from '@contract/base';
-import type { VersionedKind } from '@core/base';
+import { needsValue, type VersionedKind } from '@core/base';
 import { and, asc, eq, isNull } from 'drizzle-orm';
 import { account } from './accounted';
 import type { Db, Tx } from './database';
@@ -171,8 +171,6 @@ function fieldsNow(tx: Tx, projectId: number, kind: VersionedKind): Promise<Fiel
   return rows;
 }
 
-const order = ['draft', 'review', 'approved'];
-
 /** Own fields that must have a value in this state at this level and have none, by name. */
 export async function missingOwn(
   tx: Tx,
@@ -183,10 +181,5 @@ export async function missingOwn(
   level: string,
 ): Promise<string[]> {
   const rows = await fieldsNow(tx, projectId, kind);
-  return rows
-    .filter(({ id, definition: { requiredFrom, levels } }) => {
-      if (requiredFrom === null || order.indexOf(state) < order.indexOf(requiredFrom)) return false;
-      return (!levels.length || levels.includes(level)) && own[String(id)] === undefined;
-    })
-    .map((row) => row.name);
+  return rows.filter(({ id, definition }) => needsValue(definition, state, level) && own[String(id)] === undefined).map((row) => row.name);
 }

@@ -8,6 +8,8 @@ import { metricWords, policiesOf, type Policies, type StandardProfile } from '@c
 import { onAction, useProject } from './live';
 import { AccountPanel } from './settings/account-panel';
 import { FactorsPanel } from './settings/factors-panel';
+import { FieldsPanel } from './settings/fields-panel';
+import { TraceKindsPanel } from './settings/trace-kinds-panel';
 import { StoragePanel } from './settings/storage-panel';
 import { AccountsPanel } from './settings/accounts-panel';
 import { AuditPanel } from './settings/audit-panel';
@@ -47,6 +49,8 @@ const toggled = <T>(list: readonly T[], item: T): T[] => (list.includes(item) ? 
     AccountPanel,
     FactorsPanel,
     StoragePanel,
+    FieldsPanel,
+    TraceKindsPanel,
     AuditPanel,
     Needs,
   ],
@@ -191,6 +195,8 @@ const toggled = <T>(list: readonly T[], item: T): T[] => (list.includes(item) ? 
           }
         </section>
       }
+      <cp-fields-panel />
+      <cp-trace-kinds-panel />
       <cp-storage-panel />
       @if (admin() || scope.roles().includes('auditor')) {
         <cp-programs-panel />

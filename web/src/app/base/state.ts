@@ -3,17 +3,18 @@ import * as contract from '@contract/base';
 import { getBoard } from '@contract/prove';
 import type {
   AnswerOf,
+  Factor,
   Field,
+  Job,
   JumpItem,
   LedgerRow,
-  Factor,
   MySession,
   Person,
   Project,
   SavedFilter,
   Session,
   Token,
-  Job,
+  TraceKind,
   WaitingItem,
 } from '@contract/base';
 import type { KnotState } from '@core/prove';
@@ -41,6 +42,10 @@ export const baseCommands = {
   listSessions: command('[Base] list sessions', contract.listSessions),
   endSession: command('[Base] end session', contract.endSession),
   listFields: command('[Base] list fields', contract.listFields),
+  addField: command('[Base] add field', contract.addField),
+  saveField: command('[Base] save field', contract.saveField),
+  listTraceKinds: command('[Base] list kinds of trace', contract.listTraceKinds),
+  saveTraceKind: command('[Base] save kind of trace', contract.saveTraceKind),
   listTokens: command('[Base] list tokens', contract.listTokens),
   addToken: command('[Base] add token', contract.addToken),
   endToken: command('[Base] end token', contract.endToken),
@@ -110,6 +115,7 @@ interface BaseState {
   /** The password was right: one of these second factors is still to be shown. */
   readonly factor: Session['factor'];
   readonly factors: readonly Factor[];
+  readonly traceKinds: readonly TraceKind[];
   readonly administratorsNeedFactor: boolean;
   readonly tokens: readonly Token[];
   readonly fields: readonly Field[];
@@ -153,6 +159,7 @@ const first: BaseState = {
   sessions: [],
   factor: null,
   factors: [],
+  traceKinds: [],
   administratorsNeedFactor: false,
   tokens: [],
   fields: [],
@@ -239,7 +246,8 @@ export const baseFeature = createFeature({
       people: state.people.map((p) => (p.login === answer.person.login ? answer.person : p)),
     })),
     on(c.listSessions.done, c.endSession.done, (state, { answer }): BaseState => ({ ...state, sessions: answer })),
-    on(c.listFields.done, (state, { answer }): BaseState => ({ ...state, fields: answer })),
+    on(c.listFields.done, c.addField.done, c.saveField.done, (state, { answer }): BaseState => ({ ...state, fields: answer })),
+    on(c.listTraceKinds.done, c.saveTraceKind.done, (state, { answer }): BaseState => ({ ...state, traceKinds: answer })),
     on(c.listTokens.done, (state, { answer }): BaseState => ({ ...state, tokens: answer })),
     on(c.addToken.done, (state, { answer }): BaseState => ({ ...state, tokens: [...state.tokens, answer.token] })),
     on(c.endToken.done, (state, { input }): BaseState => ({

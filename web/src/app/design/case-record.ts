@@ -19,6 +19,7 @@ import {
   Needs,
   onAction,
   onChanged,
+  OwnFields,
   type PickedRow,
   ProblemNote,
   RecordLink,
@@ -75,6 +76,7 @@ const outline = (content: CaseContent): string =>
     Icon,
     ProblemNote,
     RecordLink,
+    OwnFields,
     RecordPanels,
     RecordPicker,
     WordsDiff,
@@ -85,14 +87,6 @@ const outline = (content: CaseContent): string =>
   changeDetection: ChangeDetectionStrategy.OnPush,
   templateUrl: './case-record.html',
   styles: `
-    .facts {
-      display: grid;
-      grid-template-columns: 130px 1fr;
-      gap: 5px 14px;
-    }
-    dt {
-      color: var(--ink-2);
-    }
     .trace {
       display: flex;
       gap: 10px;

@@ -203,14 +203,6 @@ const empty = { title: '', description: '', blocking: true, requirements: [] as 
     .text {
       white-space: pre-line;
     }
-    .facts {
-      display: grid;
-      grid-template-columns: 120px 1fr;
-      gap: 6px 12px;
-    }
-    dt {
-      color: var(--ink-2);
-    }
     .closing {
       align-items: end;
     }

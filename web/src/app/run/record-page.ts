@@ -34,14 +34,6 @@ import { runCommands, runFeature } from './state';
       gap: 16px;
       align-items: start;
     }
-    .facts {
-      display: grid;
-      grid-template-columns: 100px 1fr;
-      gap: 6px 12px;
-    }
-    dt {
-      color: var(--ink-2);
-    }
     .sig {
       display: flex;
       gap: 10px;

@@ -12,22 +12,23 @@ import {
   askApproval,
   askConfirmation,
   askReason,
-  onChanged,
-  suspectWords,
-  waitingWords,
+  type Draft,
   forgetProblem,
   Icon,
   onAction,
+  onChanged,
+  OwnFields,
+  type PickedRow,
   ProblemNote,
   RecordLink,
   RecordPanels,
   RecordPicker,
   selectRequest,
+  suspectWords,
   useDeviceMemory,
   useProject,
-  type Draft,
+  waitingWords,
   WordsDiff,
-  type PickedRow,
 } from '../base';
 import { RequirementForm } from './requirement-form';
 import { RequirementProof } from './requirement-proof';
@@ -44,6 +45,7 @@ import { specifyCommands, specifyFeature } from './state';
     ProblemNote,
     RecordLink,
     WordsDiff,
+    OwnFields,
     RecordPanels,
     RecordPicker,
     RequirementForm,
@@ -55,14 +57,6 @@ import { specifyCommands, specifyFeature } from './state';
     .text {
       font-size: 16px;
       white-space: pre-line;
-    }
-    .facts {
-      display: grid;
-      grid-template-columns: minmax(84px, 130px) minmax(0, 1fr);
-      gap: 5px 14px;
-    }
-    dt {
-      color: var(--ink-2);
     }
     .trace {
       display: flex;

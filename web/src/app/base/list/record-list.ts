@@ -23,6 +23,7 @@ import { debounceTime, skip } from 'rxjs';
 import { onChanged, useProject } from '../live';
 import { baseCommands, baseFeature } from '../state';
 import { usePicking } from '../picking';
+import { ownFilterFields } from '../record/own-words';
 import { ExportMenu } from '../ui/export-menu';
 import { Icon } from '../ui/icon';
 import { Density } from './density';
@@ -80,7 +81,11 @@ export class RecordList<R extends ListRow> {
   /** All that the question finds is chosen, also what was never scrolled to. */
   protected readonly everything = signal(false);
 
-  protected readonly fields = computed(() => [...this.kind().fields, ...this.moreFields()]);
+  private readonly ownFields = this.store.selectSignal(baseFeature.selectFields);
+  protected readonly fields = computed(() => {
+    const { bulk, fields } = this.kind();
+    return [...fields, ...this.moreFields(), ...(bulk ? ownFilterFields(this.ownFields(), bulk) : [])];
+  });
   protected readonly pieces = computed(() => readFilter(this.text(), this.fields()));
   protected readonly shownView = computed(() => this.kind().views.find((v) => v.name === this.viewName()) ?? this.kind().views[0]);
   protected readonly sorts = computed(() => this.kind().sorts);
@@ -148,6 +153,10 @@ export class RecordList<R extends ListRow> {
         this.picking.none();
         this.picking.goTo(0);
       });
+    });
+    effect(() => {
+      const project = this.scope.slug();
+      if (project && this.kind().bulk) untracked(() => this.store.dispatch(baseCommands.listFields.start({ project })));
     });
     // Where nothing is asked by the address, the list begins with the filter that its person said.
     if (!this.asked()) this.beginAsSaved();

@@ -1,13 +1,10 @@
 import { DatePipe } from '@angular/common';
 import { ChangeDetectionStrategy, Component, computed, input, signal } from '@angular/core';
+import { bytesWords } from '@core/base';
 import { useProject } from '../live';
 import { Icon } from '../ui/icon';
 import { ProblemNote } from '../ui/problem-note';
 import { recordCommands, recordFeature } from './state';
-
-/** Bytes as people read them. */
-export const sizeWords = (bytes: number): string =>
-  bytes < 1024 ? `${bytes} B` : bytes < 1 << 20 ? `${(bytes / 1024).toFixed(1)} kB` : `${(bytes / (1 << 20)).toFixed(1)} MB`;
 
 /** The files at a record: dropped, pasted or chosen; each with the hash under which its bytes are kept. */
 @Component({
@@ -93,7 +90,7 @@ export class FilesPanel {
   private readonly store = this.scope.store;
   protected readonly files = this.store.selectSignal(recordFeature.selectFiles);
   protected readonly names = { add: recordCommands.addFiles.name, remove: recordCommands.removeFile.name };
-  protected readonly size = sizeWords;
+  protected readonly size = bytesWords;
   protected readonly over = signal(false);
   protected readonly mayAdd = computed(() => this.scope.roles().some((role) => role !== 'auditor'));
 

@@ -6,6 +6,7 @@ import { command } from '../command';
 
 export const recordCommands = {
   getRecord: command('[Record] get', contract.getRecord),
+  setOwn: command('[Record] set own fields', contract.setOwnFields),
   history: command('[Record] history', contract.recordHistory),
   listComments: command('[Record] list comments', contract.listComments),
   addComment: command('[Record] comment', contract.addComment),

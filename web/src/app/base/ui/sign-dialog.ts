@@ -71,14 +71,6 @@ export interface SignAnswer {
     </form>
   `,
   styles: `
-    .facts {
-      display: grid;
-      grid-template-columns: auto 1fr;
-      gap: 4px 16px;
-    }
-    dt {
-      color: var(--ink-2);
-    }
     mat-dialog-content {
       min-width: 420px;
     }
