@@ -6,7 +6,7 @@ import { addCaseIn, approveCaseIn, reviewedCase, reviseCase } from './cases';
 import { caseContent, caseHash, caseList } from './store';
 import { cases } from './tables';
 
-const settable = caseContentSchema.pick({ objective: true, preconditions: true, plannedMinutes: true }).partial();
+const settable = caseContentSchema.pick({ title: true, objective: true, preconditions: true, plannedMinutes: true }).partial();
 
 bulkKind({
   kind: 'case',

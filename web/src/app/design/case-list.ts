@@ -1,5 +1,5 @@
 import { listCases, type CaseSummary } from '@contract/design';
-import { recordFilterFields, reviewStates, type ListKind } from '../base';
+import { changedColumns, recordFilterFields, reviewStates, setCell, setNumberCell, stateWords, type ListKind } from '../base';
 
 /** How verification cases are listed. */
 export const caseKind: ListKind<CaseSummary> = {
@@ -28,6 +28,27 @@ export const caseKind: ListKind<CaseSummary> = {
     ['state', 'State'],
     ['updatedAt', 'Changed'],
     ['plannedMinutes', 'Planned minutes'],
+  ],
+  columns: [
+    { name: 'key', words: 'Key', width: 84, sort: 'key', usual: true, show: (c) => c.key },
+    { name: 'title', words: 'Title', width: 360, sort: 'title', usual: true, show: (c) => c.title, edit: setCell('title') },
+    { name: 'verifies', words: 'Verifies', width: 180, usual: true, show: (c) => c.verifies.join(', ') },
+    { name: 'state', words: 'State', width: 96, sort: 'state', usual: true, show: (c) => stateWords(c.state) },
+    { name: 'steps', words: 'Steps', width: 70, usual: true, number: true, show: (c) => String(c.steps) },
+    { name: 'rows', words: 'Data rows', width: 90, number: true, show: (c) => String(c.rows) },
+    {
+      name: 'minutes',
+      words: 'Minutes',
+      width: 84,
+      sort: 'plannedMinutes',
+      usual: true,
+      number: true,
+      show: (c) => String(c.plannedMinutes),
+      edit: setNumberCell('plannedMinutes'),
+    },
+    { name: 'suspect', words: 'Suspect', width: 84, show: (c) => (c.suspect ? 'yes' : '') },
+    { name: 'revision', words: 'Revision', width: 84, sort: 'revision', number: true, show: (c) => String(c.revision) },
+    ...changedColumns,
   ],
   rowHeight: 50,
   sum: ['plannedMinutes', 'min'],

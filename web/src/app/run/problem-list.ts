@@ -1,5 +1,5 @@
 import { listProblems, type Problem } from '@contract/run';
-import { recordFilterFields, type ListKind } from '../base';
+import { momentWords, recordFilterFields, type ListKind } from '../base';
 
 /** How problem reports are listed. */
 export const problemKind: ListKind<Problem> = {
@@ -22,6 +22,18 @@ export const problemKind: ListKind<Problem> = {
     ['key', 'Key'],
     ['title', 'Title'],
     ['updatedAt', 'Changed'],
+  ],
+  columns: [
+    { name: 'key', words: 'Key', width: 84, sort: 'key', usual: true, show: (p) => p.key },
+    { name: 'title', words: 'Title', width: 340, sort: 'title', usual: true, show: (p) => p.title },
+    { name: 'state', words: 'State', width: 80, sort: 'state', usual: true, show: (p) => p.state },
+    { name: 'blocking', words: 'Blocks', width: 76, usual: true, show: (p) => (p.blocking ? 'yes' : 'no') },
+    { name: 'against', words: 'Stands against', width: 180, usual: true, show: (p) => p.requirements.join(', ') },
+    { name: 'build', words: 'Found in', width: 100, usual: true, show: (p) => p.build },
+    { name: 'fixedIn', words: 'Fixed in', width: 100, usual: true, show: (p) => p.fixedIn ?? '' },
+    { name: 'run', words: 'Run', width: 96, show: (p) => p.run ?? '' },
+    { name: 'raisedBy', words: 'Raised by', width: 120, show: (p) => p.raisedBy },
+    { name: 'raisedAt', words: 'Raised', width: 130, sort: 'createdAt', show: (p) => momentWords(p.raisedAt) },
   ],
   rowHeight: 50,
   exported: 'problems',

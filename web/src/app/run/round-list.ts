@@ -1,6 +1,6 @@
 import type { CaseSummary } from '@contract/design';
 import { listRounds, type Round } from '@contract/run';
-import { recordFilterFields, type ListKind } from '../base';
+import { momentWords, recordFilterFields, type ListKind } from '../base';
 import { caseKind } from '../design';
 
 /** How rounds are listed. */
@@ -15,6 +15,17 @@ export const roundKind: ListKind<Round> = {
     ['-createdAt', 'Planned'],
     ['key', 'Key'],
     ['title', 'Title'],
+  ],
+  columns: [
+    { name: 'key', words: 'Key', width: 84, sort: 'key', usual: true, show: (r) => r.key },
+    { name: 'title', words: 'Title', width: 300, sort: 'title', usual: true, show: (r) => r.title },
+    { name: 'configuration', words: 'Configuration', width: 180, usual: true, show: (r) => r.configuration },
+    { name: 'runs', words: 'Runs', width: 70, usual: true, number: true, show: (r) => String(r.runs) },
+    { name: 'recorded', words: 'Recorded', width: 90, usual: true, number: true, show: (r) => String(r.recorded) },
+    { name: 'failed', words: 'Failed', width: 76, usual: true, number: true, show: (r) => String(r.failed) },
+    { name: 'reviewed', words: 'Reviewed', width: 90, usual: true, number: true, show: (r) => String(r.reviewed) },
+    { name: 'createdBy', words: 'Planned by', width: 120, show: (r) => r.createdBy },
+    { name: 'createdAt', words: 'Planned', width: 130, sort: 'createdAt', show: (r) => momentWords(r.createdAt) },
   ],
   rowHeight: 66,
 };

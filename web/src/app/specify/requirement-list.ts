@@ -1,6 +1,15 @@
 import { listRequirements, type Requirement } from '@contract/specify';
 import { verificationMethods } from '@core/specify';
-import { recordFilterFields, reviewStates, type FilterField, type ListKind } from '../base';
+import {
+  changedColumns,
+  recordFilterFields,
+  reviewStates,
+  setCell,
+  stateWords,
+  type FilterField,
+  type ListColumn,
+  type ListKind,
+} from '../base';
 
 /** How requirements are listed over all specifications; which levels and specifications there are, the project says. */
 export const requirementKind: ListKind<Requirement> = {
@@ -45,6 +54,26 @@ export const requirementKind: ListKind<Requirement> = {
     ['state', 'State'],
     ['updatedAt', 'Changed'],
   ],
+  columns: [
+    { name: 'key', words: 'Key', width: 92, sort: 'key', usual: true, show: (r) => r.key },
+    { name: 'title', words: 'Title', width: 340, sort: 'title', usual: true, show: (r) => r.title, edit: setCell('title') },
+    { name: 'text', words: 'Text', width: 360, show: (r) => r.text },
+    { name: 'level', words: 'Level', width: 84, sort: 'level', usual: true, show: (r) => r.level },
+    {
+      name: 'method',
+      words: 'Method',
+      width: 118,
+      sort: 'method',
+      usual: true,
+      show: (r) => r.method,
+      edit: setCell('method', verificationMethods),
+    },
+    { name: 'state', words: 'State', width: 96, sort: 'state', usual: true, show: (r) => stateWords(r.state) },
+    { name: 'specification', words: 'Specification', width: 110, sort: 'specification', show: (r) => r.specification },
+    { name: 'derivedFrom', words: 'Comes from', width: 150, usual: true, show: (r) => r.derivedFrom.join(', ') },
+    { name: 'revision', words: 'Revision', width: 84, sort: 'revision', number: true, show: (r) => String(r.revision) },
+    ...changedColumns,
+  ],
   rowHeight: 50,
   exported: 'requirements',
   bulk: 'requirement',
@@ -54,4 +83,9 @@ export const requirementKind: ListKind<Requirement> = {
 export const projectFields = (levels: readonly string[], specifications: readonly string[]): FilterField[] => [
   { name: 'level', words: 'Level', type: 'text', values: levels },
   { name: 'specification', words: 'Specification', type: 'text', values: specifications },
+];
+
+/** The columns whose values only the project knows, in place of those that cannot be written. */
+export const projectColumns = (levels: readonly string[]): ListColumn<Requirement>[] => [
+  { name: 'level', words: 'Level', width: 84, sort: 'level', usual: true, show: (r) => r.level, edit: setCell('level', levels) },
 ];

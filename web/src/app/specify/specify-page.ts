@@ -22,7 +22,7 @@ import {
   setChoice,
   useProject,
 } from '../base';
-import { projectFields, requirementKind } from './requirement-list';
+import { projectColumns, projectFields, requirementKind } from './requirement-list';
 import { RequirementRecord } from './requirement-record';
 import { RequirementTree } from './requirement-tree';
 import { specifyCommands, specifyFeature } from './state';
@@ -104,6 +104,7 @@ import { specifyCommands, specifyFeature } from './state';
           <cp-record-list
             [kind]="kind"
             [moreFields]="fields()"
+            [moreColumns]="levelColumns()"
             [current]="shownKey()"
             (opened)="open($event)"
             (chosen)="listed.set($event)"
@@ -184,6 +185,7 @@ export class SpecifyPage {
       this.specifications().map((s) => s.key),
     ),
   );
+  protected readonly levelColumns = computed(() => projectColumns(this.scope.project()?.profile.levels ?? []));
   protected readonly chosen = signal('');
   protected readonly beginning = signal(false);
   protected readonly title = signal('');

@@ -1,5 +1,5 @@
 import { Directive, input } from '@angular/core';
-import type { Endpoint, Filter } from '@contract/base';
+import type { BulkAct, Endpoint, Filter } from '@contract/base';
 import type { FilterField } from './filter-text';
 import type { FoundPassage, ListRow } from './state';
 
@@ -9,6 +9,55 @@ export interface ListView {
   readonly words: string;
   readonly filter?: Filter;
 }
+
+/** A column of a list as a table. */
+export interface ListColumn<R> {
+  /** As it is remembered. */
+  readonly name: string;
+  readonly words: string;
+  /** Its width in pixels, before somebody draws it wider or narrower. */
+  readonly width: number;
+  readonly show: (row: R) => string;
+  /** As it is written in its cell, where that is not as it is shown. */
+  readonly text?: (row: R) => string;
+  /** The field by which the list is ordered when its heading is pressed. */
+  readonly sort?: string;
+  /** Shown before somebody chooses columns; else only offered. */
+  readonly usual?: boolean;
+  /** A number stands at the right. */
+  readonly number?: boolean;
+  /** How it is written in its cell; one without is only read. */
+  readonly edit?: CellEdit;
+}
+
+export interface CellEdit {
+  /** What is chosen from; what is written freely has none. */
+  readonly values?: readonly string[];
+  /** The value in the cell, as it is written, as an act on this record; undefined for what cannot be meant. */
+  readonly act: (text: string) => BulkAct | undefined;
+}
+
+/** A member of the content, written in its cell. */
+export const setCell = (member: string, values?: readonly string[]): CellEdit => ({
+  ...(values ? { values } : {}),
+  act: (text) => ({ act: 'set', values: { [member]: text.trim() } }),
+});
+/** A moment as lists show it. */
+export const momentWords = (at: string): string => at.slice(0, 16).replace('T', ' ');
+/** States of records that are reviewed, as people say them. */
+export const stateWords = (state: string): string => (state === 'review' ? 'in review' : state);
+/** Who changed a record last, and when. */
+export const changedColumns: readonly ListColumn<{ readonly updatedBy: string; readonly updatedAt: string }>[] = [
+  { name: 'updatedBy', words: 'Changed by', width: 120, sort: 'updatedBy', show: (r) => r.updatedBy },
+  { name: 'updatedAt', words: 'Changed', width: 130, sort: 'updatedAt', show: (r) => momentWords(r.updatedAt) },
+];
+/** The same for a number. */
+export const setNumberCell = (member: string): CellEdit => ({
+  act: (text) => {
+    const value = Number(text.replace(',', '.'));
+    return text.trim() && Number.isFinite(value) ? { act: 'set', values: { [member]: value } } : undefined;
+  },
+});
 
 /** How the records of a kind are listed: told once, and the list does the rest. */
 export interface ListKind<R extends ListRow> {
@@ -24,6 +73,8 @@ export interface ListKind<R extends ListRow> {
   /** Orders that are offered: the field, and its words. The first is the usual one; `-` before it turns it round. */
   readonly sorts: readonly (readonly [string, string])[];
   readonly rowHeight: number;
+  /** The list as a table: its columns, in their usual order. Those of the project's own fields come behind them. */
+  readonly columns?: readonly ListColumn<R>[];
   /** What groups sum up: the field, and its unit. */
   readonly sum?: readonly [string, string];
   /** The list as its export is addressed; one without is not exported. */

@@ -16,14 +16,17 @@ import {
   viewChild,
 } from '@angular/core';
 import { takeUntilDestroyed, toObservable } from '@angular/core/rxjs-interop';
+import { MatDialog } from '@angular/material/dialog';
 import { MatMenuModule } from '@angular/material/menu';
+import { MatSnackBar } from '@angular/material/snack-bar';
 import { ActivatedRoute, Router } from '@angular/router';
 import type { Selection } from '@contract/base';
-import { debounceTime, skip } from 'rxjs';
+import { debounceTime, firstValueFrom, skip } from 'rxjs';
 import { onChanged, useProject } from '../live';
 import { baseCommands, baseFeature } from '../state';
 import { usePicking } from '../picking';
-import { ownFilterFields } from '../record/own-words';
+import { ownColumns, ownFilterFields } from '../record/own-words';
+import { askReason } from '../trace-words';
 import { ExportMenu } from '../ui/export-menu';
 import { Icon } from '../ui/icon';
 import { Density } from './density';
@@ -31,7 +34,11 @@ import { FilterBar } from './filter-bar';
 import { askedValues, filterOf, readFilter, together, withValue, type FilterField } from './filter-text';
 import { groupable, Groups } from './groups';
 import { SavedFilters } from './saved-filters';
-import { RowTemplate, type ListKind } from './kind';
+import { CellWriter } from './cell-writer';
+import { useColumns } from './columns';
+import { RowTemplate, type ListColumn, type ListKind } from './kind';
+import { ListPrinter, mostPrinted } from './print-list';
+import { RecordTable, type CellWritten } from './record-table';
 import { listActions, listFrom, selectList, type FoundPassage, type ListQuestion, type ListRow } from './state';
 
 /**
@@ -40,11 +47,11 @@ import { listActions, listFrom, selectList, type FoundPassage, type ListQuestion
  */
 @Component({
   selector: 'cp-record-list',
-  imports: [ScrollingModule, NgTemplateOutlet, MatMenuModule, ExportMenu, FilterBar, Groups, Icon, SavedFilters],
+  imports: [ScrollingModule, NgTemplateOutlet, MatMenuModule, ExportMenu, FilterBar, Groups, Icon, RecordTable, SavedFilters],
   changeDetection: ChangeDetectionStrategy.OnPush,
   templateUrl: './record-list.html',
   styleUrl: './record-list.scss',
-  host: { '[class.one-line]': 'density.dense()' },
+  host: { '[class.one-line]': 'density.dense()', '[class.as-table]': 'asTable()' },
 })
 export class RecordList<R extends ListRow> {
   readonly kind = input.required<ListKind<R>>();
@@ -53,6 +60,8 @@ export class RecordList<R extends ListRow> {
   readonly current = input<string>();
   /** Fields beside those of the kind: the project's own. */
   readonly moreFields = input<readonly FilterField[]>([]);
+  /** Columns beside those of the kind, or instead of one of the same name: what only the project knows. */
+  readonly moreColumns = input<readonly ListColumn<R>[]>([]);
   readonly opened = output<string>();
   /** What is chosen, for acts on many; null for nothing. */
   readonly chosen = output<Selection | null>();
@@ -60,23 +69,34 @@ export class RecordList<R extends ListRow> {
   protected readonly row = contentChild.required(RowTemplate, { read: TemplateRef });
   protected readonly scope = useProject();
   protected readonly density = inject(Density);
-  protected readonly rowHeight = computed(() => this.density.height(this.kind().rowHeight));
+  protected readonly tableRow = 36;
+  protected readonly rowHeight = computed(() => (this.asTable() ? this.tableRow : this.density.height(this.kind().rowHeight)));
   private readonly store = this.scope.store;
   private readonly router = inject(Router);
-  private readonly view = viewChild(CdkVirtualScrollViewport);
+  private readonly rowsView = viewChild(CdkVirtualScrollViewport);
+  private readonly table = viewChild<RecordTable<R>>(RecordTable);
+  private readonly view = (): CdkVirtualScrollViewport | undefined => this.table()?.view() ?? this.rowsView();
+  private readonly cells = inject(CellWriter);
+  private readonly printer = inject(ListPrinter);
+  private readonly notes = inject(MatSnackBar);
+  private readonly dialogs = inject(MatDialog);
   private readonly at = inject(ActivatedRoute).snapshot.queryParamMap;
   protected readonly text = signal(this.at.get('f') ?? '');
   protected readonly viewName = signal(this.at.get('v') ?? '');
   protected readonly order = signal(this.at.get('s') ?? '');
   protected readonly grouped = signal(this.at.get('g') ?? '');
+  private readonly tabled = signal(this.at.get('t') === '1');
   /** Saved filters are shown. */
   protected readonly saving = signal(false);
+  private readonly address = computed(() => ({
+    f: this.text(),
+    v: this.viewName(),
+    s: this.order(),
+    g: this.grouped(),
+    t: this.tabled() ? '1' : '',
+  }));
   /** The question as an address holds it. */
-  protected readonly asked = computed(() =>
-    new URLSearchParams(
-      Object.entries({ f: this.text(), v: this.viewName(), s: this.order(), g: this.grouped() }).filter(([, value]) => value),
-    ).toString(),
-  );
+  protected readonly asked = computed(() => new URLSearchParams(Object.entries(this.address()).filter(([, value]) => value)).toString());
   private readonly filters = this.store.selectSignal(baseFeature.selectFilters);
   /** All that the question finds is chosen, also what was never scrolled to. */
   protected readonly everything = signal(false);
@@ -86,6 +106,18 @@ export class RecordList<R extends ListRow> {
     const { bulk, fields } = this.kind();
     return [...fields, ...this.moreFields(), ...(bulk ? ownFilterFields(this.ownFields(), bulk) : [])];
   });
+  /** All columns that there are: those of the kind, and the project's own fields. */
+  protected readonly columns = computed((): readonly ListColumn<R>[] => {
+    const { bulk, columns = [] } = this.kind();
+    const own = bulk ? (ownColumns(this.ownFields(), bulk) as unknown as ListColumn<R>[]) : [];
+    const more = new Map(this.moreColumns().map((column) => [column.name, column]));
+    const known = columns.map((column) => more.get(column.name) ?? column);
+    return [...known, ...[...more.values()].filter(({ name }) => !columns.some((column) => column.name === name)), ...own];
+  });
+  protected readonly shownColumns = useColumns(() => this.kind().name, this.columns);
+  protected readonly asTable = computed(() => this.tabled() && this.columns().length > 0);
+  protected readonly mayWrite = computed(() => this.scope.roles().includes('author'));
+  protected readonly orderedBy = (field: string): string => this.ordered(field);
   protected readonly pieces = computed(() => readFilter(this.text(), this.fields()));
   protected readonly shownView = computed(() => this.kind().views.find((v) => v.name === this.viewName()) ?? this.kind().views[0]);
   protected readonly sorts = computed(() => this.kind().sorts);
@@ -158,6 +190,15 @@ export class RecordList<R extends ListRow> {
       const project = this.scope.slug();
       if (project && this.kind().bulk) untracked(() => this.store.dispatch(baseCommands.listFields.start({ project })));
     });
+    // The keys begin at what is open, also where the page was made anew to open it.
+    let placed = '';
+    effect(() => {
+      const current = this.current() ?? '';
+      const at = current === placed ? -1 : this.keys().indexOf(current);
+      if (at < 0) return;
+      placed = current;
+      untracked(() => this.picking.goTo(at));
+    });
     // Where nothing is asked by the address, the list begins with the filter that its person said.
     if (!this.asked()) this.beginAsSaved();
     // Views tell how many they hold, whatever else is asked.
@@ -189,9 +230,9 @@ export class RecordList<R extends ListRow> {
         ),
       );
     });
-    const words = toObservable(computed(() => ({ f: this.text(), v: this.viewName(), s: this.order(), g: this.grouped() })));
-    words.pipe(skip(1), debounceTime(300), takeUntilDestroyed()).subscribe(({ f, v, s, g }) => {
-      const queryParams = { f: f || null, v: v || null, s: s || null, g: g || null };
+    const words = toObservable(this.address);
+    words.pipe(skip(1), debounceTime(300), takeUntilDestroyed()).subscribe((address) => {
+      const queryParams = Object.fromEntries(Object.entries(address).map(([name, value]) => [name, value || null]));
       void this.router.navigate([], { queryParams, queryParamsHandling: 'merge', replaceUrl: true });
     });
     onChanged(
@@ -232,6 +273,11 @@ export class RecordList<R extends ListRow> {
     this.viewName.set(asked.get('v') ?? '');
     this.order.set(asked.get('s') ?? '');
     this.grouped.set(asked.get('g') ?? '');
+    this.tabled.set(asked.get('t') === '1');
+  }
+
+  protected toTable(): void {
+    this.tabled.set(!this.tabled());
   }
 
   protected countOf(view: string): number | null {
@@ -293,6 +339,51 @@ export class RecordList<R extends ListRow> {
       return this.none();
     }
     this.picking.keys(event, this.view(), this.rowHeight(), (key, at) => this.open(key, at));
+  }
+
+  /** Writes a cell: of what is approved with a reason; said, and taken back on demand. */
+  protected async write({ row, column, text }: CellWritten<R>): Promise<void> {
+    const kind = this.kind().bulk;
+    const act = column.edit?.act(text);
+    if (!kind) return;
+    if (!act) return this.says(`${row.key}: “${text}” is no ${column.words.toLowerCase()}. Nothing is written.`);
+    let reason = '';
+    if ((row as { state?: string }).state === 'approved') {
+      const asked = {
+        title: `Change an approved ${this.kind().noun[0]}`,
+        text: `${row.key}: ${column.words} “${column.show(row)}” becomes “${text}”. It goes back to draft, and is approved anew.`,
+        confirm: 'Change it',
+      };
+      reason = await firstValueFrom(askReason(this.dialogs, asked), { defaultValue: '' });
+      if (!reason) return;
+    }
+    const done = await this.cells.write(kind, row.key, act, reason);
+    if (done === 'same') return;
+    if ('refused' in done) return this.says(`${row.key} is as it was: ${done.refused}`);
+    this.notes
+      .open(`${row.key}: ${column.words} is written.`, 'Undo', { duration: 8000 })
+      .onAction()
+      .subscribe(() => void this.cells.undo(done.id).then((fault) => this.says(fault || `${row.key} is as it was.`)));
+  }
+
+  private says(text: string): void {
+    this.notes.open(text, undefined, { duration: 6000 });
+  }
+
+  /** Prints all that is found, as the table shows it. */
+  protected async print(): Promise<void> {
+    const { endpoint, noun } = this.kind();
+    const filter = this.filter();
+    const { of } = this.question();
+    const rows = await this.printer.read(endpoint, { ...of, sort: this.sorted(), ...(filter ? { filter: JSON.stringify(filter) } : {}) });
+    if (!rows) return this.says(`More than ${mostPrinted} ${noun[1]} are a document, not a list: export them, or ask for fewer.`);
+    const asked = [this.shownView().words, this.text()].filter(Boolean).join(' · ');
+    this.printer.print({
+      title: `${this.scope.project()?.name ?? ''}: ${noun[1]}`,
+      about: `${asked} · ${rows.length} ${rows.length === 1 ? noun[0] : noun[1]} · ledger entry ${this.scope.seq()}`,
+      columns: this.shownColumns.shown() as readonly ListColumn<never>[],
+      rows,
+    });
   }
 
   protected all(): void {
