@@ -35,6 +35,7 @@ export * from './list/record-list';
 export * from './list/record-picker';
 export * from './approval';
 export * from './trace-words';
+export * from './keys';
 export * from './list-keys';
 export * from './device-memory';
 export * from './shell';

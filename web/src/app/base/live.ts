@@ -5,6 +5,8 @@ import { Store, type ActionCreator } from '@ngrx/store';
 import { throttleTime } from 'rxjs';
 import { baseActions, baseFeature, type LiveEntry, type LiveJudged } from './state';
 
+/** What happens on a bench all day and moves nothing for others. */
+export const quietActions: ReadonlySet<string> = new Set(['step recorded', 'clock', 'evidence added', 'evidence taken off']);
 const gatherFor = 100;
 
 interface LiveNews {

@@ -7,9 +7,10 @@ import { filter } from 'rxjs';
 import { knots, type Knot, bytesWords } from '@core/base';
 import { knotWords, stateWords, type KnotState } from '@core/prove';
 import { selectRequest } from './command';
+import { keysOf, useKeys } from './keys';
 import { KeysDialog } from './keys-dialog';
 import { JumpDialog } from './jump-dialog';
-import { Live, onAction, useProject } from './live';
+import { Live, onAction, quietActions, useProject } from './live';
 import { actionLink } from './links';
 import type { WaitingItem } from '@contract/base';
 import { baseActions, baseCommands, baseFeature } from './state';
@@ -17,7 +18,8 @@ import { theme } from './theme';
 import { Icon } from './ui/icon';
 import { knotIcons } from './ui/knot-icons';
 
-const quiet = new Set(['step recorded', 'clock', 'evidence added', 'evidence taken off']);
+/** What the shell itself does by keys: what is no area is named by itself. */
+const shellKeys = ['jump', 'cord', 'specify', 'design', 'run', 'measure', 'prove', 'keys', 'filter'] as const;
 
 /** The frame of every screen: the rail that is the project's own cord, and the top bar with the build that is proved. */
 @Component({
@@ -57,6 +59,8 @@ export class Shell implements OnDestroy {
       .slice(0, 2)
       .toUpperCase(),
   );
+  protected readonly keyNames = useKeys();
+  protected readonly keysOf = keysOf;
   private following = '';
 
   constructor() {
@@ -83,7 +87,7 @@ export class Shell implements OnDestroy {
       if (entries.some(({ kind }) => kind === 'build' || kind === 'person' || kind === 'project'))
         this.store.dispatch(baseCommands.getProject.start({ project }));
       // A step that somebody records moves nothing in what waits for others.
-      if (entries.some(({ kind, action }) => ['run', 'round', 'requirement', 'case', 'build'].includes(kind) && !quiet.has(action)))
+      if (entries.some(({ kind, action }) => ['run', 'round', 'requirement', 'case', 'build'].includes(kind) && !quietActions.has(action)))
         this.store.dispatch(baseCommands.listWaiting.start({ project }));
     });
     onAction(baseCommands.signOut.done, () => void this.router.navigateByUrl('/sign-in'));
@@ -130,24 +134,18 @@ export class Shell implements OnDestroy {
   }
 
   protected keys(event: KeyboardEvent): void {
-    const target = event.target as HTMLElement;
-    // By its place on the keyboard: with Shift the same keys open the panels of a record, and not every layout has digits without it.
-    const digit = event.altKey && !event.shiftKey ? /^Digit([0-5])$/.exec(event.code)?.[1] : undefined;
-    const typing = /^(INPUT|TEXTAREA|SELECT)$/.test(target.tagName);
-    if ((event.ctrlKey || event.metaKey) && event.key.toLowerCase() === 'k') {
-      event.preventDefault();
-      this.jump();
-    } else if (event.key === '?' && !typing) this.showKeys();
-    else if (digit) {
-      event.preventDefault();
-      void this.router.navigate(['/', this.scope.slug(), digit === '0' ? 'cord' : knots[Number(digit) - 1]]);
-    } else if (event.key === '/' && !typing) {
+    const typing = /^(INPUT|TEXTAREA|SELECT)$/.test((event.target as HTMLElement).tagName);
+    const name = this.keyNames.among(event, shellKeys);
+    // A sign alone is typed where one writes.
+    if (!name || (typing && this.keyNames.of(name).length === 1) || this.dialogs.openDialogs.length) return;
+    if (name === 'filter') {
       const box = document.querySelector<HTMLInputElement>('input[data-filter]');
-      if (box) {
-        event.preventDefault();
-        box.focus();
-      }
-    }
+      if (!box) return;
+      box.focus();
+    } else if (name === 'jump') this.jump();
+    else if (name === 'keys') this.showKeys();
+    else void this.router.navigate(['/', this.scope.slug(), name]);
+    event.preventDefault();
   }
 
   protected stateOf(knot: Knot): KnotState {

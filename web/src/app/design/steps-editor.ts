@@ -3,7 +3,7 @@ import { ChangeDetectionStrategy, Component, computed, ElementRef, inject, input
 import { FormsModule } from '@angular/forms';
 import { moveItem, stepsFromOutline, type CaseStep } from '@core/design';
 import { listCases, type CaseSummary } from '@contract/design';
-import { Icon, RecordPicker } from '../base';
+import { Icon, RecordPicker, useKeys } from '../base';
 import { CallEditor } from './call-editor';
 
 /** The numbered steps of a case: written in place, ordered by drag or with Alt and the arrows. */
@@ -169,6 +169,7 @@ import { CallEditor } from './call-editor';
   `,
 })
 export class StepsEditor {
+  private readonly keyNames = useKeys('Steps of a case');
   readonly steps = input.required<readonly CaseStep[]>();
   /** Cases whose steps may not be called: the one that is written. */
   readonly notCalled = input<readonly string[]>([]);
@@ -242,10 +243,10 @@ export class StepsEditor {
   }
 
   protected keys(event: KeyboardEvent, at: number): void {
-    if (event.altKey && event.key === 'ArrowUp') this.move(at, at - 1);
-    else if (event.altKey && event.key === 'ArrowDown') this.move(at, at + 1);
-    else if (event.ctrlKey && event.key === 'Enter') this.insert(at + 1);
-    else return;
+    const name = this.keyNames.among(event, ['stepUp', 'stepDown', 'stepBelow']);
+    if (!name) return;
+    if (name === 'stepBelow') this.insert(at + 1);
+    else this.move(at, name === 'stepUp' ? at - 1 : at + 1);
     event.preventDefault();
   }
 

@@ -20,27 +20,29 @@ import {
   askReason,
   baseActions,
   Icon,
+  keysOf,
   Needs,
   onAction,
   ProblemNote,
+  quietActions,
   RecordLink,
   selectRequest,
   useDeviceMemory,
+  useKeys,
   useProject,
 } from '../base';
 import { FilledText } from './filled-text';
 import { clockWords, runStateWords } from './words';
 import { runCommands, runFeature } from './state';
 
-const verdicts: readonly { readonly name: StepVerdict; readonly label: string; readonly icon: string; readonly key: string }[] = [
-  { name: 'pass', label: 'Pass', icon: 'check', key: '1' },
-  { name: 'fail', label: 'Fail', icon: 'close', key: '2' },
-  { name: 'deviation', label: 'Deviation', icon: 'contrast', key: '3' },
-  { name: 'blocked', label: 'Blocked', icon: 'block', key: '4' },
+const verdicts: readonly { readonly name: StepVerdict; readonly label: string; readonly icon: string }[] = [
+  { name: 'pass', label: 'Pass', icon: 'check' },
+  { name: 'fail', label: 'Fail', icon: 'close' },
+  { name: 'deviation', label: 'Deviation', icon: 'contrast' },
+  { name: 'blocked', label: 'Blocked', icon: 'block' },
 ];
 const autosaveAfter = 1200;
 const retryAfter = 3000;
-const quiet = new Set(['step recorded', 'clock', 'evidence added', 'evidence taken off']);
 
 /** What was typed at a step and is not yet confirmed by the server, kept on this device. */
 interface Unsaved {
@@ -74,6 +76,8 @@ export class BenchPage {
   protected readonly round = computed(() => (this.loadedRound()?.key === this.run()?.round ? this.loadedRound() : null));
   /** Does the project ask for words on a pass too? */
   private readonly always = computed(() => this.run()?.observationAsked ?? false);
+  protected readonly keyNames = useKeys('Bench');
+  protected readonly keysOf = keysOf;
   protected readonly verdicts = verdicts;
   protected readonly verdictWords = verdictWords;
   protected readonly at = signal(0);
@@ -128,10 +132,10 @@ export class BenchPage {
       const me = this.scope.session()?.person.login;
       const items = new Set(this.items().map((item) => item.key));
       // One's own steps come back with their answers; of others' runs the list beside shows only how far they are.
-      if (entries.some((entry) => entry.key === at.key && (entry.who !== me || !quiet.has(entry.action))))
+      if (entries.some((entry) => entry.key === at.key && (entry.who !== me || !quietActions.has(entry.action))))
         this.store.dispatch(runCommands.getRun.start(at));
       const round = this.run()?.round;
-      if (round && entries.some((entry) => items.has(entry.key) && !quiet.has(entry.action)))
+      if (round && entries.some((entry) => items.has(entry.key) && !quietActions.has(entry.action)))
         this.store.dispatch(runCommands.getRound.start({ project: at.project, key: round }));
     });
     effect(() => {
@@ -376,7 +380,15 @@ export class BenchPage {
   protected keys(event: KeyboardEvent): void {
     const target = event.target as HTMLElement;
     const typing = /^(INPUT|TEXTAREA|SELECT)$/.test(target.tagName);
-    if (event.ctrlKey || event.metaKey || event.altKey || this.raising()) return;
+    if (this.raising()) return;
+    const name = this.keyNames.among(event, ['pass', 'fail', 'deviation', 'blocked', 'observed', 'raise']);
+    // A sign alone is typed where one writes.
+    if (name && !(typing && this.keyNames.of(name).length === 1)) {
+      event.preventDefault();
+      if (name === 'observed') return this.box()?.nativeElement.focus();
+      return name === 'raise' ? this.raise(this.at()) : this.judge(name);
+    }
+    if (event.ctrlKey || event.metaKey || event.altKey) return;
     if (typing && event.key === 'Escape') return target.blur();
     if (event.key === 'Enter' && !event.shiftKey && (!typing || target === this.box()?.nativeElement)) {
       if (!typing && /^(A|BUTTON)$/.test(target.tagName)) return;
@@ -389,12 +401,8 @@ export class BenchPage {
       return;
     }
     if (typing) return;
-    const verdict = verdicts.find((v) => v.key === event.key);
-    if (verdict) this.judge(verdict.name);
-    else if (event.key === 'ArrowDown') this.go(this.at() + 1);
+    if (event.key === 'ArrowDown') this.go(this.at() + 1);
     else if (event.key === 'ArrowUp') this.go(this.at() - 1);
-    else if (event.key.toLowerCase() === 'o') this.box()?.nativeElement.focus();
-    else if (event.key.toLowerCase() === 'r') this.raise(this.at());
     else return;
     event.preventDefault();
   }

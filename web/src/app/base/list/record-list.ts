@@ -22,6 +22,8 @@ import { MatSnackBar } from '@angular/material/snack-bar';
 import { ActivatedRoute, Router } from '@angular/router';
 import type { Selection } from '@contract/base';
 import { debounceTime, firstValueFrom, skip } from 'rxjs';
+import { useKeys } from '../keys';
+import { showRow } from '../list-keys';
 import { onChanged, useProject } from '../live';
 import { baseCommands, baseFeature } from '../state';
 import { usePicking } from '../picking';
@@ -51,7 +53,7 @@ import { listActions, listFrom, selectList, type FoundPassage, type ListQuestion
   changeDetection: ChangeDetectionStrategy.OnPush,
   templateUrl: './record-list.html',
   styleUrl: './record-list.scss',
-  host: { '[class.one-line]': 'density.dense()', '[class.as-table]': 'asTable()' },
+  host: { '[class.one-line]': 'density.dense()', '[class.as-table]': 'asTable()', '(document:keydown)': 'step($event)' },
 })
 export class RecordList<R extends ListRow> {
   readonly kind = input.required<ListKind<R>>();
@@ -66,6 +68,7 @@ export class RecordList<R extends ListRow> {
   /** What is chosen, for acts on many; null for nothing. */
   readonly chosen = output<Selection | null>();
 
+  private readonly keyNames = useKeys('Lists');
   protected readonly row = contentChild.required(RowTemplate, { read: TemplateRef });
   protected readonly scope = useProject();
   protected readonly density = inject(Density);
@@ -384,6 +387,18 @@ export class RecordList<R extends ListRow> {
       columns: this.shownColumns.shown() as readonly ListColumn<never>[],
       rows,
     });
+  }
+
+  /** Opens the next record of the list, or the one before, wherever one is on the page. */
+  protected step(event: KeyboardEvent): void {
+    const name = this.keyNames.among(event, ['next', 'before']);
+    const here = this.keys().indexOf(this.current() ?? '');
+    const to = here + (name === 'next' ? 1 : -1);
+    const key = name && here >= 0 ? this.keys()[to] : undefined;
+    if (!key) return;
+    event.preventDefault();
+    showRow(this.view(), to, this.rowHeight());
+    this.open(key, to);
   }
 
   protected all(): void {

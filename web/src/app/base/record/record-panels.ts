@@ -1,4 +1,5 @@
 import { ChangeDetectionStrategy, Component, computed, effect, input, signal, untracked } from '@angular/core';
+import { useKeys } from '../keys';
 import { onChanged, useProject } from '../live';
 import { EntryLine } from '../ui/entry-line';
 import { Icon } from '../ui/icon';
@@ -100,6 +101,7 @@ export class RecordPanels {
   private readonly scope = useProject();
   private readonly store = this.scope.store;
   private readonly state = this.store.selectSignal(recordFeature.selectRecordState);
+  private readonly keyNames = useKeys('Record');
   protected readonly panels = panels;
   protected readonly words = words;
   protected readonly panel = signal<Panel>('comments');
@@ -159,12 +161,12 @@ export class RecordPanels {
     if (panel === 'activity') this.store.dispatch(recordCommands.activity.start({ project, q: this.key(), limit: 50 }));
   }
 
-  /** Alt, Shift and a number open the panels, whatever the record. */
+  /** The same keys open the panels, whatever the record. */
   protected keys(event: KeyboardEvent): void {
-    const digit = /^Digit([1-5])$/.exec(event.code)?.[1];
-    if (!digit || !event.altKey || !event.shiftKey) return;
+    const panel = this.keyNames.among(event, panels);
+    if (!panel) return;
     event.preventDefault();
-    this.open(panels[Number(digit) - 1]);
+    this.open(panel);
   }
 
   protected move(event: KeyboardEvent): void {
