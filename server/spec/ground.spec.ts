@@ -205,7 +205,7 @@ describe('a record, whatever its kind,', () => {
       shown: 'both' as const,
     };
     const added = await p.call('admin', base.addField, { kind: 'requirement', name: 'Risk', description: '', definition });
-    const { id } = added.body[0];
+    const { id } = added.body.find((field) => field.name === 'Risk') as base.Field;
     const set = (value: unknown, basedOn: number) => p.call('author', base.setOwnFields, { key, basedOn, own: { [id]: value } as never });
     const { revision } = (await head()).record;
     expect((await set('middling', revision)).status).toBe(400);
@@ -217,6 +217,27 @@ describe('a record, whatever its kind,', () => {
     } as never);
     expect((found.body.rows as Requirement[]).map((r) => r.key)).toEqual([key]);
     expect((await p.call('author', base.setOwnFields, { key, basedOn: revision + 1, own: { '999': 'x' } })).status).toBe(400);
+    const other = await p.call('tester', base.setOwnFields, { key, basedOn: revision + 1, own: { [id]: 'low' } });
+    expect([other.status, other.problem.code]).toEqual([403, 'forbidden']);
+  });
+
+  it('asks of problem reports what ships: severity, area and assignee, written by testers too', async () => {
+    const fields = (await p.call('tester', base.listFields, {})).body.filter((field) => field.kind === 'problem');
+    expect(fields.map(({ name, definition }) => [name, definition.type])).toEqual([
+      ['Severity', 'choice'],
+      ['Area', 'text'],
+      ['Assignee', 'person'],
+    ]);
+    await p.call('tester', run.addBuild, { name: 'own-fields', description: '' });
+    const raised = await p.call('tester', run.addProblem, { build: 'own-fields', title: 'It slips', description: 'On ice.', blocking: false });
+    const [severity, , assignee] = fields.map((field) => field.id);
+    const own = { [severity]: 'major', [assignee]: 'reviewer' };
+    const set = await p.call('tester', base.setOwnFields, { key: raised.body.key, basedOn: raised.body.revision, own });
+    expect([set.body.state, set.body.own]).toEqual(['open', own]);
+    const asked = { field: `own:${severity}`, is: ['major'] };
+    const found = await p.call('reviewer', run.listProblems, { filter: JSON.stringify(asked) });
+    expect(found.body.rows.map(({ key: at }) => at)).toEqual([raised.body.key]);
+    expect((await p.call('auditor', base.setOwnFields, { key: raised.body.key, basedOn: set.body.revision, own })).status).toBe(403);
   });
 
   it('is told as it was at any entry of the ledger', async () => {

@@ -94,8 +94,8 @@ export const recordHistory = endpoint('GET', `${ofRecord}/revisions`, {
   answer: z.array(revisionSchema),
 });
 export const setOwnFields = endpoint('PUT', `${ofRecord}/own`, {
-  summary: 'Give values to the project’s own fields of a record; those left out stay',
-  may: ['author'],
+  summary: 'Give values to the project’s own fields of a record; those left out stay. Of a problem report testers and reviewers do so too',
+  may: ['author', 'tester', 'reviewer'],
   params: inProjectKey,
   body: z.object({
     basedOn: z.number().int(),

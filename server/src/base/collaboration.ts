@@ -120,6 +120,8 @@ export function setOwnFields(
 ): Promise<RecordHead> {
   return write(db, actor, async (w) => {
     const record = await lockAnyRecord(w, key);
+    // What is asked of problem reports is written by whoever works at them.
+    if (record.kind !== 'problem') w.needRole('author');
     await refuseStale(record, basedOn, async () => recordHead(record));
     await needReasonOfChange(w, record, reason);
     return setOwnIn(w, record, change, reason);

@@ -37,4 +37,5 @@ export const problemKind: ListKind<Problem> = {
   ],
   rowHeight: 50,
   exported: 'problems',
+  own: 'problem',
 };

@@ -15,6 +15,7 @@ import {
   Needs,
   onAction,
   onChanged,
+  OwnFields,
   type PickedRow,
   ProblemNote,
   RecordLink,
@@ -47,6 +48,7 @@ const empty = { title: '', description: '', blocking: true, requirements: [] as 
     RowLines,
     RowTemplate,
     Needs,
+    OwnFields,
   ],
   changeDetection: ChangeDetectionStrategy.OnPush,
   template: `
@@ -185,6 +187,7 @@ const empty = { title: '', description: '', blocking: true, requirements: [] as 
               }
             }
           </section>
+          <cp-own-fields kind="problem" [of]="p" />
           <cp-record-panels [key]="p.key" />
         } @else {
           <div class="empty">

@@ -79,8 +79,10 @@ export interface ListKind<R extends ListRow> {
   readonly sum?: readonly [string, string];
   /** The list as its export is addressed; one without is not exported. */
   readonly exported?: 'requirements' | 'cases' | 'runs' | 'problems';
-  /** The kind as acts on many name it, and as the project's own fields are told of it: its rows can be chosen. */
+  /** The kind as acts on many name it: its rows can be chosen. */
   readonly bulk?: 'requirement' | 'case' | 'run';
+  /** The kind of whose records the project has fields of its own, where it is not that of `bulk`. */
+  readonly own?: 'problem';
   /** Never read: tells which rows it has. */
   readonly row?: R;
 }

@@ -104,15 +104,17 @@ export class RecordList<R extends ListRow> {
   /** All that the question finds is chosen, also what was never scrolled to. */
   protected readonly everything = signal(false);
 
+  private readonly ownKind = computed(() => this.kind().bulk ?? this.kind().own);
   private readonly ownFields = this.store.selectSignal(baseFeature.selectFields);
   protected readonly fields = computed(() => {
-    const { bulk, fields } = this.kind();
-    return [...fields, ...this.moreFields(), ...(bulk ? ownFilterFields(this.ownFields(), bulk) : [])];
+    const own = this.ownKind();
+    return [...this.kind().fields, ...this.moreFields(), ...(own ? ownFilterFields(this.ownFields(), own) : [])];
   });
   /** All columns that there are: those of the kind, and the project's own fields. */
   protected readonly columns = computed((): readonly ListColumn<R>[] => {
-    const { bulk, columns = [] } = this.kind();
-    const own = bulk ? (ownColumns(this.ownFields(), bulk) as unknown as ListColumn<R>[]) : [];
+    const { columns = [] } = this.kind();
+    const kind = this.ownKind();
+    const own = kind ? (ownColumns(this.ownFields(), kind) as unknown as ListColumn<R>[]) : [];
     const more = new Map(this.moreColumns().map((column) => [column.name, column]));
     const known = columns.map((column) => more.get(column.name) ?? column);
     return [...known, ...[...more.values()].filter(({ name }) => !columns.some((column) => column.name === name)), ...own];
@@ -191,7 +193,7 @@ export class RecordList<R extends ListRow> {
     });
     effect(() => {
       const project = this.scope.slug();
-      if (project && this.kind().bulk) untracked(() => this.store.dispatch(baseCommands.listFields.start({ project })));
+      if (project && this.ownKind()) untracked(() => this.store.dispatch(baseCommands.listFields.start({ project })));
     });
     // The keys begin at what is open, also where the page was made anew to open it.
     let placed = '';

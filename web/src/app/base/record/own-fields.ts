@@ -90,7 +90,12 @@ export class OwnFields {
   protected readonly name = recordCommands.setOwn.name;
   protected readonly words = ownWords;
   protected readonly isEmpty = isEmptyValue;
-  protected readonly mayWrite = computed(() => this.scope.roles().includes('author') && this.of().state !== 'retired');
+  protected readonly mayWrite = computed(() => {
+    const roles = this.scope.roles();
+    const writes =
+      this.kind() === 'problem' ? roles.some((role) => role !== 'auditor' && role !== 'administrator') : roles.includes('author');
+    return writes && this.of().state !== 'retired';
+  });
   protected readonly writing = signal(false);
   protected readonly reason = signal('');
   /** What was written and is not saved: only that is sent, so that what somebody else wrote in another field stays. */

@@ -3,6 +3,7 @@ import { FormsModule } from '@angular/forms';
 import { MatButtonModule } from '@angular/material/button';
 import { fieldTypes, type Field, type FieldDefinition, type Filter } from '@contract/base';
 import { listCases } from '@contract/design';
+import { listProblems } from '@contract/run';
 import { listRequirements } from '@contract/specify';
 import { askedFrom } from '@core/base';
 import { Api } from '../api';
@@ -23,9 +24,9 @@ const typeWords: Readonly<Record<(typeof fieldTypes)[number], string>> = {
   yesNo: 'yes or no',
   address: 'web address',
 };
-const kinds = { requirement: 'requirements', case: 'cases' } as const;
+const kinds = { requirement: 'requirements', case: 'cases', problem: 'problem reports' } as const;
 type Kind = keyof typeof kinds;
-const lists = { requirement: listRequirements, case: listCases } as const;
+const lists = { requirement: listRequirements, case: listCases, problem: listProblems } as const;
 const fromWords = { draft: 'the first draft on', review: 'review on', approved: 'approval on' } as const;
 const shownWords = { record: 'on the record', list: 'in lists', both: 'on the record and in lists' } as const;
 
@@ -114,6 +115,7 @@ const empty: Writing = {
               ><select class="in" name="fk" [disabled]="w.id !== null" [ngModel]="w.kind" (ngModelChange)="put({ kind: $event })">
                 <option value="requirement">requirement</option>
                 <option value="case">case</option>
+                <option value="problem">problem report</option>
               </select></label
             >
             <label class="field"
@@ -178,7 +180,7 @@ const empty: Writing = {
               ><span>Needed from</span
               ><select class="in" name="fr" [ngModel]="w.definition.requiredFrom" (ngModelChange)="define({ requiredFrom: $event })">
                 <option [ngValue]="null">never: it may be left empty</option>
-                @for (s of askedFrom; track s) {
+                @for (s of w.kind === 'problem' ? [] : askedFrom; track s) {
                   <option [ngValue]="s">{{ fromWords[s] }}</option>
                 }
               </select></label
