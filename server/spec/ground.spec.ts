@@ -229,7 +229,12 @@ describe('a record, whatever its kind,', () => {
       ['Assignee', 'person'],
     ]);
     await p.call('tester', run.addBuild, { name: 'own-fields', description: '' });
-    const raised = await p.call('tester', run.addProblem, { build: 'own-fields', title: 'It slips', description: 'On ice.', blocking: false });
+    const raised = await p.call('tester', run.addProblem, {
+      build: 'own-fields',
+      title: 'It slips',
+      description: 'On ice.',
+      blocking: false,
+    });
     const [severity, , assignee] = fields.map((field) => field.id);
     const own = { [severity]: 'major', [assignee]: 'reviewer' };
     const set = await p.call('tester', base.setOwnFields, { key: raised.body.key, basedOn: raised.body.revision, own });

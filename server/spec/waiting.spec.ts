@@ -49,18 +49,39 @@ describe('What waits for a person', () => {
     expect(closed.status).toBe(200);
     expect((await waiting('tester')).map((item) => item.key)).not.toContain(key);
   });
-  it('tells what others did to what one follows, and not one’s own', async () => {
+  it('tells what others did to what one follows and decided about one’s work, and not one’s own', async () => {
     const c = await l.aCase([await l.requirement()]);
     await l.p.call('reviewer', base.setFollowing, { key: c, follow: true });
-    const followed = async () => (await l.p.call('reviewer', base.listFollowed, {})).body;
-    const before = (await followed()).length;
+    const news = async (who: string) => (await l.p.call(who, base.listNews, {})).body;
+    const before = await news('reviewer');
     const { body } = await l.p.call('auditor', design.getCase, { key: c });
     await l.p.call('author', design.saveCase, { key: c, basedOn: body.revision, reason: 'It was wrong.', content: caseContent('Better') });
-    await l.p.call('reviewer', base.addComment, { key: c, text: 'Seen.' } as never);
-    const now = await followed();
-    expect(now[0]).toEqual(jasmine.objectContaining({ action: 'case revised', key: c, who: 'author' }));
-    expect(now.length).toBe(before + 1);
-    expect((await l.p.call('author', base.listFollowed, {})).body.map(({ key }) => key)).not.toContain(c);
+    const said = (await l.p.call('reviewer', base.addComment, { key: c, html: 'Is it?' })).body;
+    const now = await news('reviewer');
+    expect(now.entries[0]).toEqual(jasmine.objectContaining({ action: 'case revised', key: c, who: 'author', why: 'changed' }));
+    expect(now.entries.length).toBe(before.entries.length + 1);
+    expect(now.unseen).toBe(now.entries.length);
+    // The author follows nothing, and is told what was decided about the case.
+    const decided = (await news('author')).entries.filter(({ key }) => key === c);
+    expect(decided.map(({ action, why }) => `${action}: ${why}`)).toEqual(['case approved: decided']);
+    await l.p.call('author', base.addComment, { key: c, html: 'Yes, @reviewer.', parent: said.id });
+    await l.p.call('both', base.addComment, { key: c, html: 'I see.', parent: said.id });
+    expect((await news('reviewer')).entries.slice(0, 2).map(({ why }) => why)).toEqual(['answered', 'mentioned']);
+    expect((await l.p.call('auditor', base.listNews, {})).body.entries).toEqual([]);
+  });
+  it('knows what one has seen of the news, and leaves out kinds that are off', async () => {
+    const [newest] = (await l.p.call('reviewer', base.listNews, {})).body.entries;
+    const seen = await l.p.call('reviewer', base.setNews, { seen: newest.seq });
+    expect([seen.body.seen, seen.body.unseen]).toEqual([newest.seq, 0]);
+    expect((await l.p.call('reviewer', base.setNews, { seen: 1 })).body.seen).toBe(newest.seq);
+    const off = (await l.p.call('reviewer', base.setNews, { off: ['answered', 'answered', 'changed'] })).body;
+    expect(off.off).toEqual(['answered', 'changed']);
+    expect(new Set(off.entries.map(({ why }) => why)).has('answered')).toBeFalse();
+    expect(off.entries.some(({ why }) => why === 'mentioned')).toBeTrue();
+    expect((await l.p.call('author', base.listNews, {})).body.off).toEqual([]);
+    expect((await l.p.call('reviewer', base.setNews, { off: ['weather'] as never })).status).toBe(400);
+    const rest = (await l.p.call('reviewer', base.listNews, { limit: 1, before: newest.seq })).body;
+    expect(rest.entries.every(({ seq }) => seq < newest.seq)).toBeTrue();
   });
   it('has a ledger that is read by days', async () => {
     const list = async (more: { from?: string; to?: string }) =>

@@ -25,6 +25,7 @@ const removable = new Set([
   'sessions',
   'memberships',
   'followers',
+  'news_marks',
   'presence',
   'external_ids',
   'case_calls',

@@ -1,3 +1,4 @@
+import type { NewsKind } from '@core/base';
 import { z } from 'zod';
 import { done, endpoint, inProject, reasonText, shortText } from './endpoint';
 import { passwordLeast, passwordMost } from './password';
@@ -384,10 +385,32 @@ export const listWaiting = endpoint('GET', '/projects/:project/waiting', {
   params: inProject,
   answer: z.array(waitingItemSchema),
 });
-export const listFollowed = endpoint('GET', '/projects/:project/followed', {
-  summary: 'What others did to the records that one follows, newest first',
+const newsKinds = ['mentioned', 'answered', 'decided', 'commented', 'changed'] as const satisfies readonly NewsKind[];
+const newsKindSchema = z.enum(newsKinds);
+export const newsSchema = z.object({
+  /** Newest first, each with why it is news. */
+  entries: z.array(ledgerEntrySchema.extend({ why: newsKindSchema })),
+  /** Up to which entry of the ledger the person has seen them, and how many of those here are newer. */
+  seen: z.number(),
+  unseen: z.number(),
+  /** Kinds that the person switched off. */
+  off: z.array(newsKindSchema),
+});
+export type News = z.output<typeof newsSchema>;
+export const listNews = endpoint('GET', '/projects/:project/news', {
+  summary: 'What others did that concerns one: to the records that one follows, and to one’s own work; newest first',
   may: 'member',
   params: inProject,
   query: z.object({ before: z.coerce.number().int().optional(), limit: z.coerce.number().int().min(1).max(100).default(30) }),
-  answer: z.array(ledgerEntrySchema),
+  answer: newsSchema,
+});
+export const setNews = endpoint('PUT', '/projects/:project/news', {
+  summary: 'Say up to which entry one has seen one’s news, or which kinds are off',
+  may: 'member',
+  params: inProject,
+  body: z.object({
+    seen: z.number().int().min(0).max(Number.MAX_SAFE_INTEGER).optional(),
+    off: z.array(newsKindSchema).max(newsKinds.length).optional(),
+  }),
+  answer: newsSchema,
 });

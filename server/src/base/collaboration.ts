@@ -1,4 +1,5 @@
 import type { Attachment, Comment, PresentPerson, RecordHead, Revision } from '@contract/base';
+import { mentionsIn } from '@core/base';
 import { and, asc, desc, eq, gt, inArray, isNull, lt, ne } from 'drizzle-orm';
 import { account } from './accounted';
 import { storeBlob } from './blobs';
@@ -229,7 +230,7 @@ export function addComment(
       after: { comment: made.id, text },
     });
     w.wrote(commentRows, made.id);
-    const mentioned = [...text.matchAll(/@([a-z](?:[a-z0-9.-]{0,39}[a-z0-9]))/g)].map(([, login]) => login);
+    const mentioned = mentionsIn(text);
     const following = mentioned.length ? await w.tx.select({ id: people.id }).from(people).where(inArray(people.login, mentioned)) : [];
     for (const personId of new Set([...(person.id ? [person.id] : []), ...following.map(({ id }) => id)]))
       await w.tx.insert(followers).ignore().values({ recordId: record.id, personId });

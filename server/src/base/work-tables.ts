@@ -1,4 +1,5 @@
 import type { BulkAct } from '@contract/base';
+import type { NewsKind } from '@core/base';
 import { boolean, char, double, index, int, mysqlTable, primaryKey, varchar } from 'drizzle-orm/mysql-core';
 import { hashColumn, jsonText, mediumBlob, mediumText, moment, ref, rowId } from './columns';
 import { records } from './tables';
@@ -43,6 +44,18 @@ export const savedFilters = mysqlTable(
     at: moment('at').notNull(),
   },
   (t) => [index('saved_filters_list').on(t.projectId, t.list, t.login)],
+);
+
+/** Up to where a person has seen their news of a project, and which kinds they switched off. */
+export const newsMarks = mysqlTable(
+  'news_marks',
+  {
+    projectId: ref('project_id').notNull(),
+    personId: ref('person_id').notNull(),
+    seen: ref('seen_seq').notNull(),
+    off: jsonText<readonly NewsKind[]>('off_kinds').notNull(),
+  },
+  (t) => [primaryKey({ columns: [t.projectId, t.personId] })],
 );
 
 /** One act on many records: done at once, or by a job; each record with what became of it stands in `bulkItems`. */

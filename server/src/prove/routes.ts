@@ -8,7 +8,8 @@ import { verifyProject } from './integrity';
 import { listPackKeys } from './pack-key';
 import { jumpTo } from './jump';
 import { checkHeads } from './signed-heads';
-import { followedBy, waitingFor } from './waiting';
+import { newsOf, setNews } from './news';
+import { waitingFor } from './waiting';
 
 export function proveRoutes(app: FastifyInstance, context: AppContext): void {
   const { db } = context.database;
@@ -31,7 +32,8 @@ export function proveRoutes(app: FastifyInstance, context: AppContext): void {
   serve(app, context, contract.listConnections, ({ membership, params, query }) =>
     connectionsOf(db, membership.projectId, params.key, query),
   );
-  serve(app, context, base.listFollowed, ({ membership, person, query }) => followedBy(db, membership.projectId, person, query));
+  serve(app, context, base.listNews, ({ membership, person, query }) => newsOf(db, membership.projectId, person, query));
+  serve(app, context, base.setNews, ({ membership, person, body }) => setNews(db, membership.projectId, person, body));
   app.get<{ Params: { project: string; id: string } }>(
     '/api/projects/:project/packs/:id/file',
     { config: { may: 'member' }, schema: { summary: 'A proof pack, as ZIP', tags: ['Prove'] } },

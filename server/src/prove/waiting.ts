@@ -1,9 +1,9 @@
-import type { LedgerRow, WaitingItem } from '@contract/base';
+import type { WaitingItem } from '@contract/base';
 import type { Role } from '@core/base';
 import { inOrderOfHolding } from '@core/prove';
-import { and, asc, desc, eq, inArray, isNull, lt, ne, sql, type SQL } from 'drizzle-orm';
+import { and, asc, eq, inArray, isNull, ne, sql, type SQL } from 'drizzle-orm';
 import { alias } from 'drizzle-orm/mysql-core';
-import { builds, followers, ledger, people, records, traces, type Db, type SignedIn } from '../base';
+import { builds, people, records, traces, type Db } from '../base';
 import { runs } from '../run';
 
 const waitingShown = 200;
@@ -163,22 +163,4 @@ export async function waitingFor(db: Db, projectId: number, login: string, roles
     holds: (held.get(of) ?? 0) + (item.kind === 'requirement' ? 1 : 0),
   }));
   return inOrderOfHolding(items).slice(0, waitingShown);
-}
-
-/** What others did to the records that a person follows, newest first. */
-export async function followedBy(
-  db: Db,
-  projectId: number,
-  { id, login }: SignedIn,
-  query: { readonly before?: number | undefined; readonly limit: number },
-): Promise<LedgerRow[]> {
-  const { seq, at, who, action, kind, key, before, after, previous, hash } = ledger;
-  return db
-    .select({ seq, at, who, action, kind, key, before, after, previous, hash })
-    .from(followers)
-    .innerJoin(records, and(eq(records.id, followers.recordId), eq(records.projectId, projectId)))
-    .innerJoin(ledger, and(eq(ledger.projectId, projectId), eq(ledger.kind, records.kind), eq(ledger.key, records.key)))
-    .where(and(eq(followers.personId, id), ne(ledger.who, login), query.before === undefined ? undefined : lt(seq, query.before)))
-    .orderBy(desc(seq))
-    .limit(query.limit);
 }

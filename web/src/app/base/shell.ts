@@ -1,10 +1,11 @@
 import { ChangeDetectionStrategy, Component, computed, effect, inject, untracked, type OnDestroy } from '@angular/core';
+import { takeUntilDestroyed } from '@angular/core/rxjs-interop';
 import { MatButtonModule } from '@angular/material/button';
 import { MatDialog } from '@angular/material/dialog';
 import { MatMenuModule } from '@angular/material/menu';
 import { NavigationEnd, Router, RouterLink, RouterLinkActive, RouterOutlet } from '@angular/router';
-import { filter } from 'rxjs';
-import { knots, type Knot, bytesWords } from '@core/base';
+import { filter, Subject, throttleTime } from 'rxjs';
+import { bytesWords, entrySentence, knots, type Knot } from '@core/base';
 import { knotWords, stateWords, type KnotState } from '@core/prove';
 import { selectRequest } from './command';
 import { keysOf, useKeys } from './keys';
@@ -12,12 +13,13 @@ import { KeysDialog } from './keys-dialog';
 import { JumpDialog } from './jump-dialog';
 import { Live, onAction, quietActions, useProject } from './live';
 import { actionLink } from './links';
-import type { WaitingItem } from '@contract/base';
+import type { News, WaitingItem } from '@contract/base';
 import { baseActions, baseCommands, baseFeature } from './state';
 import { theme } from './theme';
 import { Icon } from './ui/icon';
 import { knotIcons } from './ui/knot-icons';
 
+const newsEvery = 10_000;
 /** What the shell itself does by keys: what is no area is named by itself. */
 const shellKeys = ['jump', 'cord', 'specify', 'design', 'run', 'measure', 'prove', 'keys', 'filter'] as const;
 
@@ -59,6 +61,11 @@ export class Shell implements OnDestroy {
       .slice(0, 2)
       .toUpperCase(),
   );
+  /** Somebody else did something that may be news. */
+  private readonly stirred = new Subject<void>();
+  private readonly news = this.store.selectSignal(baseFeature.selectNews);
+  protected readonly unseen = computed(() => this.news()?.unseen ?? 0);
+  protected readonly fresh = computed(() => this.news()?.entries.slice(0, Math.min(5, this.unseen())) ?? []);
   protected readonly keyNames = useKeys();
   protected readonly keysOf = keysOf;
   private following = '';
@@ -82,8 +89,17 @@ export class Shell implements OnDestroy {
       const [project, build] = [this.scope.slug(), this.scope.build()];
       if (project && build) untracked(() => this.store.dispatch(baseCommands.getRail.start({ project, build, limit: 1 })));
     });
+    effect(() => {
+      const project = this.scope.slug();
+      if (project) untracked(() => this.store.dispatch(baseCommands.listNews.start({ project })));
+    });
+    this.stirred
+      .pipe(throttleTime(newsEvery, undefined, { leading: true, trailing: true }), takeUntilDestroyed())
+      .subscribe(() => this.store.dispatch(baseCommands.listNews.start({ project: this.scope.slug() })));
     onAction(baseActions.liveNews, ({ entries }) => {
       const project = this.scope.slug();
+      const me = this.scope.session()?.person.login;
+      if (entries.some(({ who, action }) => who !== me && !quietActions.has(action))) this.stirred.next();
       if (entries.some(({ kind }) => kind === 'build' || kind === 'person' || kind === 'project'))
         this.store.dispatch(baseCommands.getProject.start({ project }));
       // A step that somebody records moves nothing in what waits for others.
@@ -102,6 +118,12 @@ export class Shell implements OnDestroy {
     const url = this.router.url.split('?')[0];
     const record = /\/(?:requirement|design|record|bench|round|problems)\/([A-Z][\w-]*\d)$/.exec(url);
     if (record) this.store.dispatch(baseActions.placeVisited({ url, label: record[1] }));
+  }
+
+  /** A piece of news in a sentence. */
+  protected newsText(entry: News['entries'][number]): string {
+    const { lead, tail } = entrySentence(entry);
+    return `${this.scope.names().get(entry.who) ?? entry.who} ${lead} ${entry.key}${tail}`;
   }
 
   protected choose(build: string): void {

@@ -9,6 +9,7 @@ import type {
   JumpItem,
   LedgerRow,
   MySession,
+  News,
   Person,
   Project,
   SavedFilter,
@@ -62,7 +63,8 @@ export const baseCommands = {
   verifyLedger: command('[Base] verify ledger', contract.verifyLedger),
   jump: command('[Base] jump', contract.jump),
   listWaiting: command('[Base] list waiting', contract.listWaiting),
-  listFollowed: command('[Base] list followed', contract.listFollowed),
+  listNews: command('[Base] list news', contract.listNews),
+  setNews: command('[Base] set news', contract.setNews),
   listFilters: command('[Base] list filters', contract.listFilters),
   saveFilter: command('[Base] save filter', contract.saveFilter),
   changeFilter: command('[Base] change filter', contract.changeFilter),
@@ -131,7 +133,8 @@ interface BaseState {
   readonly found: readonly JumpItem[];
   readonly waiting: readonly WaitingItem[];
   /** What others did to what this person follows, newest first. */
-  readonly followed: readonly LedgerRow[];
+  /** What others did that concerns this person; null until it was read. */
+  readonly news: News | null;
   readonly jobs: readonly Job[];
   /** Saved filters by the list that they are of. */
   readonly filters: Readonly<Record<string, readonly SavedFilter[]>>;
@@ -168,7 +171,7 @@ const first: BaseState = {
   verdict: null,
   found: [],
   waiting: [],
-  followed: [],
+  news: null,
   jobs: [],
   filters: {},
   trail: [],
@@ -265,7 +268,7 @@ export const baseFeature = createFeature({
     on(c.verifyLedger.done, (state, { answer }): BaseState => ({ ...state, verdict: answer })),
     on(c.jump.done, (state, { answer }): BaseState => ({ ...state, found: answer })),
     on(c.listWaiting.done, (state, { answer }): BaseState => ({ ...state, waiting: answer })),
-    on(c.listFollowed.done, (state, { answer }): BaseState => ({ ...state, followed: answer })),
+    on(c.listNews.done, c.setNews.done, (state, { answer }): BaseState => ({ ...state, news: answer })),
     on(c.listFilters.done, (state, { input, answer }): BaseState => ({
       ...state,
       filters: { ...state.filters, [String(input.list)]: answer },

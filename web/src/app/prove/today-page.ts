@@ -1,7 +1,7 @@
 import { ChangeDetectionStrategy, Component, computed, effect, ElementRef, inject, signal, untracked } from '@angular/core';
 import { RouterLink } from '@angular/router';
 import { askedOf, type Selection, type WaitingItem } from '@contract/base';
-import { groupBy } from '@core/base';
+import { groupBy, newsKinds, newsWords, type NewsKind } from '@core/base';
 import {
   actionLink,
   baseCommands,
@@ -105,11 +105,30 @@ const shownAtFirst = 12;
       </section>
       <aside class="stack" aria-label="What changed, and long work">
         <section class="sheet pad stack-s">
-          <h2>In what you follow</h2>
-          @for (entry of followed(); track entry.seq) {
-            <cp-entry [of]="entry" [name]="names().get(entry.who)" />
+          <div class="between">
+            <h2>News</h2>
+            <button class="chip" type="button" [attr.aria-expanded]="choosing()" (click)="choosing.set(!choosing())">
+              <cp-icon name="settings" /> Which
+            </button>
+          </div>
+          @if (choosing()) {
+            <div class="stack-s" role="group" aria-label="News that you want">
+              @for (kind of newsKinds; track kind) {
+                <label class="check"
+                  ><input type="checkbox" [checked]="!off().includes(kind)" (change)="turn(kind)" /> {{ newsWords[kind] }}</label
+                >
+              }
+            </div>
+          }
+          @for (entry of news(); track entry.seq) {
+            <div [class.fresh]="entry.seq > seenBefore()">
+              <cp-entry [of]="entry" [name]="names().get(entry.who)" />
+            </div>
           } @empty {
-            <p class="second">Follow a record, at its comments, and what others do to it is told here.</p>
+            <p class="second">
+              Follow a record, at its comments, and what others do to it is told here; so is what they decide about what you wrote or
+              recorded.
+            </p>
           }
         </section>
         <section class="sheet pad">
@@ -130,6 +149,10 @@ const shownAtFirst = 12;
       .today {
         grid-template-columns: minmax(0, 1fr) 340px;
       }
+    }
+    .fresh {
+      border-left: 3px solid var(--cord);
+      padding-left: 8px;
     }
     .next {
       display: flex;
@@ -187,7 +210,14 @@ export class TodayPage {
   protected readonly heads = heads;
   protected readonly icons = icons;
   protected readonly waiting = this.store.selectSignal(baseFeature.selectWaiting);
-  protected readonly followed = this.store.selectSignal(baseFeature.selectFollowed);
+  private readonly told = this.store.selectSignal(baseFeature.selectNews);
+  protected readonly news = computed(() => this.told()?.entries ?? []);
+  protected readonly off = computed(() => this.told()?.off ?? []);
+  /** Up to where they were seen when this page was opened: what is newer is marked. */
+  protected readonly seenBefore = signal(Number.MAX_SAFE_INTEGER);
+  protected readonly choosing = signal(false);
+  protected readonly newsKinds = newsKinds;
+  protected readonly newsWords = newsWords;
   /** The kind of record that is being approved in bulk; empty where none is. */
   protected readonly acting = signal('');
   private readonly whole = signal<ReadonlySet<Asked>>(new Set());
@@ -212,11 +242,26 @@ export class TodayPage {
       const project = this.scope.slug();
       if (project) untracked(() => this.read(project));
     });
-    onNews(1000, () => this.read(this.scope.slug()));
+    onNews(5000, () => this.read(this.scope.slug()));
+    // What stands here is seen.
+    effect(() => {
+      const told = this.told();
+      const newest = told?.entries[0]?.seq ?? 0;
+      if (!told) return;
+      untracked(() => {
+        this.seenBefore.set(Math.min(this.seenBefore(), told.seen));
+        if (newest > told.seen) this.store.dispatch(baseCommands.setNews.start({ project: this.scope.slug(), seen: newest }));
+      });
+    });
   }
 
   private read(project: string): void {
-    this.store.dispatch(baseCommands.listFollowed.start({ project, limit: 20 }));
+    this.store.dispatch(baseCommands.listNews.start({ project }));
+  }
+
+  protected turn(kind: NewsKind): void {
+    const off = this.off().includes(kind) ? this.off().filter((other) => other !== kind) : [...this.off(), kind];
+    this.store.dispatch(baseCommands.setNews.start({ project: this.scope.slug(), off }));
   }
 
   /** What can be approved in one act: of each kind all that waits. */

@@ -1,5 +1,5 @@
 import * as base from '@contract/base';
-import type { LedgerRow, WaitingItem } from '@contract/base';
+import type { LedgerRow, News, WaitingItem } from '@contract/base';
 import type { Role } from '@core/base';
 import { mount, openWeb } from '../base/testing';
 import { baseCommands } from '../base';
@@ -31,10 +31,13 @@ describe('Today', () => {
     previous: '',
     hash: '',
   };
+  let news: News;
+  beforeEach(() => (news = { entries: [{ ...entry, why: 'changed' }], seen: 4, unseen: 1, off: [] }));
   const open = async (items: readonly WaitingItem[], roles: Role[] = ['tester', 'reviewer']) => {
     const { api, store } = openWeb(roles);
     api
-      .on(base.listFollowed, () => [entry])
+      .on(base.listNews, () => news)
+      .on(base.setNews, ({ seen, off }) => (news = { ...news, seen: (seen as number) ?? news.seen, off: (off as News['off']) ?? news.off }))
       .on(base.listJobs, () => [])
       .on(base.previewBulk, () => ({ total: 2, changed: 2, refused: 0, items: [], digest: '0'.repeat(64) }));
     store.dispatch(baseCommands.listWaiting.done({ input: { project: 'demo' }, answer: [...items], command: '', phase: 'done' }));
@@ -93,9 +96,32 @@ describe('Today', () => {
     await page.press(/^\s*Approve\s*$/);
     expect(api.of(base.previewBulk)[0]['selection']).toEqual({ kind: 'case', keys: ['C-4', 'C-5'] });
   });
-  it('tells what others did in what one follows, as sentences', async () => {
-    const { page } = await open([]);
+  it('tells news as sentences, marks what is new, and says that it was seen', async () => {
+    const { api, page } = await open([]);
     expect(page.text()).toContain('Nothing waits for you');
     expect(page.text()).toContain('tom revised R-7, now revision 2');
+    expect(page.all('.fresh').length).toBe(1);
+    expect(api.of(base.setNews)).toEqual([{ project: 'demo', seen: 9 }]);
+    await page.settled();
+    expect(page.all('.fresh').length).toBe(1);
+    expect(api.of(base.setNews).length).toBe(1);
+  });
+  it('has each kind of news on or off', async () => {
+    const { api, page } = await open([]);
+    await page.press(/Which/);
+    const box = (words: RegExp): HTMLInputElement =>
+      page
+        .all<HTMLLabelElement>('label')
+        .find((l) => words.test(l.textContent ?? ''))
+        ?.querySelector('input') as HTMLInputElement;
+    expect(page.all<HTMLInputElement>('label input').every((b) => b.checked)).toBeTrue();
+    box(/Anything else/).click();
+    await page.settled();
+    box(/names you/).click();
+    await page.settled();
+    box(/Anything else/).click();
+    await page.settled();
+    expect(api.of(base.setNews).flatMap(({ off }) => (off ? [off] : []))).toEqual([['changed'], ['changed', 'mentioned'], ['mentioned']]);
+    expect(box(/names you/).checked).toBeFalse();
   });
 });
