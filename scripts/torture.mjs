@@ -148,7 +148,7 @@ const packer = async () => {
 /** Listens as a window does: comes back with the number of the last entry that it heard, on either node; nothing may be left out or told twice. */
 const listeners = [];
 const listener = async () => {
-  const me = { last: heardFrom, heard: 0, faults: 0, ended: new AbortController() };
+  const me = { last: heardFrom, heard: 0, faults: [], ended: new AbortController() };
   listeners.push(me);
   while (!me.ended.signal.aborted) {
     try {
@@ -163,7 +163,7 @@ const listener = async () => {
         for (const event of events) {
           const id = /^id: (\d+)$/m.exec(event)?.[1];
           if (!id || !event.includes('event: entry')) continue;
-          if (Number(id) !== me.last + 1) me.faults++;
+          if (Number(id) !== me.last + 1) me.faults.push(`${id} behind ${me.last} after ${killed} kills`);
           me.last = Number(id);
           me.heard++;
         }
@@ -176,9 +176,9 @@ const listener = async () => {
 };
 const { seq: heardFrom } = await ask(author, 'GET', '/projects/larkfell');
 const listening = Array.from({ length: 4 }, listener);
+let [killed, databasesKilled] = [0, 0];
 const begun = Date.now();
 const work = [...Array.from({ length: Number(wanted.recorders) }, recorder), packer()];
-let [killed, databasesKilled] = [0, 0];
 while (killed < Number(wanted.nodes)) {
   await pause(200 + Math.random() * 1200);
   await nodes[killed % 2].kill();
@@ -197,7 +197,9 @@ const { seq: head } = await ask(author, 'GET', '/projects/larkfell');
 for (let i = 0; i < 300 && listeners.some(({ last }) => last < head); i++) await pause(100);
 for (const { ended } of listeners) ended.abort();
 await Promise.all(listening);
-const misheard = listeners.reduce((sum, { last, faults }) => sum + faults + Math.max(0, head - last), 0);
+const misheard = listeners.reduce((sum, { last, faults }) => sum + faults.length + Math.max(0, head - last), 0);
+for (const { last, faults } of listeners)
+  if (faults.length || last < head) say(`heard up to ${last} of ${head}: ${faults.slice(0, 5).join('; ')}`);
 const { createConnection } = await import('mysql2/promise');
 const owner = await createConnection({
   host: '127.0.0.1',

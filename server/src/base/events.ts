@@ -63,17 +63,29 @@ export function serveEvents(app: FastifyInstance, context: AppContext): void {
       raw.write(fresh.length === entries.length ? text : entriesText(fresh) + judgedText(judged));
     };
     let catching = true;
-    const listening = await context.readers.listen(projectId, (news) => (catching ? held.push(news) : tell(news)));
+    let listening: Awaited<ReturnType<typeof context.readers.listen>> | undefined;
+    const left = (): void => {
+      listening?.end();
+      const others = (streams.get(person.login) ?? 1) - 1;
+      if (others) streams.set(person.login, others);
+      else streams.delete(person.login);
+    };
+    raw.on('close', left);
+    try {
+      listening = await context.readers.listen(projectId, (news) => (catching ? held.push(news) : tell(news)));
+    } catch (error) {
+      request.log.warn({ err: error }, 'event stream could not begin');
+      raw.end();
+      return;
+    }
+    // Gone before it began: nobody would end what listens for it.
+    if (raw.destroyed) return listening.end();
     const stream: Stream = { session: request.cookies[sessionCookieName(context)] ?? '', slug, end: () => void raw.end() };
     const beat = setInterval(() => raw.write(': still here\n\n'), heartbeatEvery);
     open.add(stream);
     raw.on('close', () => {
-      listening.end();
       clearInterval(beat);
       open.delete(stream);
-      const left = (streams.get(person.login) ?? 1) - 1;
-      if (left) streams.set(person.login, left);
-      else streams.delete(person.login);
     });
     seq = Number.isFinite(asked) && asked >= 0 ? asked : listening.from;
     const missed: EntryEvent[] = [];

@@ -48,14 +48,21 @@ class LedgerReader {
   private reading = false;
   private again = false;
   private readonly timer = setInterval(() => void this.poll(), lookEvery);
-  private readonly begun: Promise<void>;
+  private begun: Promise<void> | undefined;
 
   constructor(
     private readonly db: Db,
     private readonly projectId: number,
     private readonly warn: (error: unknown) => void,
-  ) {
-    this.begun = this.begin();
+  ) {}
+
+  /** Where it begins is known; where the database was away, it is asked again. */
+  private ready(): Promise<void> {
+    this.begun ??= this.begin().catch((error: unknown) => {
+      this.begun = undefined;
+      throw error;
+    });
+    return this.begun;
   }
 
   private async begin(): Promise<void> {
@@ -69,7 +76,7 @@ class LedgerReader {
 
   /** The number up to which listeners have been told. */
   async position(): Promise<number> {
-    await this.begun;
+    await this.ready();
     return this.seq;
   }
 
@@ -80,15 +87,20 @@ class LedgerReader {
     }
     this.reading = true;
     try {
-      await this.begun;
+      await this.ready();
       do {
         this.again = false;
         const entries: EntryEvent[] = [];
-        for await (const { seq, at, who, action, kind, key } of ledgerEntries(this.db, this.projectId, this.seq)) {
-          this.seq = seq;
+        for await (const { seq, at, who, action, kind, key } of ledgerEntries(this.db, this.projectId, this.seq))
           entries.push({ seq, at, who, action, kind, key });
-        }
-        this.tell(entries, await this.newlyJudged());
+        const judged = await this.newlyJudged();
+        // Only what is told counts as told: where the database went away in between, all of it is read again.
+        this.seq = entries.at(-1)?.seq ?? this.seq;
+        this.judgedId = judged.at(-1)?.id ?? this.judgedId;
+        this.tell(
+          entries,
+          judged.map(({ id: _, ...event }) => event),
+        );
         if (entries.length) await new Promise((resolve) => setTimeout(resolve, gatherFor));
       } while (this.again);
     } catch (error) {
@@ -105,16 +117,14 @@ class LedgerReader {
     for (const listener of this.listeners) listener(news);
   }
 
-  private async newlyJudged(): Promise<JudgedEvent[]> {
-    const rows = await this.db
+  private newlyJudged(): Promise<(JudgedEvent & { readonly id: number })[]> {
+    return this.db
       .select({ id: projectedTable.id, build: records.key, seq: projectedTable.seq, keys: projectedTable.keys })
       .from(projectedTable)
       .innerJoin(records, eq(records.id, projectedTable.buildId))
       .where(and(eq(projectedTable.projectId, this.projectId), gt(projectedTable.id, this.judgedId)))
       .orderBy(asc(projectedTable.id))
       .limit(500);
-    this.judgedId = rows.at(-1)?.id ?? this.judgedId;
-    return rows.map(({ build, seq, keys }) => ({ build, seq, keys }));
   }
 
   close(): void {
