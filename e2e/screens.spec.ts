@@ -22,6 +22,7 @@ const screens: readonly (readonly [string, string, RegExp])[] = [
   ['ledger', '/larkfell/ledger', /entries/],
   ['settings', '/larkfell/settings', /People in this project/],
   ['Today', '/larkfell/today', /waits? for you/],
+  ['cases as a table', '/larkfell/design/C-018?t=1', /Minutes/],
 ];
 
 test('every screen shows its data, without errors in the console, and axe finds nothing', async ({ page }) => {

@@ -41,6 +41,7 @@ const views = [
   ],
   ['design', '/larkfell/design/C-018?edit=1', 'mira.oberon'],
   ['find', '/larkfell/specify/requirement/BRK-009?l=1&f=level:%22SIL%203%22%20sensor&v=all', 'mira.oberon'],
+  ['table', '/larkfell/design/C-012?t=1', 'mira.oberon'],
   [
     'plan',
     '/larkfell/run/plan',
@@ -64,7 +65,6 @@ const views = [
   ],
   ['bench-phone', '/larkfell/run/bench/RUN-OF-C-024', 'tomas.vell', undefined, { width: 390, height: 844 }],
   ['bench-tablet', '/larkfell/run/bench/RUN-OF-C-024', 'tomas.vell', undefined, { width: 820, height: 1180 }],
-  ['case-phone', '/larkfell/design/C-018', 'mira.oberon', undefined, { width: 390, height: 844 }],
   ['run-record', '/larkfell/run/record/RUN-OF-C-018', 'ines.quarry'],
   ['problem', '/larkfell/run/problems/PR-002', 'ines.quarry'],
   ['measure', '/larkfell/measure?path=src/brake.c&line=29', 'mira.oberon'],
