@@ -90,6 +90,22 @@ describe('a list of records', () => {
     await page.settled();
   };
 
+  it('opens the next record and the one before by keys, from anywhere on the page, and stops at its ends', async () => {
+    await open(5);
+    const host = page.fixture.componentInstance;
+    const press = (key: string): Promise<void> => page.key(document.body, key, { altKey: true });
+    await press('PageDown');
+    expect(host.opened()).toBe('');
+    host.opened.set('C-0003');
+    await page.settled();
+    await press('PageDown');
+    await press('PageDown');
+    await press('PageDown');
+    expect(host.opened()).toBe('C-0005');
+    await press('PageUp');
+    expect(host.opened()).toBe('C-0004');
+  });
+
   it('reads one page of many, tells how many there are in each view, and reads on where somebody scrolls', async () => {
     await open(950);
     expect(page.one('[role=status]').textContent?.trim()).toBe('950 cases');

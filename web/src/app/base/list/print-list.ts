@@ -8,13 +8,15 @@ import {
   Injectable,
   input,
 } from '@angular/core';
+import { MatSnackBar } from '@angular/material/snack-bar';
 import type { Endpoint, Page } from '@contract/base';
 import { Api } from '../api';
-import type { ListColumn } from './kind';
+import { useProject } from '../live';
+import type { ListColumn, ListKind } from './kind';
 import type { ListRow } from './state';
 
 /** More rows than this are a document, not a list: they are exported. */
-export const mostPrinted = 5000;
+const mostPrinted = 5000;
 
 /** A list on paper: what it asks, when it was asked, and every row that it found. */
 @Component({
@@ -44,7 +46,7 @@ export const mostPrinted = 5000;
     </table>
   `,
 })
-export class PrintedList {
+class PrintedList {
   readonly title = input.required<string>();
   readonly about = input.required<string>();
   readonly columns = input.required<readonly ListColumn<ListRow>[]>();
@@ -55,11 +57,13 @@ export class PrintedList {
 @Injectable({ providedIn: 'root' })
 export class ListPrinter {
   private readonly api = inject(Api);
+  private readonly scope = useProject();
+  private readonly notes = inject(MatSnackBar);
   private readonly application = inject(ApplicationRef);
   private readonly environment = inject(EnvironmentInjector);
 
   /** Reads what is printed; null where it is too much for paper. */
-  async read(endpoint: Endpoint, question: Readonly<Record<string, unknown>>): Promise<ListRow[] | null> {
+  private async read(endpoint: Endpoint, question: Readonly<Record<string, unknown>>): Promise<ListRow[] | null> {
     const rows: ListRow[] = [];
     for (let after: string | null = ''; after !== null;) {
       const page: Page<ListRow> = (await this.api.call(endpoint, {
@@ -74,7 +78,29 @@ export class ListPrinter {
     return rows;
   }
 
-  print(inputs: { title: string; about: string; columns: readonly ListColumn<never>[]; rows: readonly ListRow[] }): void {
+  /** Prints what a question finds, in these columns; what is asked stands above it. */
+  async print<R extends ListRow>(
+    { endpoint, noun }: Pick<ListKind<R>, 'endpoint' | 'noun'>,
+    question: Readonly<Record<string, unknown>>,
+    columns: readonly ListColumn<R>[],
+    asked: string,
+  ): Promise<void> {
+    const rows = await this.read(endpoint, question);
+    if (!rows) {
+      this.notes.open(`More than ${mostPrinted} ${noun[1]} are a document, not a list: export them, or ask for fewer.`, undefined, {
+        duration: 6000,
+      });
+      return;
+    }
+    this.toPaper({
+      title: `${this.scope.project()?.name ?? ''}: ${noun[1]}`,
+      about: `${asked} · ${rows.length} ${rows.length === 1 ? noun[0] : noun[1]} · ledger entry ${this.scope.seq()}`,
+      columns,
+      rows,
+    });
+  }
+
+  private toPaper(inputs: Readonly<Record<string, unknown>>): void {
     const hostElement = document.body.appendChild(document.createElement('div'));
     const made = createComponent(PrintedList, { environmentInjector: this.environment, hostElement });
     for (const [name, value] of Object.entries(inputs)) made.setInput(name, value);

@@ -16,19 +16,16 @@ import {
   viewChild,
 } from '@angular/core';
 import { takeUntilDestroyed, toObservable } from '@angular/core/rxjs-interop';
-import { MatDialog } from '@angular/material/dialog';
 import { MatMenuModule } from '@angular/material/menu';
-import { MatSnackBar } from '@angular/material/snack-bar';
 import { ActivatedRoute, Router } from '@angular/router';
 import type { Selection } from '@contract/base';
-import { debounceTime, firstValueFrom, skip } from 'rxjs';
+import { debounceTime, skip } from 'rxjs';
 import { useKeys } from '../keys';
 import { showRow } from '../list-keys';
 import { onChanged, useProject } from '../live';
 import { baseCommands, baseFeature } from '../state';
 import { usePicking } from '../picking';
 import { ownColumns, ownFilterFields } from '../record/own-words';
-import { askReason } from '../trace-words';
 import { ExportMenu } from '../ui/export-menu';
 import { Icon } from '../ui/icon';
 import { Density } from './density';
@@ -39,7 +36,7 @@ import { SavedFilters } from './saved-filters';
 import { CellWriter } from './cell-writer';
 import { useColumns } from './columns';
 import { RowTemplate, type ListColumn, type ListKind } from './kind';
-import { ListPrinter, mostPrinted } from './print-list';
+import { ListPrinter } from './print-list';
 import { RecordTable, type CellWritten } from './record-table';
 import { listActions, listFrom, selectList, type FoundPassage, type ListQuestion, type ListRow } from './state';
 
@@ -81,8 +78,6 @@ export class RecordList<R extends ListRow> {
   private readonly view = (): CdkVirtualScrollViewport | undefined => this.table()?.view() ?? this.rowsView();
   private readonly cells = inject(CellWriter);
   private readonly printer = inject(ListPrinter);
-  private readonly notes = inject(MatSnackBar);
-  private readonly dialogs = inject(MatDialog);
   private readonly at = inject(ActivatedRoute).snapshot.queryParamMap;
   protected readonly text = signal(this.at.get('f') ?? '');
   protected readonly viewName = signal(this.at.get('v') ?? '');
@@ -346,49 +341,20 @@ export class RecordList<R extends ListRow> {
     this.picking.keys(event, this.view(), this.rowHeight(), (key, at) => this.open(key, at));
   }
 
-  /** Writes a cell: of what is approved with a reason; said, and taken back on demand. */
-  protected async write({ row, column, text }: CellWritten<R>): Promise<void> {
-    const kind = this.kind().bulk;
-    const act = column.edit?.act(text);
-    if (!kind) return;
-    if (!act) return this.says(`${row.key}: “${text}” is no ${column.words.toLowerCase()}. Nothing is written.`);
-    let reason = '';
-    if ((row as { state?: string }).state === 'approved') {
-      const asked = {
-        title: `Change an approved ${this.kind().noun[0]}`,
-        text: `${row.key}: ${column.words} “${column.show(row)}” becomes “${text}”. It goes back to draft, and is approved anew.`,
-        confirm: 'Change it',
-      };
-      reason = await firstValueFrom(askReason(this.dialogs, asked), { defaultValue: '' });
-      if (!reason) return;
-    }
-    const done = await this.cells.write(kind, row.key, act, reason);
-    if (done === 'same') return;
-    if ('refused' in done) return this.says(`${row.key} is as it was: ${done.refused}`);
-    this.notes
-      .open(`${row.key}: ${column.words} is written.`, 'Undo', { duration: 8000 })
-      .onAction()
-      .subscribe(() => void this.cells.undo(done.id).then((fault) => this.says(fault || `${row.key} is as it was.`)));
-  }
-
-  private says(text: string): void {
-    this.notes.open(text, undefined, { duration: 6000 });
+  protected write(written: CellWritten<R>): void {
+    const { bulk, noun } = this.kind();
+    if (bulk) void this.cells.write(bulk, noun[0], written);
   }
 
   /** Prints all that is found, as the table shows it. */
-  protected async print(): Promise<void> {
-    const { endpoint, noun } = this.kind();
+  protected print(): void {
     const filter = this.filter();
-    const { of } = this.question();
-    const rows = await this.printer.read(endpoint, { ...of, sort: this.sorted(), ...(filter ? { filter: JSON.stringify(filter) } : {}) });
-    if (!rows) return this.says(`More than ${mostPrinted} ${noun[1]} are a document, not a list: export them, or ask for fewer.`);
-    const asked = [this.shownView().words, this.text()].filter(Boolean).join(' · ');
-    this.printer.print({
-      title: `${this.scope.project()?.name ?? ''}: ${noun[1]}`,
-      about: `${asked} · ${rows.length} ${rows.length === 1 ? noun[0] : noun[1]} · ledger entry ${this.scope.seq()}`,
-      columns: this.shownColumns.shown() as readonly ListColumn<never>[],
-      rows,
-    });
+    void this.printer.print(
+      this.kind(),
+      { ...this.question().of, sort: this.sorted(), ...(filter ? { filter: JSON.stringify(filter) } : {}) },
+      this.shownColumns.shown(),
+      [this.shownView().words, this.text()].filter(Boolean).join(' · '),
+    );
   }
 
   /** Opens the next record of the list, or the one before, wherever one is on the page. */

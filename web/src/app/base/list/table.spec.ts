@@ -8,7 +8,6 @@ import { listCases } from '@contract/design';
 import type { Role } from '@core/base';
 import { listOver, mount, openWeb, type FakeApi, type Mounted } from '../testing';
 import { recordFilterFields, RowTemplate, setCell, setNumberCell, type ListKind } from './kind';
-import { ListPrinter } from './print-list';
 import { RecordList } from './record-list';
 
 interface Row {
@@ -251,22 +250,29 @@ describe('a list as a table', () => {
     expect(page.fixture.componentInstance.opened()).toBe('C-001');
   });
 
-  it('is printed whole, page after page, and not where it is a document', async () => {
+  it('is printed whole, page after page, under what was asked, and not where it is a document', async () => {
     await open();
-    const printer = TestBed.inject(ListPrinter);
-    rows = Array.from({ length: 1200 }, (_, i) => ({ ...rows[0], key: `C-${i}` }));
-    expect((await printer.read(listCases, { project: 'demo', sort: 'key' }))?.length).toBe(1200);
-    rows = Array.from({ length: 6000 }, (_, i) => ({ ...rows[0], key: `C-${i}` }));
-    expect(await printer.read(listCases, { project: 'demo', sort: 'key' })).toBeNull();
     const print = spyOn(window, 'print');
-    printer.print({ title: 'Demo: cases', about: 'All · 1 case', columns: kind.columns as never, rows: [rows[0]] });
+    rows = Array.from({ length: 1200 }, (_, i) => ({ ...rows[0], key: `C-${i}` }));
+    const orders = page.all<HTMLButtonElement>('.chip').find((b) => b.getAttribute('aria-label') === 'Order');
+    const press = async (): Promise<void> => {
+      orders?.click();
+      await page.settled();
+      [...document.querySelectorAll<HTMLElement>('[mat-menu-item]')].find((b) => b.textContent?.includes('Print'))?.click();
+      await page.settled();
+    };
+    await press();
     expect(print).toHaveBeenCalledTimes(1);
     const paper = document.querySelector('.printed') as HTMLElement;
     expect(paper.querySelector('h1')?.textContent).toBe('Demo: cases');
-    expect([...paper.querySelectorAll('td')].map((td) => td.textContent?.trim())).toEqual(
-      ['C-0', 'Case 1', '0', 'approved'].map((v, i) => (i === 3 ? rows[0].state : v)),
-    );
+    expect(paper.querySelector('p')?.textContent).toContain('All · 1200 cases · ledger entry 7');
+    expect([...paper.querySelectorAll('th')].map((th) => th.textContent)).toEqual(['Key', 'Title', 'Minutes', 'Mass']);
+    expect(paper.querySelectorAll('tbody tr').length).toBe(1200);
     dispatchEvent(new Event('afterprint'));
     expect([document.querySelector('.printed'), document.body.classList.contains('printing')]).toEqual([null, false]);
+    rows = Array.from({ length: 6000 }, (_, i) => ({ ...rows[0], key: `C-${i}` }));
+    await press();
+    expect(print).toHaveBeenCalledTimes(1);
+    expect(notes.said.at(-1)).toContain('More than 5000 cases are a document');
   });
 });
