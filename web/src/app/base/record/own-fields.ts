@@ -69,6 +69,12 @@ const stateWords = { draft: 'the first draft', review: 'review', approved: 'appr
       </section>
     }
   `,
+  styles: `
+    /* Where a project has no fields there is no place for them either. */
+    :host {
+      display: contents;
+    }
+  `,
 })
 export class OwnFields {
   readonly kind = input.required<VersionedKind>();
