@@ -11,6 +11,7 @@ const fixed: Readonly<Partial<Record<KeyPlace, readonly (readonly [string, strin
     ['Space', 'choose, with Shift a stretch'],
     ['Home End', 'first, last'],
   ],
+  Record: [['Ctrl S', 'save what is written']],
   Bench: [
     ['Enter', 'next step'],
     ['↑ ↓', 'step before, after'],
