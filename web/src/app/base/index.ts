@@ -21,6 +21,7 @@ export * from './ui/entry-line';
 export * from './jobs-panel';
 export * from './ui/export-menu';
 export * from './record/state';
+export * from './record/known-fields';
 export * from './record/own-fields';
 export * from './record/record-panels';
 export * from './bulk/state';

@@ -92,7 +92,7 @@ const toggled = <T>(list: readonly T[], item: T): T[] => (list.includes(item) ? 
           </tbody>
         </table>
         @if (admin()) {
-          <form class="row" (ngSubmit)="join()">
+          <form class="row end" (ngSubmit)="join()">
             <label class="row"
               ><span class="second">Add a person by sign-in name</span
               ><input class="in narrow" name="joining" [(ngModel)]="joining" /></label
@@ -220,9 +220,6 @@ const toggled = <T>(list: readonly T[], item: T): T[] => (list.includes(item) ? 
       accent-color: var(--cord);
       width: 16px;
       height: 16px;
-    }
-    form.row {
-      align-items: end;
     }
   `,
 })

@@ -1,5 +1,5 @@
 import { listCases, type CaseSummary } from '@contract/design';
-import { changedColumns, recordFilterFields, reviewStates, setCell, setNumberCell, stateWords, type ListKind } from '../base';
+import { changedColumns, recordFilterFields, reviewStates, setCell, setNumberCell, reviewWords, type ListKind } from '../base';
 
 /** How verification cases are listed. */
 export const caseKind: ListKind<CaseSummary> = {
@@ -33,7 +33,7 @@ export const caseKind: ListKind<CaseSummary> = {
     { name: 'key', words: 'Key', width: 84, sort: 'key', usual: true, show: (c) => c.key },
     { name: 'title', words: 'Title', width: 360, sort: 'title', usual: true, show: (c) => c.title, edit: setCell('title') },
     { name: 'verifies', words: 'Verifies', width: 180, usual: true, show: (c) => c.verifies.join(', ') },
-    { name: 'state', words: 'State', width: 96, sort: 'state', usual: true, show: (c) => stateWords(c.state) },
+    { name: 'state', words: 'State', width: 96, sort: 'state', usual: true, show: (c) => reviewWords(c.state) },
     { name: 'steps', words: 'Steps', width: 70, usual: true, number: true, show: (c) => String(c.steps) },
     { name: 'rows', words: 'Data rows', width: 90, number: true, show: (c) => String(c.rows) },
     {

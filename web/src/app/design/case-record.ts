@@ -25,6 +25,7 @@ import {
   RecordLink,
   RecordPanels,
   RecordPicker,
+  reviewWords,
   selectRequest,
   suspectWords,
   useDeviceMemory,
@@ -110,6 +111,7 @@ const outline = (content: CaseContent): string =>
   `,
 })
 export class CaseRecord {
+  protected readonly reviewWords = reviewWords;
   readonly key = input.required<string>();
   protected readonly scope = useProject();
   private readonly store = this.scope.store;

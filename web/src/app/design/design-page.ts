@@ -3,7 +3,7 @@ import { MatButtonModule } from '@angular/material/button';
 import { Router } from '@angular/router';
 import { emptyCase, plainContent } from '@core/design';
 import type { Selection } from '@contract/base';
-import { BulkPanel, Icon, onAction, ProblemNote, RecordList, reviewChoices, RowLines, RowTemplate, useProject } from '../base';
+import { BulkPanel, Icon, onAction, ProblemNote, RecordList, reviewChoices, reviewWords, RowLines, RowTemplate, useProject } from '../base';
 import { caseKind } from './case-list';
 import { CaseRecord } from './case-record';
 import { designCommands } from './state';
@@ -47,7 +47,7 @@ import { designCommands } from './state';
             @if (c.suspect) {
               <span class="tag suspect">suspect</span>
             } @else if (c.state !== 'approved') {
-              <span class="tag waiting">{{ c.state === 'review' ? 'in review' : 'draft' }}</span>
+              <span class="tag waiting">{{ reviewWords(c.state) }}</span>
             }
           </ng-template>
           <ng-container empty>
@@ -80,6 +80,7 @@ import { designCommands } from './state';
   `,
 })
 export class DesignPage {
+  protected readonly reviewWords = reviewWords;
   readonly record = input<string>();
   /** From the address: requirements for which a case is to be designed. */
   readonly for = input<string>();

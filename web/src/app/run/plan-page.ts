@@ -13,6 +13,7 @@ import {
   ProblemNote,
   RecordLink,
   RecordList,
+  reviewWords,
   RowLines,
   RowTemplate,
   selectRequest,
@@ -63,7 +64,7 @@ import { runCommands, runFeature } from './state';
               "
             />
             @if (c.state !== 'approved') {
-              <span class="tag waiting">{{ c.state === 'review' ? 'in review' : 'draft' }}</span>
+              <span class="tag waiting">{{ reviewWords(c.state) }}</span>
             }
           </ng-template>
           <ng-container empty>
@@ -206,6 +207,7 @@ import { runCommands, runFeature } from './state';
   `,
 })
 export class PlanPage {
+  protected readonly reviewWords = reviewWords;
   /** From the address: cases that are to be planned, beside what is chosen here. */
   readonly cases = input<string>();
   protected readonly scope = useProject();

@@ -5,7 +5,7 @@ import { MatProgressBarModule } from '@angular/material/progress-bar';
 import { Router } from '@angular/router';
 import type { ImportSummary } from '@contract/specify';
 import { decodeText, importFields, type ImportField } from '@core/specify';
-import { baseCommands, baseFeature, firstMissing, Icon, Needs, onAction, onChanged, ProblemNote, selectRequest, useProject } from '../base';
+import { firstMissing, Icon, Needs, onAction, onChanged, ProblemNote, selectRequest, useKnownFields, useProject } from '../base';
 import { specifyCommands, specifyFeature } from './state';
 
 const fieldWords: Record<ImportField, string> = {
@@ -187,7 +187,7 @@ export class ImportPage {
   private readonly store = this.scope.store;
   private readonly router = inject(Router);
   protected readonly specifications = this.store.selectSignal(specifyFeature.selectSpecifications);
-  private readonly fieldList = this.store.selectSignal(baseFeature.selectFields);
+  private readonly fieldList = useKnownFields();
   protected readonly writing = this.store.selectSignal(selectRequest(specifyCommands.importRequirements.name));
   protected readonly reading = this.store.selectSignal(selectRequest(specifyCommands.previewImport.name));
   protected readonly importName = specifyCommands.importRequirements.name;
@@ -206,7 +206,6 @@ export class ImportPage {
   constructor() {
     const project = this.scope.slug();
     this.store.dispatch(specifyCommands.listSpecifications.start({ project }));
-    this.store.dispatch(baseCommands.listFields.start({ project }));
     effect(() => {
       const chosen = this.into() || this.specifications()[0]?.key || '';
       untracked(() => !this.target() && this.target.set(chosen));

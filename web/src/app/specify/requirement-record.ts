@@ -23,6 +23,7 @@ import {
   RecordLink,
   RecordPanels,
   RecordPicker,
+  reviewWords,
   selectRequest,
   suspectWords,
   useDeviceMemory,
@@ -78,6 +79,7 @@ import { specifyCommands, specifyFeature } from './state';
   `,
 })
 export class RequirementRecord {
+  protected readonly reviewWords = reviewWords;
   readonly key = input.required<string>();
   protected readonly scope = useProject();
   private readonly store = this.scope.store;

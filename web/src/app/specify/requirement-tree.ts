@@ -1,7 +1,7 @@
 import { CdkVirtualScrollViewport, ScrollingModule } from '@angular/cdk/scrolling';
 import { ChangeDetectionStrategy, Component, computed, effect, input, output, signal, untracked, viewChild } from '@angular/core';
 import { treeRows } from '@core/specify';
-import { Icon, keysFilter, onChanged, usePicking, useProject } from '../base';
+import { Icon, keysFilter, onChanged, reviewWords, usePicking, useProject } from '../base';
 import { specifyCommands, specifyFeature } from './state';
 
 const rowHeight = 40;
@@ -64,7 +64,7 @@ const rowHeight = 40;
         >
           <b class="key">{{ row.item.key }}</b><span class="name">{{ row.item.title }}</span>
           @if (row.item.kind === 'requirement' && row.item.state !== 'approved') {
-            <span class="tag waiting">{{ row.item.state === 'review' ? 'in review' : 'draft' }}</span>
+            <span class="tag waiting">{{ reviewWords(row.item.state) }}</span>
           }
         </div>
       </cdk-virtual-scroll-viewport>
@@ -131,6 +131,7 @@ const rowHeight = 40;
   `,
 })
 export class RequirementTree {
+  protected readonly reviewWords = reviewWords;
   readonly specification = input.required<string>();
   readonly current = input('');
   /** Are the acts on what is chosen shown beside it? */

@@ -17,6 +17,7 @@ import {
   ProblemNote,
   RecordList,
   reviewChoices,
+  reviewWords,
   RowLines,
   RowTemplate,
   setChoice,
@@ -117,7 +118,7 @@ import { specifyCommands, specifyFeature } from './state';
             <ng-template [cpRow]="kind" let-r let-found="found">
               <cp-row-lines [row]="r" [found]="found" [below]="r.text || r.specification" />
               @if (r.state !== 'approved') {
-                <span class="tag waiting">{{ r.state === 'review' ? 'in review' : 'draft' }}</span>
+                <span class="tag waiting">{{ reviewWords(r.state) }}</span>
               }
             </ng-template>
             <ng-container empty><h2>No requirement yet</h2></ng-container>
@@ -166,6 +167,7 @@ import { specifyCommands, specifyFeature } from './state';
   `,
 })
 export class SpecifyPage {
+  protected readonly reviewWords = reviewWords;
   /** From the address: a specification, or a requirement. */
   readonly spec = input<string>();
   readonly record = input<string>();

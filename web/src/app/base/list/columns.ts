@@ -43,6 +43,8 @@ interface AnyColumn {
   readonly usual?: boolean;
 }
 
+export type ShownColumns<C extends AnyColumn> = ReturnType<typeof useColumns<C>>;
+
 /** The columns of a list as its person chose them: shown and hidden, moved, drawn wider. */
 export function useColumns<C extends AnyColumn>(list: () => string, all: Signal<readonly C[]>) {
   const memory = inject(ColumnMemory);

@@ -1,3 +1,4 @@
+import { formatDate } from '@angular/common';
 import { Directive, input } from '@angular/core';
 import type { BulkAct, Endpoint, Filter } from '@contract/base';
 import type { FilterField } from './filter-text';
@@ -43,9 +44,9 @@ export const setCell = (member: string, values?: readonly string[]): CellEdit =>
   act: (text) => ({ act: 'set', values: { [member]: text.trim() } }),
 });
 /** A moment as lists show it. */
-export const momentWords = (at: string): string => at.slice(0, 16).replace('T', ' ');
+export const momentWords = (at: string): string => formatDate(at, 'yyyy-MM-dd HH:mm', 'en');
 /** States of records that are reviewed, as people say them. */
-export const stateWords = (state: string): string => (state === 'review' ? 'in review' : state);
+export const reviewWords = (state: string): string => (state === 'review' ? 'in review' : state);
 /** Who changed a record last, and when. */
 export const changedColumns: readonly ListColumn<{ readonly updatedBy: string; readonly updatedAt: string }>[] = [
   { name: 'updatedBy', words: 'Changed by', width: 120, sort: 'updatedBy', show: (r) => r.updatedBy },

@@ -25,6 +25,7 @@ import { showRow } from '../list-keys';
 import { onChanged, useProject } from '../live';
 import { baseCommands, baseFeature } from '../state';
 import { usePicking } from '../picking';
+import { useKnownFields } from '../record/known-fields';
 import { ownColumns, ownFilterFields } from '../record/own-words';
 import { ExportMenu } from '../ui/export-menu';
 import { Icon } from '../ui/icon';
@@ -100,7 +101,7 @@ export class RecordList<R extends ListRow> {
   protected readonly everything = signal(false);
 
   private readonly ownKind = computed(() => this.kind().bulk ?? this.kind().own);
-  private readonly ownFields = this.store.selectSignal(baseFeature.selectFields);
+  private readonly ownFields = useKnownFields();
   protected readonly fields = computed(() => {
     const own = this.ownKind();
     return [...this.kind().fields, ...this.moreFields(), ...(own ? ownFilterFields(this.ownFields(), own) : [])];
@@ -185,10 +186,6 @@ export class RecordList<R extends ListRow> {
         this.picking.none();
         this.picking.goTo(0);
       });
-    });
-    effect(() => {
-      const project = this.scope.slug();
-      if (project && this.ownKind()) untracked(() => this.store.dispatch(baseCommands.listFields.start({ project })));
     });
     // The keys begin at what is open, also where the page was made anew to open it.
     let placed = '';

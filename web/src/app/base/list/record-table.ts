@@ -15,7 +15,7 @@ import {
 } from '@angular/core';
 import type { Picking } from '../picking';
 import { Icon } from '../ui/icon';
-import { useColumns } from './columns';
+import type { ShownColumns } from './columns';
 import type { ListColumn } from './kind';
 import type { ListRow } from './state';
 
@@ -38,9 +38,8 @@ const keyStep = 16;
   styleUrl: './record-table.scss',
 })
 export class RecordTable<R extends ListRow> {
-  readonly list = input.required<string>();
   readonly noun = input.required<string>();
-  readonly columns = input.required<readonly ListColumn<R>[]>();
+  readonly columns = input.required<ShownColumns<ListColumn<R>>>();
   readonly rows = input.required<readonly (R | undefined)[]>();
   readonly rowHeight = input.required<number>();
   readonly picking = input.required<Picking>();
@@ -61,15 +60,24 @@ export class RecordTable<R extends ListRow> {
 
   readonly view = viewChild(CdkVirtualScrollViewport);
   private readonly element = inject<ElementRef<HTMLElement>>(ElementRef);
-  protected readonly shown = useColumns(() => this.list(), this.columns);
   /** The column that the keys are at. */
   protected readonly column = signal(0);
   /** The cell that is being written: the key of its row, and its column's name. */
   protected readonly writing = signal<{ readonly key: string; readonly column: string } | null>(null);
   protected readonly template = computed(() =>
-    [...(this.choosable() ? ['30px'] : []), ...this.shown.shown().map(({ width }) => `${width}px`)].join(' '),
+    [
+      ...(this.choosable() ? ['30px'] : []),
+      ...this.columns()
+        .shown()
+        .map(({ width }) => `${width}px`),
+    ].join(' '),
   );
-  protected readonly width = computed(() => this.shown.shown().reduce((sum, { width }) => sum + width, this.choosable() ? 30 : 0) + 16);
+  protected readonly width = computed(
+    () =>
+      this.columns()
+        .shown()
+        .reduce((sum, { width }) => sum + width, this.choosable() ? 30 : 0) + 16,
+  );
   protected readonly activeCell = computed(() => `cell-${this.picking().at()}-${this.column()}`);
   protected readonly byPlace = (i: number, row: R | undefined): string | number => row?.key ?? i;
 
@@ -90,7 +98,7 @@ export class RecordTable<R extends ListRow> {
   }
 
   protected drop({ previousIndex, currentIndex }: CdkDragDrop<unknown>): void {
-    this.shown.move(previousIndex, currentIndex);
+    this.columns().move(previousIndex, currentIndex);
   }
 
   /** Alt and an arrow move a column, Shift and an arrow draw it; Enter orders by it. */
@@ -98,9 +106,9 @@ export class RecordTable<R extends ListRow> {
     const step = event.key === 'ArrowRight' ? 1 : event.key === 'ArrowLeft' ? -1 : 0;
     if (!step) return;
     event.preventDefault();
-    const column = this.shown.shown()[at];
-    if (event.altKey) this.shown.move(at, at + step);
-    else if (event.shiftKey) this.shown.draw(column.name, column.width + step * keyStep);
+    const column = this.columns().shown()[at];
+    if (event.altKey) this.columns().move(at, at + step);
+    else if (event.shiftKey) this.columns().draw(column.name, column.width + step * keyStep);
     const to = event.shiftKey ? at : at + step;
     setTimeout(() => this.element.nativeElement.querySelectorAll<HTMLElement>('.head button')[to]?.focus());
   }
@@ -110,14 +118,14 @@ export class RecordTable<R extends ListRow> {
     event.stopPropagation();
     const handle = event.target as HTMLElement;
     handle.setPointerCapture(event.pointerId);
-    const move = (to: PointerEvent): void => this.shown.draw(column.name, column.width + to.clientX - event.clientX);
+    const move = (to: PointerEvent): void => this.columns().draw(column.name, column.width + to.clientX - event.clientX);
     handle.addEventListener('pointermove', move);
     handle.addEventListener('pointerup', () => handle.removeEventListener('pointermove', move), { once: true });
   }
 
   protected press(event: KeyboardEvent): void {
     if (this.writing()) return;
-    const columns = this.shown.shown();
+    const columns = this.columns().shown();
     const row = this.rows()[this.picking().at()];
     const step = event.key === 'ArrowRight' ? 1 : event.key === 'ArrowLeft' ? -1 : 0;
     if (step) {
@@ -154,7 +162,7 @@ export class RecordTable<R extends ListRow> {
     else if (event.key === 'Enter' || event.key === 'Tab') {
       event.preventDefault();
       this.take(row, column, (event.target as HTMLInputElement).value);
-      if (event.key === 'Tab') this.column.set(Math.max(0, Math.min(this.shown.shown().length - 1, at + (event.shiftKey ? -1 : 1))));
+      if (event.key === 'Tab') this.column.set(Math.max(0, Math.min(this.columns().shown().length - 1, at + (event.shiftKey ? -1 : 1))));
     }
   }
 

@@ -5,11 +5,11 @@ import type { Field, OwnValue } from '@contract/base';
 import { isEmptyValue, neededFrom, needsValue, type VersionedKind } from '@core/base';
 import { selectRequest } from '../command';
 import { useDeviceMemory } from '../device-memory';
-import { onAction, onChanged, useProject } from '../live';
-import { baseCommands, baseFeature } from '../state';
+import { onAction, useProject } from '../live';
 import { Icon } from '../ui/icon';
 import { firstMissing, Needs } from '../ui/needs';
 import { ProblemNote } from '../ui/problem-note';
+import { useKnownFields } from './known-fields';
 import { ownWords } from './own-words';
 import { OwnValueBox } from './own-value';
 import { recordCommands } from './state';
@@ -88,7 +88,7 @@ export class OwnFields {
   private readonly scope = useProject();
   private readonly store = this.scope.store;
   private readonly memory = useDeviceMemory<Record<string, OwnValue>>('draft');
-  private readonly all = this.store.selectSignal(baseFeature.selectFields);
+  private readonly all = useKnownFields();
   protected readonly fields = computed(() =>
     this.all().filter((f) => f.kind === this.kind() && f.definition.shown !== 'list' && (!f.retired || this.of().own[f.id] !== undefined)),
   );
@@ -114,11 +114,6 @@ export class OwnFields {
     );
 
   constructor() {
-    const read = (): void => this.store.dispatch(baseCommands.listFields.start({ project: this.scope.slug() }));
-    effect(() => {
-      if (this.scope.slug()) untracked(read);
-    });
-    onChanged(['field'], read);
     effect(() => {
       const { key } = this.of();
       untracked(() => {

@@ -50,7 +50,7 @@ import { firstMissing, Needs } from '../ui/needs';
           }
         </tbody>
       </table>
-      <form class="row" (ngSubmit)="add()">
+      <form class="row end" (ngSubmit)="add()">
         <label class="field"><span>Printed name</span><input class="in" name="pn" [(ngModel)]="printedName" /></label>
         <label class="field"><span>Sign-in name</span><input class="in" name="ln" autocomplete="off" [(ngModel)]="login" /></label>
         <button mat-stroked-button type="submit" [cpNeeds]="missing">Make the account</button>
@@ -65,11 +65,6 @@ import { firstMissing, Needs } from '../ui/needs';
         their projects.
       </p>
     </section>
-  `,
-  styles: `
-    form.row {
-      align-items: end;
-    }
   `,
 })
 export class AccountsPanel {

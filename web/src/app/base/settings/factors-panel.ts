@@ -125,9 +125,6 @@ const begins = { totp: baseCommands.beginTotp, passkey: baseCommands.beginPasske
     </section>
   `,
   styles: `
-    .end {
-      align-items: end;
-    }
     .top {
       align-items: start;
     }

@@ -8,7 +8,8 @@ import { listRequirements } from '@contract/specify';
 import { askedFrom } from '@core/base';
 import { Api } from '../api';
 import { onAction, useProject } from '../live';
-import { baseCommands, baseFeature } from '../state';
+import { useKnownFields } from '../record/known-fields';
+import { baseCommands } from '../state';
 import { Icon } from '../ui/icon';
 import { firstMissing, Needs } from '../ui/needs';
 import { ProblemNote } from '../ui/problem-note';
@@ -238,9 +239,6 @@ const empty: Writing = {
     </section>
   `,
   styles: `
-    .end {
-      align-items: end;
-    }
     .tiny {
       width: 110px;
     }
@@ -250,7 +248,7 @@ export class FieldsPanel {
   private readonly scope = useProject();
   private readonly store = this.scope.store;
   private readonly api = inject(Api);
-  protected readonly fields = this.store.selectSignal(baseFeature.selectFields);
+  protected readonly fields = useKnownFields();
   protected readonly types = fieldTypes;
   protected readonly typeWords = typeWords;
   protected readonly askedFrom = askedFrom;
@@ -270,10 +268,6 @@ export class FieldsPanel {
   private asked = 0;
 
   constructor() {
-    effect(() => {
-      const project = this.scope.slug();
-      if (project) untracked(() => this.store.dispatch(baseCommands.listFields.start({ project })));
-    });
     for (const { done } of [baseCommands.addField, baseCommands.saveField]) onAction(done, () => this.writing.set(null));
     effect(() => {
       const w = this.writing();

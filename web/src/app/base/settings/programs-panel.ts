@@ -58,7 +58,7 @@ const programRoles = ['author', 'tester', 'auditor'] as const;
         </tbody>
       </table>
       @if (admin()) {
-        <form class="row" (ngSubmit)="add()">
+        <form class="row end" (ngSubmit)="add()">
           <label class="field"
             ><span>Name</span><input class="in" name="tn" autocomplete="off" placeholder="build-server" [(ngModel)]="name"
           /></label>
@@ -75,11 +75,6 @@ const programRoles = ['author', 'tester', 'auditor'] as const;
         </form>
       }
     </section>
-  `,
-  styles: `
-    form.row {
-      align-items: end;
-    }
   `,
 })
 export class ProgramsPanel {

@@ -37,9 +37,6 @@ const gib = 1024 ** 3;
     }
   `,
   styles: `
-    .end {
-      align-items: end;
-    }
     .narrow {
       width: 120px;
     }

@@ -102,11 +102,6 @@ const empty: TraceKind = { name: '', forward: '', backward: '', fromKinds: ['req
       }
     </section>
   `,
-  styles: `
-    .end {
-      align-items: end;
-    }
-  `,
 })
 export class TraceKindsPanel {
   private readonly scope = useProject();
