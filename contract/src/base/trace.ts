@@ -12,6 +12,7 @@ export const versionedKindSchema = z.enum([
   'problem',
   'upload',
   'attestation',
+  'carry',
 ]);
 
 /** A kind of trace as the project tells it: its name in both directions, and what it joins. */

@@ -41,12 +41,16 @@ const unit = z.object({
   byHand: z.array(z.string()),
   /** Attestations that stand for its present text. */
   attested: z.array(z.object({ key: z.string(), metric: z.string() })),
+  /** The signed statement by which what was measured on the text before counts for it. */
+  carried: z.string().nullable(),
   coverage: coverageSchema,
 });
 export const fileDetailSchema = z.object({
   path: z.string(),
   text: z.string().nullable(),
   sha256: z.string().nullable(),
+  /** What is measured of the text that the build has now: something, a part of a faulty file, only other text, or nothing. */
+  status: z.enum(['measured', 'partial', 'otherText', 'neverLoaded']),
   units: z.array(unit),
   lines: z.array(
     z.object({
@@ -218,6 +222,79 @@ export const withdrawAttestation = endpoint('PUT', '/projects/:project/attestati
   params: inProjectKey,
   body: z.object({ reason: reasonText, password: z.string().max(200) }),
   answer: attestationSchema,
+});
+
+/** A function that was measured on the sources that the build had before, with where its text stands now, or why it cannot be carried. */
+export const carryOfferSchema = z.object({
+  path: z.string(),
+  unit: z.string(),
+  fromPath: z.string(),
+  state: z.enum(['same', 'changed', 'functionGone', 'fileGone', 'ambiguous']),
+  requirements: z.array(z.string()),
+  /** Runs and cases of which something is measured there. */
+  measuredBy: z.array(z.string()),
+});
+export type CarryOffer = z.output<typeof carryOfferSchema>;
+export const offerCarries = endpoint('GET', '/projects/:project/builds/:build/carries/offers', {
+  summary:
+    'Functions measured on the sources before these, with whether their text is the same now (the first 2,000, unchanged ones first)',
+  may: 'member',
+  params: inBuild,
+  answer: z.object({
+    same: z.number(),
+    changed: z.number(),
+    rows: z.array(carryOfferSchema),
+  }),
+});
+export const carriedSchema = z.object({
+  key: z.string(),
+  build: z.string(),
+  units: z.array(
+    z.object({
+      path: z.string(),
+      unit: z.string(),
+      textHash: z.string(),
+      /** SHA-256 of the source text that it counts for, and of the one that it was measured on. */
+      source: z.string(),
+      fromPath: z.string(),
+      fromSource: z.string(),
+      /** Its first line when it was measured. */
+      fromStart: z.number(),
+    }),
+  ),
+  argument: z.string(),
+  by: z.string(),
+  at: z.string(),
+  state: z.enum(['stands', 'withdrawn']),
+});
+export type Carried = z.output<typeof carriedSchema>;
+export const carryMeasured = endpoint('POST', '/projects/:project/builds/:build/carries', {
+  summary: 'Carry, signed, what was measured of unchanged functions to the sources that the build has now',
+  may: ['reviewer'],
+  params: inBuild,
+  body: z.object({
+    units: z
+      .array(z.object({ path, unit: z.string().max(300) }))
+      .min(1)
+      .max(2000),
+    argument: reasonText,
+    password: z.string().max(200),
+  }),
+  answer: carriedSchema,
+});
+export const listCarries = endpoint('GET', '/projects/:project/builds/:build/carries', {
+  summary: 'What was carried from the sources before, statement by statement',
+  may: 'member',
+  params: inBuild,
+  query: listQuery,
+  answer: pageOf(carriedSchema),
+});
+export const withdrawCarry = endpoint('PUT', '/projects/:project/carries/:key/withdrawal', {
+  summary: 'Withdraw, signed, what was carried: its functions are measured on other text again',
+  may: ['reviewer'],
+  params: inProjectKey,
+  body: z.object({ reason: reasonText, password: z.string().max(200) }),
+  answer: carriedSchema,
 });
 
 export const uploadSchema = z.object({

@@ -58,7 +58,7 @@ export type CordDetail = z.output<typeof cordSchema>;
 
 /** A record that is connected with another one, however far. */
 export const connectionSchema = z.object({
-  kind: z.enum(['specification', 'requirement', 'case', 'build', 'round', 'run', 'problem', 'upload', 'attestation', 'file']),
+  kind: z.enum(['specification', 'requirement', 'case', 'build', 'round', 'run', 'problem', 'upload', 'attestation', 'carry', 'file']),
   key: z.string(),
   title: z.string(),
   state: z.string(),

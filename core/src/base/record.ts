@@ -19,6 +19,7 @@ export const recordKinds = [
   'problem',
   'upload',
   'attestation',
+  'carry',
 ] as const;
 export type VersionedKind = (typeof recordKinds)[number];
 /** What a link may lead to: a versioned record, a source file of the build, or a proof pack. */

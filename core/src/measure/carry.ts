@@ -25,6 +25,7 @@ export interface Carried {
 
 interface Body {
   readonly path: string;
+  readonly name: string;
   readonly unit: SourceFunction;
   readonly lines: readonly string[];
 }
@@ -37,11 +38,24 @@ const trimmed = (lines: readonly string[]): string[] => lines.map((line) => line
 function bodiesOf(files: readonly SourceText[]): Body[] {
   return files.flatMap(({ path, text }) => {
     const lines = trimmed(linesOf(text));
-    return sourceFunctions(text).map((unit) => ({ path, unit, lines: lines.slice(unit.start - 1, unit.end) }));
+    return sourceFunctions(text).map((unit) => ({ path, name: unit.name, unit, lines: lines.slice(unit.start - 1, unit.end) }));
   });
 }
 
 const text = (body: Body): string => body.lines.join('\n');
+
+/**
+ * Which of the functions of the same text is the one that stood at a path under a name before: the one of that name in that file, or the only
+ * one there is. Of several nobody knows.
+ */
+export function sameUnit<T extends { readonly path: string; readonly name: string }>(
+  before: { readonly path: string; readonly name: string },
+  sameText: readonly T[],
+): T | 'ambiguous' | undefined {
+  const here = sameText.filter(({ path, name }) => path === before.path && name === before.name);
+  if (here.length === 1) return here[0];
+  return sameText.length > 1 ? 'ambiguous' : sameText[0];
+}
 
 /**
  * Carries traces and justifications from one build’s sources to the next’s. A function is the same where its text is (white space
@@ -55,24 +69,18 @@ export function carryNotes(before: readonly SourceText[], after: readonly Source
   const newFiles = new Map(after.map((file) => [file.path, trimmed(linesOf(file.text))]));
   const oldFiles = new Map(before.map((file) => [file.path, trimmed(linesOf(file.text))]));
 
-  /** The function that has the same text now. Of several, the one of the same name in the same file, or nobody knows. */
-  const sameBody = (body: Body): Body | 'ambiguous' | undefined => {
-    const found = byText.get(text(body)) ?? [];
-    const here = found.filter((b) => b.path === body.path && b.unit.name === body.unit.name);
-    if (here.length === 1) return here[0];
-    return found.length > 1 ? 'ambiguous' : found[0];
-  };
+  const sameBody = (body: Body): Body | 'ambiguous' | undefined => sameUnit(body, byText.get(text(body)) ?? []);
   const gone = (body: Body): NotCarried => {
-    if (newBodies.some((b) => b.path === body.path && b.unit.name === body.unit.name)) return 'changed';
+    if (newBodies.some((b) => b.path === body.path && b.name === body.name)) return 'changed';
     return newFiles.has(body.path) ? 'functionGone' : 'fileGone';
   };
 
   const trace = (note: Extract<CodeNote, { kind: 'trace' }>): Carried => {
-    const body = oldBodies.find((b) => b.path === note.path && b.unit.name === note.unit);
+    const body = oldBodies.find((b) => b.path === note.path && b.name === note.unit);
     if (!body) return { note, why: 'functionGone' };
     const now = sameBody(body);
     if (now === 'ambiguous') return { note, why: 'ambiguous' };
-    return now ? { note, to: { ...note, path: now.path, unit: now.unit.name } } : { note, why: gone(body) };
+    return now ? { note, to: { ...note, path: now.path, unit: now.name } } : { note, why: gone(body) };
   };
 
   const justification = (note: Extract<CodeNote, { kind: 'justification' }>): Carried => {
@@ -84,7 +92,7 @@ export function carryNotes(before: readonly SourceText[], after: readonly Source
       return { note, to: { ...note, path: now.path, from: note.from + shift, to: note.to + shift } };
     }
     // The function was changed, or the lines stand outside any: look for the lines themselves.
-    const changed = body && newBodies.find((b) => b.path === body.path && b.unit.name === body.unit.name);
+    const changed = body && newBodies.find((b) => b.path === body.path && b.name === body.name);
     const old = body && changed ? body.lines : oldFiles.get(note.path);
     const next = body && changed ? changed.lines : newFiles.get(note.path);
     if (!old || !next) return { note, why: 'fileGone' };

@@ -1,6 +1,6 @@
-import { bitsFor, hasBit, setBit } from './bits';
-import type { FileMeasurement } from './file-measurement';
-import { metrics, rangeOf, sizeOf, type PointTable } from './point';
+import { bitsFor, hasBit, setBit, type Bits } from './bits';
+import type { DecisionVectors, FileMeasurement } from './file-measurement';
+import { metrics, rangeOf, type Metric, type PointTable } from './point';
 
 /** What a measurement says of a source, held against the source's own text. */
 export interface HeldAgainst {
@@ -30,25 +30,83 @@ export function heldAgainst(file: FileMeasurement, source: { readonly lines: num
 }
 
 function withoutLines(file: FileMeasurement, lines: ReadonlySet<number>): FileMeasurement {
-  const { table, bits, counts, vectors } = file;
-  const keep: number[] = [];
+  const { table, places } = pickPoints(file.table, (i) => (lines.has(file.table.line[i]) ? undefined : file.table.line[i]));
+  return {
+    ...file,
+    table,
+    bits: picked(file.bits, places),
+    counts: Float64Array.from(places, (i) => file.counts[i]),
+    vectors: file.vectors.filter((vector) => !lines.has(vector.line)),
+  };
+}
+
+/** What a measurement hit, without how often. */
+export interface FileHits {
+  readonly table: PointTable;
+  readonly bits: Bits;
+  readonly vectors: readonly DecisionVectors[];
+}
+
+/** A function whose text is the same as when it was measured: its lines then (both inclusive), and its first line now. */
+export interface MovedUnit {
+  readonly name: string;
+  readonly from: number;
+  readonly to: number;
+  readonly now: number;
+}
+
+/**
+ * What was hit in some functions, at the lines where these stand now; whatever lies outside them is left out. A point of a function's entry
+ * belongs to it by its name, since a writer may put it on the line before.
+ */
+export function movedHits({ table, bits, vectors }: FileHits, units: readonly MovedUnit[]): FileHits {
+  const byName = new Map(units.map((unit) => [unit.name, unit]));
+  const around = (line: number): MovedUnit | undefined => units.find(({ from, to }) => line >= from && line <= to);
+  const moved = (line: number, unit: MovedUnit | undefined): number | undefined => unit && Math.max(0, line + unit.now - unit.from);
+  const { table: now, places } = pickPoints(table, (i, metric) => {
+    const line = table.line[i];
+    return moved(line, (metric === 'function' ? byName.get(table.names[table.b[i]]) : undefined) ?? around(line));
+  });
+  return {
+    table: now,
+    bits: picked(bits, places),
+    vectors: vectors
+      .flatMap((vector) => {
+        const line = moved(vector.line, around(vector.line));
+        return line === undefined ? [] : [{ ...vector, line }];
+      })
+      .sort((x, y) => x.line - y.line || x.place - y.place),
+  };
+}
+
+/** The points that `lineOf` gives a line, at that line and in the order that a table has; and where each stood before. */
+function pickPoints(
+  table: PointTable,
+  lineOf: (point: number, metric: Metric) => number | undefined,
+): { readonly table: PointTable; readonly places: readonly number[] } {
+  const kept: { readonly place: number; readonly line: number }[] = [];
   const starts = new Uint32Array(metrics.length + 1);
   metrics.forEach((metric, m) => {
     const [from, to] = rangeOf(table, metric);
-    for (let i = from; i < to; i++) if (!lines.has(table.line[i])) keep.push(i);
-    starts[m + 1] = keep.length;
+    const own: typeof kept = [];
+    for (let place = from; place < to; place++) {
+      const line = lineOf(place, metric);
+      if (line !== undefined) own.push({ place, line });
+    }
+    own.sort((x, y) => x.line - y.line || table.a[x.place] - table.a[y.place] || table.b[x.place] - table.b[y.place]);
+    kept.push(...own);
+    starts[m + 1] = kept.length;
   });
-  const pick = (column: Uint32Array): Uint32Array => Uint32Array.from(keep, (i) => column[i]);
-  const retained: PointTable = { starts, line: pick(table.line), a: pick(table.a), b: pick(table.b), names: table.names };
-  const moved = bitsFor(sizeOf(retained));
-  keep.forEach((i, to) => {
-    if (hasBit(bits, i)) setBit(moved, to);
+  const places = kept.map(({ place }) => place);
+  const column = (of: Uint32Array): Uint32Array => Uint32Array.from(places, (i) => of[i]);
+  const line = Uint32Array.from(kept, (point) => point.line);
+  return { table: { starts, line, a: column(table.a), b: column(table.b), names: table.names }, places };
+}
+
+function picked(bits: Bits, places: readonly number[]): Bits {
+  const found = bitsFor(places.length);
+  places.forEach((i, to) => {
+    if (hasBit(bits, i)) setBit(found, to);
   });
-  return {
-    ...file,
-    table: retained,
-    bits: moved,
-    counts: Float64Array.from(keep, (i) => counts[i]),
-    vectors: vectors.filter((vector) => !lines.has(vector.line)),
-  };
+  return found;
 }

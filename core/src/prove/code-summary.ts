@@ -23,8 +23,14 @@ export function summariseCode(own: readonly string[], casesMeasured: boolean, un
     measured: measured.length,
     totals: measured.reduce((sum, unit) => addCoverage(sum, unit.totals), noCoverage),
     gaps,
+    ...carriedOf(measured),
     ...attestedOf(measured),
   };
+}
+
+function carriedOf(measured: readonly TracedUnit[]): Pick<CodeSummary, 'carried'> {
+  const keys = measured.flatMap((unit) => unit.carried ?? []);
+  return keys.length ? { carried: { units: keys.length, keys: [...new Set(keys)].sort() } } : {};
 }
 
 /** What was attested of the measured functions; nothing where nothing was. */

@@ -120,10 +120,13 @@ export interface TracedUnit {
   readonly totals: CoverageByMetric;
   /** Attestations that stand for it at its present text, by metric: their keys. */
   readonly attested?: Readonly<Partial<Record<Metric, string>>>;
+  /** Signed key of who carried what was measured of it before its file was exchanged: its own text is the same. */
+  readonly carried?: string;
   /** Line of the first point without credit. */
   readonly firstGap: Readonly<Partial<Record<Metric, number>>>;
 }
 
+/** So many functions rest on these signed statements. */
 export interface Attested {
   readonly units: number;
   readonly keys: readonly string[];
@@ -148,6 +151,8 @@ export interface CodeSummary {
   readonly totals: CoverageByMetric;
   /** How many of the measured ones somebody attested for a metric, and the keys of what they signed: never counted as points. */
   readonly attested?: Readonly<Partial<Record<Metric, Attested>>>;
+  /** How many of the measured ones count by what was measured before their files were exchanged, and the keys of what was signed for that. */
+  readonly carried?: Attested;
   /** First place without credit, `path:line`, for each metric that has one. */
   readonly gaps: Readonly<Partial<Record<Metric, string>>>;
 }

@@ -42,6 +42,17 @@ export function judgeMeasure(r: CordRequirement, input: CordInput): JudgedKnot {
       paths.map((key) => ({ kind: 'file', key })),
     ),
   );
+  if (code.carried) {
+    const { units, keys } = code.carried;
+    reasons.push(
+      say(
+        'carried',
+        { count: units, key: keys.join(', ') },
+        { label: 'Read it', to: { kind: 'carry', key: keys[0] }, place: 'code' },
+        keys.map((key) => ({ kind: 'carry', key })),
+      ),
+    );
+  }
   for (const metric of asked) {
     const attested = code.attested?.[metric];
     const { found, credited, justified } = code.totals[metric];

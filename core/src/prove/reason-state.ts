@@ -36,6 +36,7 @@ const states: Partial<Record<ReasonCode, KnotState | 'informs'>> = {
   plannedAgain: 'informs',
   notInCode: 'informs',
   attested: 'informs',
+  carried: 'informs',
 };
 
 /** The state that a reason brings; undefined where it only informs. What is not listed breaks. */

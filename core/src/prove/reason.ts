@@ -51,6 +51,7 @@ export type ReasonCode =
   | 'noPoints'
   | 'noMetric'
   | 'attested'
+  | 'carried'
   | 'underTarget'
   | 'notInCode'
   | 'notInCodeButNamed'
@@ -120,6 +121,8 @@ const sentences: Record<ReasonCode, (v: Values) => string> = {
   noPoints: (v) => `What is loaded of its code holds no ${v['metric']}: 0 of 0 shows nothing`,
   noMetric: (v) => `${v['level']} asks for ${v['metric']}, of which the coverage loaded for ${v['build']} tells nothing`,
   attested: (v) => `${v['metric']} attested for ${v['count']} function${s(v['count'])}, counted apart: ${v['key']}`,
+  carried: (v) =>
+    `${v['count']} unchanged function${s(v['count'])} count${s(v['count']) ? '' : 's'} by what was measured on the sources before: ${v['key']}`,
   underTarget: (v) => `${v['metric']}: ${v['credited']} of ${v['found']} credited${v['place'] ? `, first gap at ${v['place']}` : ''}`,
   notInCode: () => 'Not in code',
   notInCodeButNamed: (v) => `Marked “not in code”, but ${v['place']} names it`,

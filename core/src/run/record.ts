@@ -66,6 +66,7 @@ export const signatureMeanings = [
   'policy',
   'withdrawn',
   'attested',
+  'measurements carried',
 ] as const;
 export type SignatureMeaning = (typeof signatureMeanings)[number];
 

@@ -1,5 +1,5 @@
 import type { Attestation } from '@contract/measure';
-import { envelope2, recordFormat, textHash } from '@core/base';
+import { envelope2 } from '@core/base';
 import { unitCoverages, type Metric } from '@core/measure';
 import { and, asc, eq, inArray, isNull, sql, type SQL } from 'drizzle-orm';
 import { alias } from 'drizzle-orm/mysql-core';
@@ -13,9 +13,7 @@ import {
   needOpenBuild,
   profileOf,
   proveSigner,
-  putSignature,
   recordFields,
-  recordRows,
   records,
   Refusal,
   signatures,
@@ -26,6 +24,7 @@ import {
   type Tx,
 } from '../base';
 import { CreditReader } from './credit';
+import { signStatement } from './statement';
 import { needUnit, type UnitPlace } from './store';
 import { attestations, codeTraces, codeUnits, sources } from './tables';
 
@@ -126,25 +125,21 @@ export async function attest(
       .insert(attestations)
       .values({ id: attestationId, projectId, buildId: build.id, path, unit, textHash: unitHash, metric, argument });
     const content: AttestedText = { build: build.name, path, unit, textHash: unitHash, metric, argument, state: 'stands' };
-    const hash = textHash(attestationText(key, 1, content));
-    w.log({
-      action: 'attested',
+    await signStatement(w, signer, {
+      recordId: attestationId,
       kind: 'attestation',
       key,
-      after: { ...content, hash, printedName: signer.printedName },
+      revision: 1,
+      state: 'stands',
+      content,
+      text: attestationText(key, 1, content),
+      meaning: 'attested',
+      reason: argument,
+      action: 'attested',
+      after: content,
       touches: { requirements: await requirementsOf(w.tx, build.id, input) },
     });
-    w.snapshot({ recordId: attestationId, revision: 1, state: 'stands', snapshot: content, hash, reason: argument });
-    w.wrote(recordRows, attestationId);
     w.wrote(attestationRows, attestationId);
-    await putSignature(w, signer, {
-      recordId: attestationId,
-      revision: 1,
-      meaning: 'attested',
-      format: recordFormat,
-      hash,
-      reason: argument,
-    });
     return attestationId;
   });
   return shown(db, id);
@@ -167,28 +162,24 @@ export async function withdrawAttestation(
     const revision = record.revision + 1;
     const { path, unit, metric, argument } = row;
     const content: AttestedText = { build: name, path, unit, textHash: row.textHash, metric, argument, state: 'withdrawn' };
-    const hash = textHash(attestationText(record.key, revision, content));
     await changeRecord(w, record, { revision, state: 'withdrawn' });
     await w.tx.update(attestations).set({ withdrawnAt: w.at }).where(eq(attestations.id, record.id));
-    w.log({
-      action: 'attestation withdrawn',
+    await signStatement(w, signer, {
+      recordId: record.id,
       kind: 'attestation',
       key: record.key,
+      revision,
+      state: 'withdrawn',
+      content,
+      text: attestationText(record.key, revision, content),
+      meaning: 'withdrawn',
+      reason: input.reason,
+      action: 'attestation withdrawn',
       before: { state: 'stands' },
-      after: { state: 'withdrawn', reason: input.reason, hash, printedName: signer.printedName },
+      after: { state: 'withdrawn', reason: input.reason },
       touches: { requirements: await requirementsOf(w.tx, row.buildId, row) },
     });
-    w.snapshot({ recordId: record.id, revision, state: 'withdrawn', snapshot: content, hash, reason: input.reason });
-    w.wrote(recordRows, record.id);
     w.wrote(attestationRows, record.id);
-    await putSignature(w, signer, {
-      recordId: record.id,
-      revision,
-      meaning: 'withdrawn',
-      format: recordFormat,
-      hash,
-      reason: input.reason,
-    });
     return record.id;
   });
   return shown(db, id);

@@ -122,6 +122,7 @@ export async function getFile(db: Db, projectId: number, build: StoredBuild, pat
     path,
     text,
     sha256,
+    status: source.status,
     units: unitCoverages([credit]).map(({ unit, totals }) => ({
       name: unit.name,
       start: unit.start,
@@ -129,6 +130,7 @@ export async function getFile(db: Db, projectId: number, build: StoredBuild, pat
       requirements: [...unit.requirements],
       byHand: byHand.filter((t) => t.unit === unit.name).map((t) => t.requirementKey),
       attested: Object.entries(attested(path, unit.name) ?? {}).map(([metric, key]) => ({ key, metric })),
+      carried: source.carried.get(unit.name)?.key ?? null,
       coverage: totals,
     })),
     lines: lineCredits(credit).map((line) => ({ ...line, hitBy: [...line.hitBy] })),

@@ -6,6 +6,7 @@ import {
   creditRules,
   emptyTable,
   mergeVectors,
+  movedHits,
   moveBits,
   orAll,
   sizeOf,
@@ -16,6 +17,7 @@ import {
   type CreditRules,
   type DecisionVectors,
   type FileCredit,
+  type MovedUnit,
   type PointTable,
 } from '@core/measure';
 import { creditingRuns, policiesOf, type CordCase, type StandardProfile, type TracedUnit } from '@core/prove';
@@ -23,6 +25,7 @@ import { and, asc, eq, inArray, isNull, sql } from 'drizzle-orm';
 import { records, recordsThen, type Db, type Tx } from '../base';
 import { cases } from '../design';
 import { judgedRuns, type JudgedRun } from '../run';
+import { standingCarries, type StandingCarry } from './carry';
 import { hitsKnown, partHits } from './store';
 import { codeTraces, codeUnits, measurements, sources, type MeasuredPart } from './tables';
 
@@ -45,6 +48,22 @@ export interface CreditedSource {
   /** Is anything measured on the text that the build has now, only on other text, or nothing at all; and only in part? */
   readonly status: Exclude<TracedUnit['status'], 'absent'>;
   readonly byHand: readonly UnitTrace[];
+  /** Functions that count by what was measured of them on the sources before, by name: the signed statement, and whether that was in part only. */
+  readonly carried: ReadonlyMap<string, { readonly key: string; readonly partial: boolean }>;
+}
+
+/** Is a function measured on the text that it has now? One that was carried is. */
+export function statusOfUnit({ status, carried }: CreditedSource, unit: string): CreditedSource['status'] {
+  const mine = carried.get(unit);
+  if (mine?.partial) return 'partial';
+  return mine && status !== 'partial' ? 'measured' : status;
+}
+
+/** A part of a measurement; where functions of it were carried, only they. */
+interface Piece {
+  readonly m: Directory;
+  readonly part: MeasuredPart;
+  readonly moves?: readonly MovedUnit[];
 }
 
 /**
@@ -55,6 +74,7 @@ export class CreditReader {
   private readonly files = new Map<number, CreditedSource>();
   private directory: Promise<Directory[]> | undefined;
   private counting: Promise<(m: Directory) => boolean> | undefined;
+  private carries: Promise<StandingCarry[]> | undefined;
   private caseKeys: Promise<Map<number, string>> | undefined;
   private known: Promise<Map<string, { id: number; sha256: string }>> | undefined;
 
@@ -148,18 +168,38 @@ export class CreditReader {
       (unit) => unit.sourceId,
     );
     const paths = ids.flatMap((id) => known.get(id)?.path ?? []);
+    this.carries ??= standingCarries(this.tx, this.buildId);
+    const carriedTo = groupBy(await this.carries, ({ path }) => path);
     const traced = groupBy(await unitTraces(this.tx, this.buildId, paths), (t) => t.path);
     const all = await this.measured();
-    const byPath = new Map<string, { m: Directory; part: MeasuredPart }[]>(paths.map((path) => [path, []]));
+    const from = paths.flatMap((path) => (carriedTo.get(path) ?? []).map(({ fromPath }) => fromPath));
+    const byPath = new Map<string, Piece[]>([...paths, ...from].map((path) => [path, []]));
     for (const m of all) for (const part of m.parts) if (!m.superseded.includes(part.path)) byPath.get(part.path)?.push({ m, part });
-    const bytes = await this.bytesOf([...byPath.values()].flat());
+    const pieces = new Map(
+      ids.flatMap((id) => {
+        const source = known.get(id);
+        if (!source) return [];
+        const here = byPath.get(source.path) ?? [];
+        const standing = (carriedTo.get(source.path) ?? []).filter((c) => c.source === source.sha256);
+        return [
+          [
+            id,
+            {
+              here,
+              present: here.filter(({ part }) => part.source === source.sha256),
+              ...carriedPieces(standing, units.get(id) ?? [], byPath),
+            },
+          ],
+        ];
+      }),
+    );
+    const bytes = await this.bytesOf([...pieces.values()].flatMap(({ present, moved }) => [...present, ...moved]));
     const counts = await this.counts();
     const keys = await this.keysOfCases();
     for (const id of ids) {
       const source = known.get(id);
       if (!source) continue;
-      const here = byPath.get(source.path) ?? [];
-      const present = here.filter(({ part }) => part.source === source.sha256);
+      const { here = [], present = [], moved = [], carried = new Map<string, never>() } = pieces.get(id) ?? {};
       const mine = traced.get(source.path) ?? [];
       const own = units.get(id) ?? [];
       const file = await this.merge(
@@ -170,7 +210,7 @@ export class CreditReader {
           end,
           requirements: [...new Set(mine.filter((t) => t.unit === name && t.requirementId !== null).map((t) => t.requirementKey))],
         })),
-        present,
+        [...present, ...moved],
         bytes,
         counts,
         keys,
@@ -188,6 +228,7 @@ export class CreditReader {
         credit: creditFile(file, this.rules),
         status,
         byHand: mine.filter((t) => t.origin === 'hand'),
+        carried,
       });
     }
   }
@@ -196,9 +237,7 @@ export class CreditReader {
    * The bytes of parts, read a measurement at a time; those that are few of a measurement are cut out by the database. What a part hit is
    * mostly known here already: its bytes are not read then.
    */
-  private async bytesOf(
-    parts: readonly { m: Directory; part: MeasuredPart }[],
-  ): Promise<(m: Directory, part: MeasuredPart) => Promise<Buffer>> {
+  private async bytesOf(parts: readonly Piece[]): Promise<(m: Directory, part: MeasuredPart) => Promise<Buffer>> {
     const wanted = groupBy(
       parts.filter(({ m, part }) => !hitsKnown(m, part)),
       ({ m }) => m.id,
@@ -233,7 +272,7 @@ export class CreditReader {
   private async merge(
     path: string,
     units: CodeUnit[],
-    parts: readonly { m: Directory; part: MeasuredPart }[],
+    parts: readonly Piece[],
     bytes: (m: Directory, part: MeasuredPart) => Promise<Buffer>,
     counts: (m: Directory) => boolean,
     keys: ReadonlyMap<number, string>,
@@ -246,9 +285,14 @@ export class CreditReader {
       counts: boolean;
       tool: string;
     }[] = [];
-    for (const { m, part } of parts) {
+    for (const { m, part, moves } of parts) {
       const found = await partHits(this.tx, m, part, () => bytes(m, part));
-      hits.push({ ...found, caseKey: m.caseId === null ? '' : (keys.get(m.caseId) ?? ''), counts: counts(m), tool: m.tool });
+      hits.push({
+        ...(moves ? movedHits(found, moves) : found),
+        caseKey: m.caseId === null ? '' : (keys.get(m.caseId) ?? ''),
+        counts: counts(m),
+        tool: m.tool,
+      });
     }
     if (!hits.length) return { path, table: emptyTable, units, byCase: [] };
     const agreed = agreeOnTools(hits).hits;
@@ -266,6 +310,30 @@ export class CreditReader {
     const byCase = [...merged.values()].map(({ vectors, ...rest }): CaseHits => ({ ...rest, vectors: mergeVectors(vectors) }));
     return { path, table, units, byCase };
   }
+}
+
+/** What was measured on the sources before of functions that were carried to a file, and which of its functions rest on that. */
+function carriedPieces(
+  standing: readonly StandingCarry[],
+  units: readonly (typeof codeUnits.$inferSelect)[],
+  byPath: ReadonlyMap<string, readonly Piece[]>,
+): { moved: Piece[]; carried: Map<string, { key: string; partial: boolean }> } {
+  const carried = new Map<string, { key: string; partial: boolean }>();
+  const moved: Piece[] = [];
+  for (const list of groupBy(standing, ({ fromPath, fromSource }) => `${fromPath}\n${fromSource}`).values()) {
+    const [{ fromPath, fromSource }] = list;
+    const measured = (byPath.get(fromPath) ?? []).filter(({ part }) => part.source === fromSource);
+    if (!measured.length) continue;
+    const partial = measured.some(({ part }) => part.partial);
+    const moves = list.flatMap((c): MovedUnit[] => {
+      const unit = units.find(({ name, textHash }) => name === c.unit && textHash === c.textHash);
+      if (!unit) return [];
+      carried.set(c.unit, { key: c.key, partial: partial || (carried.get(c.unit)?.partial ?? false) });
+      return [{ name: c.unit, from: c.fromStart, to: c.fromStart + unit.end - unit.start, now: unit.start }];
+    });
+    if (moves.length) moved.push(...measured.map(({ m, part }) => ({ m, part, moves })));
+  }
+  return { moved, carried };
 }
 
 /** Traces of code in these files of a build. */

@@ -2,6 +2,7 @@ export * from './tables';
 export * from './store';
 export * from './credit';
 export * from './attest';
+export * from './carry';
 export * from './code';
 export * from './load';
 export * from './load-sources';

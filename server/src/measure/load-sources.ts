@@ -1,5 +1,5 @@
 import { envelope2, groupBy, recordFormat, textHash, type Finding } from '@core/base';
-import { normalText, sourceFunctions } from '@core/measure';
+import { normalText, sameUnit, sourceFunctions } from '@core/measure';
 import { and, desc, eq, inArray, isNull } from 'drizzle-orm';
 import {
   needOpenBuild,
@@ -229,9 +229,9 @@ async function carryHandTraces(
   await insertCodeTraces(
     w,
     before.flatMap(({ id: _, ...trace }) => {
-      const found = same.get(trace.textHash) ?? [];
-      const now = found.find((f) => f.path === trace.path && f.name === trace.unit) ?? (found.length === 1 ? found[0] : undefined);
-      return now ? [{ ...trace, buildId: build.id, path: now.path, unit: now.name, by: w.actor.login, at: w.at }] : [];
+      const now = sameUnit({ path: trace.path, name: trace.unit }, same.get(trace.textHash) ?? []);
+      if (!now || now === 'ambiguous') return [];
+      return [{ ...trace, buildId: build.id, path: now.path, unit: now.name, by: w.actor.login, at: w.at }];
     }),
   );
 }

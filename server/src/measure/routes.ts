@@ -14,6 +14,7 @@ import {
   type Upload,
 } from '../base';
 import { attest, attestationList, attestationsById, withdrawAttestation } from './attest';
+import { carriesById, carryList, carryMeasured, carryOffers, withdrawCarry } from './carry';
 import { diagnose, getCode, getFile, requirementCode, traceCode } from './code';
 import { loadCoverage } from './load';
 import { loadSources } from './load-sources';
@@ -59,6 +60,14 @@ export function measureRoutes(app: FastifyInstance, context: AppContext): void {
     listPage(db, projectId, attestationList(projectId, (await needBuild(db, projectId, params.build)).id), query, attestationsById),
   );
   serve(app, context, contract.withdrawAttestation, ({ actor, params, body }) => withdrawAttestation(db, actor, params.key, body));
+  serve(app, context, contract.offerCarries, async ({ membership: { projectId }, params }) =>
+    carryOffers(db, await needBuild(db, projectId, params.build)),
+  );
+  serve(app, context, contract.carryMeasured, ({ actor, params, body }) => carryMeasured(db, actor, params.build, body));
+  serve(app, context, contract.listCarries, async ({ membership: { projectId }, params, query }) =>
+    listPage(db, projectId, carryList(projectId, (await needBuild(db, projectId, params.build)).id), query, carriesById),
+  );
+  serve(app, context, contract.withdrawCarry, ({ actor, params, body }) => withdrawCarry(db, actor, params.key, body));
   serve(app, context, contract.listUploads, async ({ membership: { projectId }, params, query }) =>
     listPage(db, projectId, uploadList(projectId, (await needBuild(db, projectId, params.build)).id), query, uploadsById),
   );

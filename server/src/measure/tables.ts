@@ -179,6 +179,36 @@ export const attestations = mysqlTable(
   (t) => [index('attestations_build').on(t.buildId, t.path)],
 );
 
+/** A function of a build's sources with the text and place that it was measured on before they were exchanged. */
+export interface CarriedUnit {
+  readonly path: string;
+  readonly unit: string;
+  readonly textHash: string;
+  /** SHA-256 of the source text that it counts for. */
+  readonly source: string;
+  readonly fromPath: string;
+  readonly fromSource: string;
+  readonly fromStart: number;
+}
+
+/** What was measured of unchanged functions, carried to the sources that a build has now. A record, signed, withdrawn rather than changed. */
+export const carries = mysqlTable(
+  'carries',
+  {
+    id: ref('id')
+      .primaryKey()
+      .references(() => records.id),
+    projectId: ref('project_id').notNull(),
+    buildId: ref('build_id')
+      .notNull()
+      .references(() => builds.id),
+    units: jsonText<readonly CarriedUnit[]>('units').notNull(),
+    argument: mediumText('argument').notNull(),
+    withdrawnAt: moment('withdrawn_at'),
+  },
+  (t) => [index('carries_build').on(t.buildId)],
+);
+
 /** Coverage of each source file of a build. */
 export const sourceCredits = mysqlTable(
   'source_credits',

@@ -1,14 +1,12 @@
 import type { CoverageUpload } from '@contract/measure';
-import { envelope2, groupBy, recordFormat, textHash } from '@core/base';
+import { envelope2, groupBy } from '@core/base';
 import { and, asc, eq, inArray, sql, type SQL } from 'drizzle-orm';
 import {
   buildById,
   changeRecord,
   lockRecord,
   proveSigner,
-  putSignature,
   recordFields,
-  recordRows,
   records,
   Refusal,
   write,
@@ -18,6 +16,8 @@ import {
   type Tx,
 } from '../base';
 import { alias } from 'drizzle-orm/mysql-core';
+import { restingOn } from './carry';
+import { signStatement } from './statement';
 import { measurementRows, uploadRows } from './store';
 import { measurements, sources, uploadFiles, uploads } from './tables';
 
@@ -96,12 +96,12 @@ export async function withdrawUpload(
       throw new Refusal('stateForbids', { detail: input.withdrawn ? `${key} is withdrawn already.` : `${key} is not withdrawn.` });
     const revision = record.revision + 1;
     const state = input.withdrawn ? 'withdrawn' : 'loaded';
-    const hash = textHash(envelope2('upload', record.key, revision, { state }));
     const mine = await w.tx
       .select({ id: measurements.id, caseId: measurements.caseId, parts: measurements.parts })
       .from(measurements)
       .where(eq(measurements.uploadId, record.id));
-    const paths = [...new Set(mine.flatMap(({ parts }) => parts.map((part) => part.path)))];
+    const measured = new Set(mine.flatMap(({ parts }) => parts.map((part) => part.path)));
+    const paths = await restingOn(w.tx, upload.buildId, measured);
     const touched = paths.length
       ? await w.tx
           .select({ id: sources.id })
@@ -114,25 +114,22 @@ export async function withdrawUpload(
       .set({ withdrawnAt: input.withdrawn ? w.at : null })
       .where(eq(uploads.id, record.id));
     await w.tx.update(measurements).set({ withdrawn: input.withdrawn }).where(eq(measurements.uploadId, record.id));
-    w.log({
-      action: input.withdrawn ? 'upload withdrawn' : 'upload brought back',
+    await signStatement(w, signer, {
+      recordId: record.id,
       kind: 'upload',
       key: record.key,
-      after: { reason: input.reason, printedName: signer.printedName, hash },
+      revision,
+      state,
+      content: { state },
+      text: envelope2('upload', record.key, revision, { state }),
+      meaning: 'withdrawn',
+      reason: input.reason,
+      action: input.withdrawn ? 'upload withdrawn' : 'upload brought back',
+      after: { reason: input.reason },
       touches: { results: [...new Set(mine.flatMap(({ caseId }) => caseId ?? []))], sources: touched.map((s) => s.id) },
     });
-    w.snapshot({ recordId: record.id, revision, state, snapshot: { state }, hash, reason: input.reason });
-    w.wrote(recordRows, record.id);
     w.wrote(uploadRows, record.id);
     w.wrote(measurementRows, ...mine.map((m) => m.id));
-    await putSignature(w, signer, {
-      recordId: record.id,
-      revision,
-      meaning: 'withdrawn',
-      format: recordFormat,
-      hash,
-      reason: input.reason,
-    });
     return record.id;
   });
   const [{ id: _, ...shown }] = await uploadsById(db, [id]);

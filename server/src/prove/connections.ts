@@ -3,7 +3,7 @@ import { reachFrom, type Joint } from '@core/base';
 import { and, eq, inArray, isNull, or, type SQL } from 'drizzle-orm';
 import { listTraceKinds, needAnyRecord, needBuild, records, traces, type Db, type Tx } from '../base';
 import { caseCalls } from '../design';
-import { attestations, codeTraces, codeUnits, sources } from '../measure';
+import { attestations, carries, codeTraces, codeUnits, sources } from '../measure';
 import { problems, runs } from '../run';
 
 const mostShown = 300;
@@ -142,6 +142,12 @@ async function codeOf(tx: Tx, projectId: number, ids: readonly number[], buildId
         .from(attestations)
         .where(and(eq(attestations.projectId, projectId), eq(attestations.buildId, buildId), isNull(attestations.withdrawnAt)))
     : [];
+  const carried = units.size
+    ? await tx
+        .select({ id: carries.id, units: carries.units })
+        .from(carries)
+        .where(and(eq(carries.buildId, buildId), isNull(carries.withdrawnAt)))
+    : [];
   return [
     ...named.flatMap(({ requirement, path, line, unit }): Joint<Node>[] =>
       requirement === null
@@ -154,6 +160,13 @@ async function codeOf(tx: Tx, projectId: number, ids: readonly number[], buildId
         : attested
             .filter((a) => a.path === path && a.unit === unit)
             .map(({ id }) => ({ from: requirement, to: id, forward: 'rests on', backward: 'is attested for' })),
+    ),
+    ...named.flatMap(({ requirement, path, unit }): Joint<Node>[] =>
+      requirement === null
+        ? []
+        : carried
+            .filter(({ units: list }) => list.some((c) => c.path === path && c.unit === unit))
+            .map(({ id }) => ({ from: requirement, to: id, forward: 'rests on', backward: 'is carried for' })),
     ),
   ];
 }

@@ -1,7 +1,7 @@
 import { and, eq, inArray, isNull } from 'drizzle-orm';
 import { records, traces, type Touches, type Tx } from '../base';
 import { caseCalls } from '../design';
-import { codeTraces, measurements, sources } from '../measure';
+import { codeTraces, measurements, restingOn, sources } from '../measure';
 
 /** More than this is judged as a whole. */
 export const tooMany = 2000;
@@ -74,7 +74,9 @@ export async function doubtOf(tx: Tx, projectId: number, buildId: number, touche
           tx
             .select({ id: sources.id })
             .from(sources)
-            .where(and(eq(sources.buildId, buildId), isNull(sources.supersededAt), inArray(sources.path, [...paths]))),
+            .where(
+              and(eq(sources.buildId, buildId), isNull(sources.supersededAt), inArray(sources.path, await restingOn(tx, buildId, paths))),
+            ),
         ),
       );
   }

@@ -18,7 +18,7 @@ import { and, asc, eq, inArray, isNull, sql, type SQL } from 'drizzle-orm';
 import { alias, type MySqlColumn } from 'drizzle-orm/mysql-core';
 import { decisions, integrityFaults, records, revisions, signatures, traces, type Db, type StoredBuild, type Tx } from '../base';
 import { caseCalls, cases } from '../design';
-import { codeTraces, CreditReader, rulesOf, standingAttestations } from '../measure';
+import { codeTraces, CreditReader, rulesOf, standingAttestations, statusOfUnit } from '../measure';
 import { judgedRuns, problems } from '../run';
 import { requirements } from '../specify';
 
@@ -308,7 +308,15 @@ async function codeFacts(
       const u = file?.credit.file.units.findIndex((candidate) => candidate.name === unit) ?? -1;
       if (!file || u < 0) return { path, name: unit, status: 'absent', totals: noCoverage, firstGap: {} };
       const signed = attested(path, unit);
-      return { path, name: unit, status: file.status, ...creditOfUnit(file.credit, u, cases), ...(signed ? { attested: signed } : {}) };
+      const carried = file.carried.get(unit)?.key;
+      return {
+        path,
+        name: unit,
+        status: statusOfUnit(file, unit),
+        ...creditOfUnit(file.credit, u, cases),
+        ...(signed ? { attested: signed } : {}),
+        ...(carried ? { carried } : {}),
+      };
     });
     const order = (x: TracedUnit, y: TracedUnit): number => (x.path < y.path ? -1 : x.path > y.path ? 1 : x.name < y.name ? -1 : 1);
     const own = [...new Set((unitsOf.get(id) ?? []).map((t) => t.path))].sort();

@@ -3,7 +3,7 @@ import { addCoverage, coverageOf, noCoverage, pointsOf, unitCoverages, writeCobe
 import { coverageCsv } from '@core/prove';
 import { and, asc, eq, inArray, isNull, lte } from 'drizzle-orm';
 import { builds, decisions, ledger, memberships, people, readBlob, records, traces, type StoredBuild, type Tx } from '../base';
-import { attestations, attestationsById, codeTraces, sources, uploadFiles, uploads } from '../measure';
+import { attestations, attestationsById, carries, carriesById, codeTraces, sources, uploadFiles, uploads } from '../measure';
 import { rounds, runs } from '../run';
 import type { PackWriter } from './pack-writer';
 
@@ -113,6 +113,16 @@ export async function addAttestations({ tx, build, out }: PackSource): Promise<v
     ids.map(({ id }) => id),
   );
   await out.add('coverage/attestations.json', pretty(rows.map(({ id: _, ...attestation }) => attestation)));
+}
+
+/** What was measured of unchanged functions on sources that the build had before, and carried. */
+export async function addCarries({ tx, build, out }: PackSource): Promise<void> {
+  const ids = await tx.select({ id: carries.id }).from(carries).where(eq(carries.buildId, build.id));
+  const rows = await carriesById(
+    tx,
+    ids.map(({ id }) => id),
+  );
+  await out.add('coverage/carried.json', pretty(rows.map(({ id: _, ...carried }) => carried)));
 }
 
 /** What exactly was tested: builds, sources with their hashes, revisions, configurations and tools as recorded. */

@@ -4,7 +4,7 @@ import { packPage, type Cord, type PackLink } from '@core/prove';
 import { requirementText2, type RequirementContent } from '@core/specify';
 import { and, asc, eq, inArray, isNotNull } from 'drizzle-orm';
 import { records, revisions, signatures, signaturesOf } from '../base';
-import { attestationText, type AttestedText } from '../measure';
+import { attestationText, carriedText, type AttestedText, type CarriedText } from '../measure';
 import type { requirementsById } from '../specify';
 import type { PackSource } from './pack-data';
 import type { PackedRun, PackProblem, SignatureLine } from './pack-runs';
@@ -40,7 +40,7 @@ export async function addSignedTexts({ tx, projectId, out }: PackSource): Promis
     .where(
       and(
         eq(signatures.projectId, projectId),
-        inArray(records.kind, ['requirement', 'case', 'build', 'upload', 'project', 'problem', 'attestation']),
+        inArray(records.kind, ['requirement', 'case', 'build', 'upload', 'project', 'problem', 'attestation', 'carry']),
       ),
     )
     .orderBy(asc(signatures.id));
@@ -55,7 +55,7 @@ export async function addSignedTexts({ tx, projectId, out }: PackSource): Promis
     for (const { signature, key, kind } of part) {
       const { recordId, revision, hash, login, at, meaning, printedName } = signature;
       let file = '-';
-      if (kind === 'requirement' || kind === 'case' || kind === 'attestation') {
+      if (kind === 'requirement' || kind === 'case' || kind === 'attestation' || kind === 'carry') {
         const name = `signed/${key}/revision-${revision}.json`;
         const snapshot = retained.get(`${recordId} ${revision} ${hash}`);
         const text = snapshot && signedText(kind, key, revision, snapshot);
@@ -80,8 +80,9 @@ async function snapshotsOf(tx: PackSource['tx'], recordIds: readonly number[]): 
   return new Map(rows.map((row) => [`${row.recordId} ${row.revision} ${row.hash}`, row.snapshot]));
 }
 
-function signedText(kind: 'requirement' | 'case' | 'attestation', key: string, revision: number, snapshot: object): string {
+function signedText(kind: 'requirement' | 'case' | 'attestation' | 'carry', key: string, revision: number, snapshot: object): string {
   if (kind === 'attestation') return attestationText(key, revision, snapshot as AttestedText);
+  if (kind === 'carry') return carriedText(key, revision, snapshot as CarriedText);
   return kind === 'requirement'
     ? requirementText2(key, revision, snapshot as RequirementContent)
     : caseText2(key, revision, snapshot as CaseContent);

@@ -39,6 +39,7 @@ import { leftTheCount } from './cord-rows';
 import { readFacts, type Facts } from './facts';
 import {
   addAttestations,
+  addCarries,
   addConfiguration,
   addCoverageFiles,
   addDecisions,
@@ -150,6 +151,7 @@ async function gather(
   await addDecisions(source);
   await addCoverageFiles(source, credits, at.getTime());
   await addAttestations(source);
+  await addCarries(source);
   let parts = 0;
   const { runs, signatures } = await addRuns(source, problemList, progress, async (part, first) => {
     parts++;

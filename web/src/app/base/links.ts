@@ -29,6 +29,8 @@ export function recordLink(project: string, { kind, key }: RecordRef): Link {
       return { path: ['/', project, 'settings'] };
     case 'pack':
       return { path: ['/', project, 'prove'] };
+    case 'carry':
+      return { path: ['/', project, 'measure'], query: { carried: '1' } };
     case 'upload':
     case 'attestation':
     case 'build':

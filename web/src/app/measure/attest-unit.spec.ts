@@ -21,6 +21,7 @@ describe('What is attested of a function', () => {
     requirements: ['R-1'],
     byHand: [],
     attested: [],
+    carried: null,
     coverage: points({ function: 1, line: 4 }),
     ...more,
   });

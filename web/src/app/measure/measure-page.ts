@@ -7,6 +7,7 @@ import { metrics, percent, ratioOf, type Metric, type PointState } from '@core/m
 import { metricWords } from '@core/prove';
 import { Icon, ProblemNote, RecordLink, RecordPicker, useProject } from '../base';
 import { AttestUnit } from './attest-unit';
+import { CarryPanel } from './carry-panel';
 import { LoadPanel } from './load-panel';
 import { measureCommands, measureFeature } from './state';
 
@@ -51,7 +52,7 @@ const remedyIcons: Record<Remedy['kind'], string> = {
 /** Measure: how much of the code the runs exercised, how much of that counts, and what would close each gap. */
 @Component({
   selector: 'cp-measure-page',
-  imports: [AttestUnit, FormsModule, Icon, LoadPanel, ProblemNote, RecordLink, RecordPicker],
+  imports: [AttestUnit, CarryPanel, FormsModule, Icon, LoadPanel, ProblemNote, RecordLink, RecordPicker],
   changeDetection: ChangeDetectionStrategy.OnPush,
   templateUrl: './measure-page.html',
   styleUrl: './measure-page.scss',
@@ -60,11 +61,16 @@ export class MeasurePage {
   /** From the address: the file and line that are shown. */
   readonly path = input<string>();
   readonly line = input<string>();
+  /** Set: what was, and what may be, carried from the sources before stands in place of the file. */
+  readonly carried = input<string>();
   protected readonly scope = useProject();
   private readonly store = this.scope.store;
   private readonly router = inject(Router);
   private readonly element = inject<ElementRef<HTMLElement>>(ElementRef);
   protected readonly code = this.store.selectSignal(measureFeature.selectCode);
+  protected readonly offers = this.store.selectSignal(measureFeature.selectOffers);
+  protected readonly carries = this.store.selectSignal(measureFeature.selectCarries);
+  protected readonly carrying = computed(() => !!this.carried() && (this.offers().rows.length > 0 || this.carries().length > 0));
   private readonly loadedFile = this.store.selectSignal(measureFeature.selectFile);
   protected readonly diagnosis = this.store.selectSignal(measureFeature.selectDiagnosis);
   protected readonly chosenMetric = signal<Metric>('branch');
@@ -116,7 +122,12 @@ export class MeasurePage {
     effect(() => {
       this.scope.judged();
       const at = { project: this.scope.slug(), build: this.scope.build() };
-      if (at.build) untracked(() => this.store.dispatch(measureCommands.getCode.start(at)));
+      if (at.build)
+        untracked(() => {
+          this.store.dispatch(measureCommands.getCode.start(at));
+          this.store.dispatch(measureCommands.offerCarries.start(at));
+          this.store.dispatch(measureCommands.listCarries.start({ ...at, limit: 100 }));
+        });
     });
     effect(() => {
       this.scope.judged();
@@ -143,6 +154,10 @@ export class MeasurePage {
 
   protected open(path: string, line?: number): void {
     void this.router.navigate(['/', this.scope.slug(), 'measure'], { queryParams: { path, ...(line ? { line } : {}) } });
+  }
+
+  protected showCarried(shown: boolean): void {
+    void this.router.navigate([], { queryParams: { carried: shown ? '1' : null }, queryParamsHandling: 'merge' });
   }
 
   protected pct(coverage: CodeFile['coverage'], lane: 'exercised' | 'credited'): number {

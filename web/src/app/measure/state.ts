@@ -1,6 +1,6 @@
 import { createFeature, createReducer, on } from '@ngrx/store';
 import * as contract from '@contract/measure';
-import type { Code, CoverageUpload, Diagnosis, FileDetail, LoadAnswer } from '@contract/measure';
+import type { Carried, CarryOffer, Code, CoverageUpload, Diagnosis, FileDetail, LoadAnswer } from '@contract/measure';
 import { addTrace } from '@contract/base';
 import { command } from '../base';
 
@@ -16,6 +16,10 @@ export const measureCommands = {
   listUploads: command('[Measure] list uploads', contract.listUploads),
   withdrawUpload: command('[Measure] withdraw upload', contract.withdrawUpload),
   attest: command('[Measure] attest', contract.attest),
+  offerCarries: command('[Measure] offer carries', contract.offerCarries),
+  listCarries: command('[Measure] list carries', contract.listCarries),
+  carryMeasured: command('[Measure] carry measured', contract.carryMeasured),
+  withdrawCarry: command('[Measure] withdraw carry', contract.withdrawCarry),
   withdrawAttestation: command('[Measure] withdraw attestation', contract.withdrawAttestation),
 };
 
@@ -26,6 +30,9 @@ interface MeasureState {
   /** What an upload would store, before anything is stored. */
   readonly preview: LoadAnswer | null;
   readonly uploads: readonly CoverageUpload[];
+  /** What was measured on sources that were exchanged since: what may be carried, and what was. */
+  readonly offers: { readonly same: number; readonly changed: number; readonly rows: readonly CarryOffer[] };
+  readonly carries: readonly Carried[];
   readonly loaded:
     | (LoadAnswer & { readonly what: 'coverage' })
     | {
@@ -37,7 +44,16 @@ interface MeasureState {
       }
     | null;
 }
-const first: MeasureState = { code: null, file: null, diagnosis: null, preview: null, uploads: [], loaded: null };
+const first: MeasureState = {
+  code: null,
+  file: null,
+  diagnosis: null,
+  preview: null,
+  uploads: [],
+  offers: { same: 0, changed: 0, rows: [] },
+  carries: [],
+  loaded: null,
+};
 const c = measureCommands;
 type Attested = FileDetail['units'][number]['attested'];
 
@@ -71,6 +87,13 @@ export const measureFeature = createFeature({
     on(c.previewCoverage.done, (state, { answer }): MeasureState => ({ ...state, preview: answer, loaded: null })),
     on(c.previewCoverage.failed, (state): MeasureState => ({ ...state, preview: null })),
     on(c.listUploads.done, (state, { answer }): MeasureState => ({ ...state, uploads: answer.rows })),
+    on(c.offerCarries.done, (state, { answer }): MeasureState => ({ ...state, offers: answer })),
+    on(c.listCarries.done, (state, { answer }): MeasureState => ({ ...state, carries: answer.rows })),
+    on(c.carryMeasured.done, (state, { answer }): MeasureState => ({ ...state, carries: [...state.carries, answer] })),
+    on(c.withdrawCarry.done, (state, { answer }): MeasureState => ({
+      ...state,
+      carries: state.carries.map((carried) => (carried.key === answer.key ? answer : carried)),
+    })),
     on(c.withdrawUpload.done, (state, { answer }): MeasureState => ({
       ...state,
       uploads: state.uploads.map((upload) => (upload.key === answer.key ? answer : upload)),

@@ -20,6 +20,7 @@ const kindWords: Record<Connection['kind'], readonly [string, string]> = {
   problem: ['problem report', 'problem reports'],
   upload: ['upload', 'uploads'],
   attestation: ['attestation', 'attestations'],
+  carry: ['carried measurement', 'carried measurements'],
   file: ['function', 'functions'],
 };
 const steps = ['', 'Near', 'Two steps away', 'Three steps away', 'Four steps away'];
