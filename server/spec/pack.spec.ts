@@ -7,9 +7,8 @@ import * as prove from '@contract/prove';
 import * as run from '@contract/run';
 import * as design from '@contract/design';
 import * as specify from '@contract/specify';
-import { JobRunner } from '../src/base';
-import { makeProofPack } from '../src/prove';
 import { readPack } from './pack-reader';
+import { packRunner, unpacked } from './packs';
 import { caseContent, content, openProject, password, type Project } from './support';
 
 describe('a proof pack', () => {
@@ -50,9 +49,6 @@ describe('a proof pack', () => {
     await p.close();
   });
 
-  const runner = (): JobRunner =>
-    new JobRunner(p.database, { pack: (job, progress) => makeProofPack(p.database.db, job, progress) }, () => undefined);
-
   it('is begun again after its worker was killed, and made whole', async () => {
     const { body: job } = await p.call('author', prove.makePack, { build: '1.0' });
     // As a killed worker leaves it: claimed, half done, its last sign of life long ago.
@@ -60,7 +56,7 @@ describe('a proof pack', () => {
       `update ${p.name}.jobs set state = 'running', holder = 'dead', heartbeat = '2020-01-01T00:00:00.000Z', progress = 0.5 where id = ?`,
       [job.id],
     );
-    const worker = runner();
+    const worker = packRunner(p);
     worker.start();
     expect(await until(job.id, (state) => state === 'done')).toBe('done');
     await worker.stop();
@@ -210,7 +206,7 @@ describe('a proof pack', () => {
   it('can be cancelled, and stores nothing then', async () => {
     const { body: job } = await p.call('author', prove.makePack, { build: '1.0' });
     await p.call('author', base.cancelJob, { id: job.id });
-    const worker = runner();
+    const worker = packRunner(p);
     worker.start();
     await new Promise((resolve) => setTimeout(resolve, 1500));
     await worker.stop();
@@ -311,23 +307,12 @@ describe('a proof pack of awkward content', () => {
       { name: 'снимок 1.png', bytes: Buffer.alloc(0), mime: 'image/png' },
     ]);
 
-    const { body: job } = await p.call('author', prove.makePack, { build: '1.0' });
-    const worker = new JobRunner(p.database, { pack: (j, progress) => makeProofPack(p.database.db, j, progress) }, () => undefined);
-    worker.start();
-    for (let i = 0; i < 300; i++) {
-      const { body } = await p.call('auditor', prove.listPacks, { build: '1.0' });
-      if (body.find(({ id }) => id === job.id)?.state === 'done') break;
-      await new Promise((resolve) => setTimeout(resolve, 100));
-    }
-    await worker.stop();
-    const answer = await p.app.inject({ url: `/api/projects/spec/packs/${job.id}/file`, headers: { cookie: await p.cookie('auditor') } });
-    writeFileSync(join(folder, 'pack.zip'), answer.rawPayload);
-    execFileSync('unzip', ['-qo', 'pack.zip', '-d', 'pack'], { cwd: folder });
-    const { faults, ...read } = readPack(join(folder, 'pack'));
+    const pack = await unpacked(p, '1.0', folder);
+    const { faults, ...read } = readPack(pack);
     expect(faults).toEqual([]);
     expect(read.runs).toBe(13);
     expect(read.cords).toBe(scripts.length);
-    const { cords } = JSON.parse(readFileSync(join(folder, 'pack/cords/cords.json'), 'utf8')) as {
+    const { cords } = JSON.parse(readFileSync(join(pack, 'cords/cords.json'), 'utf8')) as {
       cords: { title: string; knots: Record<string, { state: string }> }[];
     };
     expect(cords.map(({ title }) => title).sort()).toEqual([...scripts].sort());

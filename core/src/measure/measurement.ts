@@ -16,6 +16,9 @@ export function percent({ hit, found }: Ratio): number {
   return found === 0 ? 100 : Math.floor((hit * 1000) / found) / 10;
 }
 
+/** Per cent as people are shown it: of nothing there is no figure. */
+export const shareOf = (ratio: Ratio): string => (ratio.found ? `${percent(ratio)} %` : '–');
+
 /** A value for each metric, in their order. */
 export function perMetric<T>(value: (metric: Metric) => T): Record<Metric, T> {
   return Object.fromEntries(metrics.map((metric) => [metric, value(metric)])) as Record<Metric, T>;

@@ -94,9 +94,9 @@ export function coverageCsv(
           metricWords[metric],
           c.found,
           c.exercised,
-          percent(ratioOf(c, 'exercised')),
+          c.found ? percent(ratioOf(c, 'exercised')) : '–',
           c.credited,
-          percent(ratioOf(c, 'credited')),
+          c.found ? percent(ratioOf(c, 'credited')) : '–',
         ];
       }),
     ),

@@ -1,9 +1,21 @@
 import { compareKeys, groupBy } from '@core/base';
-import { addCoverage, coverageOf, noCoverage, pointsOf, unitCoverages, writeCobertura, writeLcov, type FileCredit } from '@core/measure';
-import { coverageCsv } from '@core/prove';
+import { coverageOf, pointsOf, unitCoverages, writeCobertura, writeLcov, type FileCredit } from '@core/measure';
+import { coverageCsv, type CodeSummary, type StandardProfile } from '@core/prove';
 import { and, asc, eq, inArray, isNull, lte } from 'drizzle-orm';
+import { alias } from 'drizzle-orm/mysql-core';
 import { builds, decisions, ledger, memberships, people, readBlob, records, traces, type StoredBuild, type Tx } from '../base';
-import { attestations, attestationsById, carries, carriesById, codeTraces, sources, uploadFiles, uploads } from '../measure';
+import {
+  attestations,
+  attestationsById,
+  carries,
+  carriesById,
+  codeTraces,
+  codeUnits,
+  measurements,
+  sources,
+  uploadFiles,
+  uploads,
+} from '../measure';
 import { rounds, runs } from '../run';
 import type { PackWriter } from './pack-writer';
 
@@ -70,17 +82,16 @@ export async function addTraces({ tx, projectId, build, out }: PackSource): Prom
 export async function addCoverageFiles(
   { tx, build: { id, name: build }, out }: PackSource,
   credits: readonly FileCredit[],
+  code: ReadonlyMap<string, CodeSummary>,
   madeAt: number,
 ): Promise<void> {
   const units = unitCoverages(credits);
-  const perRequirement = new Map<string, ReturnType<typeof coverageOf>>();
-  for (const { unit, totals } of units)
-    for (const key of unit.requirements) perRequirement.set(key, addCoverage(perRequirement.get(key) ?? noCoverage, totals));
   const items = [
     { scope: 'build', name: build, coverage: coverageOf(credits) },
     ...credits.map((credit) => ({ scope: 'file', name: credit.path, coverage: coverageOf([credit]) })),
     ...units.map((u) => ({ scope: 'function', name: `${u.path} ${u.unit.name}`, coverage: u.totals })),
-    ...[...perRequirement].sort(([a], [b]) => compareKeys(a, b)).map(([name, coverage]) => ({ scope: 'requirement', name, coverage })),
+    // As its knot counts: what is credited to the requirement or to one derived from it, over the code of both.
+    ...[...code].sort(([a], [b]) => compareKeys(a, b)).map(([name, { totals }]) => ({ scope: 'requirement', name, coverage: totals })),
   ];
   await out.add('coverage/coverage.csv', coverageCsv(items));
   await out.add(
@@ -105,6 +116,64 @@ export async function addCoverageFiles(
   for (const file of raw) await out.addStream(`coverage/raw/${file.upload}/${file.id}-${file.name}`, readBlob(tx, file.sha256));
 }
 
+const runRecord = alias(records, 'run_record');
+const caseRecord = alias(records, 'case_record');
+
+/** What each loaded file says and of what: with the functions of the sources, all that somebody needs who works out the credit again. */
+export async function addMeasurements({ tx, build: { id }, out }: PackSource): Promise<void> {
+  const rows = await tx
+    .select({
+      upload: records.key,
+      fileId: uploadFiles.id,
+      name: uploadFiles.name,
+      run: runRecord.key,
+      case: caseRecord.key,
+      caseRevision: measurements.caseRevision,
+      row: measurements.row,
+      configuration: measurements.configuration,
+      tool: measurements.tool,
+      loadedAt: measurements.loadedAt,
+      withdrawn: measurements.withdrawn,
+      parts: measurements.parts,
+      superseded: measurements.superseded,
+    })
+    .from(measurements)
+    .innerJoin(uploadFiles, eq(uploadFiles.id, measurements.fileId))
+    .innerJoin(records, eq(records.id, measurements.uploadId))
+    .leftJoin(runRecord, eq(runRecord.id, measurements.runId))
+    .leftJoin(caseRecord, eq(caseRecord.id, measurements.caseId))
+    .where(eq(measurements.buildId, id))
+    .orderBy(asc(measurements.id));
+  await out.add(
+    'coverage/measurements.json',
+    pretty(
+      rows.map(({ upload, fileId, name, parts, superseded, ...rest }) => ({
+        file: `coverage/raw/${upload}/${fileId}-${name}`,
+        ...rest,
+        parts: parts.map(({ path, source, partial }) => ({
+          path,
+          source,
+          partial: partial ?? false,
+          superseded: superseded.includes(path),
+        })),
+      })),
+    ),
+  );
+  const found = await tx
+    .select({ path: sources.path, sha256: sources.sha256, name: codeUnits.name, start: codeUnits.start, end: codeUnits.end })
+    .from(sources)
+    .innerJoin(codeUnits, eq(codeUnits.sourceId, sources.id))
+    .where(and(eq(sources.buildId, id), isNull(sources.supersededAt)))
+    .orderBy(asc(sources.path), asc(codeUnits.start));
+  const files = groupBy(
+    found,
+    ({ path }) => path,
+    ({ name, start, end }) => ({ name, start, end }),
+  );
+  const hashes = new Map(found.map(({ path, sha256 }) => [path, sha256]));
+  await out.add('coverage/functions.json', pretty([...files].map(([path, functions]) => ({ path, sha256: hashes.get(path), functions }))));
+}
+
 /** What was attested of code, apart from all that was measured. */
 export async function addAttestations({ tx, build, out }: PackSource): Promise<void> {
   const ids = await tx.select({ id: attestations.id }).from(attestations).where(eq(attestations.buildId, build.id));
@@ -126,7 +195,7 @@ export async function addCarries({ tx, build, out }: PackSource): Promise<void> 
 }
 
 /** What exactly was tested: builds, sources with their hashes, revisions, configurations and tools as recorded. */
-export async function addConfiguration({ tx, projectId, build, seq, out }: PackSource): Promise<void> {
+export async function addConfiguration({ tx, projectId, build, seq, out }: PackSource, profile: StandardProfile): Promise<void> {
   const buildList = await tx
     .select({ name: records.key, description: builds.description, closedAt: builds.closedAt, createdAt: records.createdAt })
     .from(builds)
@@ -169,6 +238,7 @@ export async function addConfiguration({ tx, projectId, build, seq, out }: PackS
     pretty({
       build: build.name,
       seq,
+      profile,
       builds: buildList,
       sources: sourceList,
       requirements: byKind.get('requirement') ?? [],

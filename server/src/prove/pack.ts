@@ -1,5 +1,5 @@
 import { compareKeys, groupBy, ledgerRoot, ledgerText, perKnot } from '@core/base';
-import { coverageOf, percent, ratioOf, type FileCredit } from '@core/measure';
+import { coverageOf, ratioOf, shareOf, type FileCredit } from '@core/measure';
 import {
   boardTotals,
   breaksCsv,
@@ -42,6 +42,7 @@ import {
   addCarries,
   addConfiguration,
   addCoverageFiles,
+  addMeasurements,
   addDecisions,
   addPeople,
   addTraces,
@@ -146,10 +147,11 @@ async function gather(
     pretty(caseRows.map(({ key: name, revision, state, content }) => ({ key: name, revision, state, ...content }))),
   );
   await addTraces(source);
-  await addConfiguration(source);
+  await addConfiguration(source, project.profile);
   await addPeople(source);
   await addDecisions(source);
-  await addCoverageFiles(source, credits, at.getTime());
+  await addCoverageFiles(source, credits, facts.input.code, at.getTime());
+  await addMeasurements(source);
   await addAttestations(source);
   await addCarries(source);
   let parts = 0;
@@ -354,7 +356,7 @@ function firstWords(cord: Cord): string {
 function coverageRow(name: string, coverage: ReturnType<typeof coverageOf>): SummaryPaper['coverage'][number] {
   const cell = (metric: 'line' | 'branch', lane: 'exercised' | 'credited'): string => {
     const ratio = ratioOf(coverage[metric], lane);
-    return ratio.found ? `${percent(ratio)} % (${ratio.hit}/${ratio.found})` : '–';
+    return ratio.found ? `${shareOf(ratio)} (${ratio.hit}/${ratio.found})` : shareOf(ratio);
   };
   return { name, cells: [cell('line', 'exercised'), cell('line', 'credited'), cell('branch', 'exercised'), cell('branch', 'credited')] };
 }

@@ -21,7 +21,7 @@ const whyNot: Record<CarryOffer['state'], string> = {
   imports: [MatButtonModule, MatCheckboxModule, Needs, ProblemNote, RecordLink],
   changeDetection: ChangeDetectionStrategy.OnPush,
   template: `
-    <div class="pad stack scroll">
+    <div class="body stack">
       <div class="between">
         <h2>Measured on the sources before</h2>
         <button mat-button type="button" (click)="left.emit()">Back to the code</button>
@@ -45,7 +45,7 @@ const whyNot: Record<CarryOffer['state'], string> = {
               </th>
               <th>Function</th>
               <th>Implements</th>
-              <th>Measured by</th>
+              <th>Its file measured by</th>
             </tr>
           </thead>
           <tbody>
@@ -69,13 +69,13 @@ const whyNot: Record<CarryOffer['state'], string> = {
                     <span class="second">no requirement</span>
                   }
                 </td>
-                <td class="small">{{ offer.measuredBy.slice(0, 4).join(', ') }}{{ more(offer.measuredBy.length - 4) }}</td>
+                <td class="small">{{ offer.measuredBy.slice(0, 3).join(', ') }}{{ more(offer.measuredBy.length - 3) }}</td>
               </tr>
             }
           </tbody>
         </table>
         @if (reviewer()) {
-          <div class="row end">
+          <div class="row end act">
             <button mat-flat-button type="button" [cpNeeds]="missing" (click)="carry()">
               Carry {{ chosen().length === 1 ? 'one function' : chosen().length + ' functions' }}
             </button>
@@ -127,6 +127,15 @@ const whyNot: Record<CarryOffer['state'], string> = {
     :host {
       display: block;
       overflow: auto;
+    }
+    .body {
+      padding: 16px 20px;
+    }
+    .act {
+      position: sticky;
+      bottom: 0;
+      padding: 10px 0;
+      background: var(--surface);
     }
   `,
 })

@@ -3,7 +3,7 @@ import { FormsModule } from '@angular/forms';
 import { Router } from '@angular/router';
 import type { CodeFile, Diagnosis } from '@contract/measure';
 import { listRequirements } from '@contract/specify';
-import { metrics, percent, ratioOf, type Metric, type PointState } from '@core/measure';
+import { metrics, percent, ratioOf, shareOf, type Metric, type PointState } from '@core/measure';
 import { metricWords } from '@core/prove';
 import { Icon, ProblemNote, RecordLink, RecordPicker, useProject } from '../base';
 import { AttestUnit } from './attest-unit';
@@ -160,8 +160,15 @@ export class MeasurePage {
     void this.router.navigate([], { queryParams: { carried: shown ? '1' : null }, queryParamsHandling: 'merge' });
   }
 
+  /** Share of a lane in per cent, for its bar: nothing where nothing is measured. */
   protected pct(coverage: CodeFile['coverage'], lane: 'exercised' | 'credited'): number {
-    return percent(ratioOf(coverage[this.metric()], lane));
+    const ratio = ratioOf(coverage[this.metric()], lane);
+    return ratio.found ? percent(ratio) : 0;
+  }
+
+  /** The same in words: 0 of 0 is no figure. */
+  protected share(coverage: CodeFile['coverage'], lane: 'exercised' | 'credited'): string {
+    return shareOf(ratioOf(coverage[this.metric()], lane));
   }
 
   protected step(event: KeyboardEvent): void {

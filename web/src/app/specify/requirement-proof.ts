@@ -8,7 +8,7 @@ import { type AnswerOf, type TraceRow } from '@contract/base';
 import { getCase, type CaseDetail } from '@contract/design';
 import { getRun, type RunDetail } from '@contract/run';
 import { knots } from '@core/base';
-import { percent, ratioOf, metrics } from '@core/measure';
+import { ratioOf, shareOf, metrics } from '@core/measure';
 import { knotWords, metricWords } from '@core/prove';
 import { actionLink, command, CordDrawing, Icon, KnotMark, recordLink, RecordLink, useProject } from '../base';
 
@@ -215,6 +215,6 @@ export class RequirementProof {
 
   /** Per cent; of nothing there is none. */
   protected pct(coverage: Parameters<typeof ratioOf>[0]): string {
-    return coverage.found ? `${percent(ratioOf(coverage, 'credited'))} %` : '–';
+    return shareOf(ratioOf(coverage, 'credited'));
   }
 }

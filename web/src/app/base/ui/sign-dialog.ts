@@ -49,7 +49,14 @@ export interface SignAnswer {
         @if (ask.needsReason || accept()) {
           <label class="field"
             ><span>Reason</span
-            ><textarea class="in" name="reason" rows="2" [ngModel]="reason()" (ngModelChange)="reason.set($event)"></textarea>
+            ><textarea
+              class="in"
+              name="reason"
+              rows="2"
+              [ngModel]="reason()"
+              (ngModelChange)="reason.set($event)"
+              [attr.cdkFocusInitial]="ask.needsReason ? '' : null"
+            ></textarea>
           </label>
         }
         <label class="field"
@@ -61,7 +68,7 @@ export interface SignAnswer {
             autocomplete="current-password"
             [ngModel]="password()"
             (ngModelChange)="password.set($event)"
-            cdkFocusInitial
+            [attr.cdkFocusInitial]="ask.needsReason ? null : ''"
         /></label>
       </mat-dialog-content>
       <mat-dialog-actions align="end">
@@ -72,7 +79,10 @@ export interface SignAnswer {
   `,
   styles: `
     mat-dialog-content {
-      min-width: 420px;
+      display: flex;
+      flex-direction: column;
+      gap: 12px;
+      min-width: min(420px, 80vw);
     }
   `,
 })
