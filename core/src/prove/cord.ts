@@ -1,9 +1,9 @@
-import { knots, perKnot, type Knot } from '../base';
+import { groupBy, knots, perKnot, type Knot } from '../base';
 import { sortRuns } from './case-runs';
 import type { CordInput, CordRun } from './cord-input';
 import type { CaseEntry, Entry } from './entry';
 import { judgeMeasure } from './judge-code';
-import { judgeProve, judgeRun } from './judge-run';
+import { judgeProve, judgeRun, type ProblemsOfRun } from './judge-run';
 import { judgeDesign, judgeSpecify } from './judge-text';
 import { worse, type JudgedKnot } from './knot';
 import type { KnotState } from './knot-state';
@@ -46,10 +46,14 @@ function join(input: CordInput): Map<string, Entry> {
  */
 export function judgeCords(input: CordInput, wanted?: ReadonlySet<string>): Cord[] {
   const entries = join(input);
-  const problemOfRun = new Map(input.problems.filter((p) => p.standing && p.run !== null).map((p) => [p.run ?? '', p.key]));
+  const problemsOfRun = groupBy(
+    input.problems.filter((p) => p.standing && p.run !== null),
+    (p) => p.run ?? '',
+    (p) => p.key,
+  );
   const chosen = wanted ? input.requirements.filter((r) => wanted.has(r.key)) : input.requirements;
   const judged = new Map<string, Record<Knot, JudgedKnot>>();
-  for (const { key } of chosen) judged.set(key, judgeOne(entries.get(key) as Entry, input, problemOfRun));
+  for (const { key } of chosen) judged.set(key, judgeOne(entries.get(key) as Entry, input, problemsOfRun));
   const below = belowOf(entries, judged, input.settled);
   return chosen.map(({ key, title, level }) => {
     const own = judged.get(key) as Record<Knot, JudgedKnot>;
@@ -97,7 +101,7 @@ function belowOf(
   return find;
 }
 
-function judgeOne(entry: Entry, input: CordInput, problemOfRun: ReadonlyMap<string, string>): Record<Knot, JudgedKnot> {
+function judgeOne(entry: Entry, input: CordInput, problemsOfRun: ProblemsOfRun): Record<Knot, JudgedKnot> {
   const specify = judgeSpecify(entry, input.profile);
   // Broken or waiting in the first two stops the judgement: what comes after has nothing to rest on.
   if (specify.state === 'broken' || specify.state === 'waiting')
@@ -105,7 +109,7 @@ function judgeOne(entry: Entry, input: CordInput, problemOfRun: ReadonlyMap<stri
   const design = judgeDesign(entry, input.profile);
   if (design.state === 'broken' || design.state === 'waiting')
     return { specify, design, run: notReached, measure: notReached, prove: notReached };
-  const run = judgeRun(entry, input.build, problemOfRun);
+  const run = judgeRun(entry, input.build, problemsOfRun);
   if (run.state === 'broken') return { specify, design, run, measure: notReached, prove: notReached };
   const measure = judgeMeasure(entry.requirement, input);
   if (run.state === 'waiting') return { specify, design, run, measure, prove: notReached };

@@ -5,8 +5,11 @@ import type { StandardProfile } from './profile';
 import type { NextAction, Reason } from './reason';
 import { runOutdated } from './standing-runs';
 
+/** Problem reports that stand, by the run from which each was raised. */
+export type ProblemsOfRun = ReadonlyMap<string, readonly string[]>;
+
 /** Run, rule 3: a standing result that passes for every data row and configuration that is planned on the build, of each of its cases. */
-export function judgeRun({ cases }: Entry, build: string, problemOfRun: ReadonlyMap<string, string>): JudgedKnot {
+export function judgeRun({ cases }: Entry, build: string, problemsOfRun: ProblemsOfRun): JudgedKnot {
   const reasons: Reason[] = [];
   const again: CordRun[] = [];
   const open: CordRun[] = [];
@@ -29,7 +32,7 @@ export function judgeRun({ cases }: Entry, build: string, problemOfRun: Readonly
     for (const { standing, open: planned } of wanted) {
       if (planned && standing) again.push(planned);
       if (planned && !standing) open.push(planned);
-      if (standing) reasons.push(...standingReasons(standing, of.case.revision, problemOfRun));
+      if (standing) reasons.push(...standingReasons(standing, of.case.revision, problemsOfRun));
     }
   }
   if (open.length)
@@ -65,12 +68,13 @@ function runReason(
   };
 }
 
-function standingReasons(run: CordRun, revision: number, problemOfRun: ReadonlyMap<string, string>): Reason[] {
+function standingReasons(run: CordRun, revision: number, problemsOfRun: ProblemsOfRun): Reason[] {
   const reasons: Reason[] = [];
   if (run.verdict === 'failed') {
-    const problem = problemOfRun.get(run.key);
-    const values = { step: run.failedStep ?? '', problem: problem ?? '' };
-    reasons.push(runReason('runFailed', run, 'Open run', 'run', values, problem ? [{ kind: 'problem', key: problem }] : []));
+    const problems = problemsOfRun.get(run.key) ?? [];
+    const values = { step: run.failedStep ?? '', problem: problems.join(', ') };
+    const more = problems.map((key) => ({ kind: 'problem' as const, key }));
+    reasons.push(runReason('runFailed', run, 'Open run', 'run', values, more));
   } else if (run.returned) reasons.push(runReason('runReturned', run, 'Open run', 'run'));
   else if (run.verdict === 'blocked') reasons.push(runReason('runBlocked', run, 'Open run', 'run'));
   else if (run.verdict === 'deviation' && !run.deviationAccepted) reasons.push(runReason('deviationOpen', run, 'Review', 'review'));
