@@ -100,6 +100,10 @@ interface ToldCarry {
 
 export const path = 'src/f.c';
 
+type Place = Pick<ToldRun, 'build' | 'caseKey' | 'row' | 'configuration'>;
+const samePlace = (x: Place, y: Place): boolean =>
+  x.build === y.build && x.caseKey === y.caseKey && x.row === y.row && x.configuration === y.configuration;
+
 export class Story {
   tick = 0;
   readonly builds: string[] = [];
@@ -155,6 +159,23 @@ export class Story {
     for (const t of this.traces) if (!t.removed && t.from === text.key && t.confirmedBy === null && t.drawnBy !== by) t.confirmedBy = by;
   }
 
+  planned(run: Pick<ToldRun, 'key' | 'caseKey' | 'caseRevision' | 'row' | 'configuration' | 'build'>): void {
+    this.runs.push({
+      ...run,
+      planned: ++this.tick,
+      // Where something stands already.
+      rerun: this.runs.some((x) => samePlace(x, run) && x.finished !== null && !x.withdrawn),
+      verdict: null,
+      finished: null,
+      deviationAccepted: false,
+      returned: false,
+      setAside: false,
+      withdrawn: false,
+      carriedOverTo: null,
+      signatures: [],
+    });
+  }
+
   /** What the same tool says again of a subject takes the place of what it said before. */
   load(upload: Omit<ToldUpload, 'withdrawn' | 'superseded' | 'loaded'>): void {
     for (const before of this.uploads)
@@ -182,15 +203,7 @@ export class Story {
   /** Is a result one that gives credit: the newest of its row and configuration, passing, of the case as it is, signed by its tester? */
   private credits(x: ToldRun): boolean {
     const c = this.cases.find(({ key }) => key === x.caseKey) as ToldCase;
-    const rivals = this.runs.filter(
-      (y) =>
-        y.build === x.build &&
-        y.caseKey === x.caseKey &&
-        y.row === x.row &&
-        y.configuration === x.configuration &&
-        !y.withdrawn &&
-        y.finished !== null,
-    );
+    const rivals = this.runs.filter((y) => samePlace(x, y) && !y.withdrawn && y.finished !== null);
     return (
       x.finished !== null &&
       !x.withdrawn &&
