@@ -34,6 +34,25 @@ describe('a lie', () => {
     expect(await cord(r)).toEqual({ specify: 'sound', design: 'sound', run: 'sound', measure: 'notRequired', prove: 'sound' });
   });
 
+  it('does not come of exporting and importing: what was sound is as sound, and what was not is not', async () => {
+    const { r } = await proved();
+    const other = await requirement();
+    const before = [await cord(r), await cord(other)];
+    const { body: csv } = await p.app.inject({
+      url: '/api/projects/spec/requirements.csv',
+      headers: { cookie: await p.cookie('auditor') },
+    });
+    const mapping = Object.fromEntries(
+      Object.entries({ topLevel: 'top level', notInCode: 'not in code' }).concat(
+        ['key', 'kind', 'under', 'title', 'text', 'rationale', 'level', 'method', 'parent', 'derived'].map((name) => [name, name]),
+      ),
+    );
+    const { body } = await p.call('author', specify.importRequirements, { specification: 'BRK', fileName: 'r.csv', csv, mapping });
+    expect([body.written, body.changed]).toEqual([0, 0]);
+    expect([await cord(r), await cord(other)]).toEqual(before);
+    expect(before[0]['prove']).toBe('sound');
+  });
+
   describe('about texts and their approval:', () => {
     const written = async (more = {}) =>
       (await p.call('author', specify.addRequirement, { specification: 'BRK', content: plain(more) })).body;

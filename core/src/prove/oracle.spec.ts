@@ -1,6 +1,6 @@
 import fc from 'fast-check';
 import { knots, perKnot, type Knot } from '../base';
-import { noCoverage, type Metric } from '../measure';
+import { noCoverage, perMetric, type Metric } from '../measure';
 import { iec61508, judgeCords, summariseCode, type Cord, type CordInput, type CordRequirement, type TracedUnit } from './index';
 import { oracle, reasonLine, type Told, type Word } from './oracle.testing';
 import { aCase, requirement, run, trace, unit } from './testing';
@@ -201,6 +201,17 @@ describe('the judgement against section 3 written a second time', () => {
         expect(proved({ ...input, runs: [...input.runs, failed] }, key)).toBeFalse();
         const signature = input.runs.map((x, i) => (i === at % input.runs.length ? { ...x, signatures: [] } : x));
         expect(proved({ ...input, runs: signature }, key)).toBeFalse();
+        const unapproved = input.requirements.map((r) => ({ ...r, approvals: r.approvals.filter((_, i) => i !== at % 2) }));
+        expect(proved({ ...input, requirements: unapproved }, key)).toBeFalse();
+        const undesigned = input.cases.map((x) => ({ ...x, approvals: x.approvals.filter((_, i) => i !== at % 2) }));
+        expect(proved({ ...input, cases: undesigned }, key)).toBeFalse();
+        const less = new Map(
+          [...input.code].map(([name, { attested: _, ...code }]) => [
+            name,
+            { ...code, totals: perMetric((m) => ({ ...code.totals[m], credited: Math.max(0, code.totals[m].credited - 1) })) },
+          ]),
+        );
+        expect(proved({ ...input, code: less }, key)).toBeFalse();
       }),
       { numRuns: 2000, seed: 11 },
     );

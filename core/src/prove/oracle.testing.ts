@@ -106,7 +106,8 @@ export function oracle(p: CordInput, key: string): Record<Knot, Told> {
     const hidden = places.filter(({ row }) => !rows.includes(row)).flatMap(({ standing }) => standing ?? []);
     return { c, seen, hidden, missing: rows.some((row) => !seen.some((place) => place.row === row)) };
   });
-  const problemsOf = (x: CordRun): string[] => p.problems.filter((problem) => problem.standing && problem.run === x.key).map((problem) => problem.key);
+  const problemsOf = (x: CordRun): string[] =>
+    p.problems.filter((problem) => problem.standing && problem.run === x.key).map((problem) => problem.key);
 
   const runs = (): Told => {
     const said = results.flatMap(({ c, seen, hidden, missing }): Said[] => [
