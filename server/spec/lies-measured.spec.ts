@@ -200,6 +200,43 @@ describe('a lie', () => {
       const answer = await load(build, `${c}.info`, info(`${all}DA:900,1\n`));
       expect(answer.problem.findings?.[0].text).toContain('line 900');
     });
+    it('a function that was entered, though none of its lines ran', async () => {
+      const { build, r, c } = await measured('SIL 1');
+      const entered = info('DA:2,0\nDA:4,0\nDA:5,0\nDA:6,0\n');
+      const { body } = await load(build, `${c}.info`, entered);
+      expect(JSON.stringify(body['findings'])).toContain('none of its lines ran');
+      expect(await knot(r, build)).toBe('broken');
+      // A macro may be an honest reason: it counts once somebody says so, and that is kept.
+      const said = 'The body is a macro of another file.';
+      expect((await load(build, `${c}.info`, entered, `?accept=${encodeURIComponent(said)}`)).status).toBe(200);
+      expect(await knot(r, build)).toBe('sound');
+      const { body: list } = await p.call('auditor', measure.listUploads, { build });
+      expect(list.rows.map(({ accepted }) => accepted).sort()).toEqual(['', said]);
+    });
+    it('a function that the source does not have', async () => {
+      const { build, c, r } = await measured('SIL 1');
+      await sources(build, `${source(r)}int x = 1;\n`, signed);
+      const strange = Buffer.from(info(all).toString().replace('FN:2,f\nFNDA:1,f', 'FN:2,f\nFNDA:1,f\nFN:9,ghost\nFNDA:1,ghost'));
+      const { body } = await load(build, `${c}.info`, strange);
+      expect(JSON.stringify(body['findings'])).toContain('ghost: the source does not seem to have this function');
+      const { body: file } = await p.call('auditor', measure.getFile, { build, path: 'src/f.c' });
+      expect(file.coverage.function).toEqual({ found: 1, exercised: 1, credited: 1, justified: 0 });
+    });
+    it('another file’s coverage, led here by a rule for paths that nobody answers for', async () => {
+      const { build, r, c } = await measured();
+      const other = Buffer.from(info(all).toString().replace('/b/src/f.c', '/agent/tmp/x.c'));
+      const rule = `?from=${encodeURIComponent('/agent/tmp/x.c')}&to=${encodeURIComponent('src/f.c')}`;
+      expect((await load(build, `${c}.info`, other)).status).toBe(422);
+      const preview = await load(build, `${c}.info`, other, `${rule}&preview=yes`);
+      expect(preview.body['ruled']).toEqual([{ from: '/agent/tmp/x.c', to: 'src/f.c' }] as never);
+      expect((await load(build, `${c}.info`, other, rule)).problem.fields?.[0].path).toBe('rulesReason');
+      expect(await knot(r, build)).toBe('waiting');
+      const why = 'The agent renames what it builds.';
+      expect((await load(build, `${c}.info`, other, `${rule}&rulesReason=${encodeURIComponent(why)}`)).status).toBe(200);
+      const { body: list } = await p.call('auditor', measure.listUploads, { build });
+      expect(list.rows[0].rules).toEqual({ from: '/agent/tmp/x.c', to: 'src/f.c', ignoreCase: false, reason: why });
+      expect([list.rows[0].matched, list.rows[0].points]).toEqual([1, 7]);
+    });
     it('points on blank lines and in comments', async () => {
       const { build, r, c } = await measured();
       const more = await load(build, `${c}.info`, info(`${half}DA:1,1\nDA:8,1\nBRDA:8,0,0,9\nBRDA:8,0,1,9\n`));

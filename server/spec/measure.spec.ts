@@ -150,7 +150,7 @@ describe('loading code and coverage', () => {
     expect((await asked('?faults=keepGood', half)).body['cases']).toEqual(['C-018']);
     const moved = 'TN:C_018\nSF:D:\\Agent\\7\\BRAKE.C\nDA:6,1\nend_of_record\n';
     expect((await asked('', moved)).status).toBe(422);
-    expect((await asked('?from=d:/agent/7/&to=src/&ignoreCase=yes', moved)).body['cases']).toEqual(['C-018']);
+    expect((await asked('?from=d:/agent/7/&to=src/&ignoreCase=yes&rulesReason=as+on+the+agent', moved)).body['cases']).toEqual(['C-018']);
     await load('C-018.info', lcov('C-018'));
   });
 

@@ -46,6 +46,31 @@ describe('Run', () => {
     expect((await cord()).break).toBeNull();
   });
 
+  it('withdraws a round that was planned by mistake, whole and signed, unless somebody recorded in it', async () => {
+    const { body: other } = await p.call('author', specify.addRequirement, { specification: 'BRK', content: content('Another') });
+    const cases: string[] = [];
+    for (const title of ['One', 'Two']) {
+      const { body: made } = await p.call('author', design.addCase, { content: caseContent(title), verifies: [other.key] });
+      await p.approve(made.key);
+      cases.push(made.key);
+    }
+    const wrong = await plan(cases);
+    const ask = { key: wrong.key, reason: 'For the other build.', password };
+    expect((await p.call('tester', run.withdrawRound, { ...ask, password: 'not the password' })).problem.code).toBe('signaturePassword');
+    expect((await p.call('auditor', run.withdrawRound, ask)).status).toBe(403);
+    const { body } = await p.call('author', run.withdrawRound, ask);
+    expect([body.state, body.items.map(({ state }) => state)]).toEqual(['withdrawn', ['withdrawn', 'withdrawn']]);
+    expect((await p.call('author', run.withdrawRound, ask)).problem.code).toBe('stateForbids');
+    const right = await plan(cases);
+    await record(right.items[0].key, ['pass', 'pass']);
+    const refused = await p.call('author', run.withdrawRound, { ...ask, key: right.key });
+    expect(refused.problem.detail).toContain(`${right.items[0].key} first`);
+    expect((await p.call('auditor', run.getRound, { key: right.key })).body.items.map(({ state }) => state)).toEqual([
+      'recorded',
+      'planned',
+    ]);
+  });
+
   it('tells what a round would be before it is written, and shares its runs out evenly', async () => {
     const made: string[] = [];
     for (const title of ['Shared one', 'Shared two', 'Shared three']) {

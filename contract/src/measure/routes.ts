@@ -100,6 +100,10 @@ export const loadAnswerSchema = z.object({
   cases: z.array(z.string()),
   /** Each file with the format that it was recognised to have. */
   read: z.array(z.object({ name: z.string(), format: z.string(), sections: z.number(), results: z.number() })),
+  /** Files that only the rules of the question lead to a source file: the name that was measured, and what stands for it. */
+  ruled: z.array(z.object({ from: z.string(), to: z.string() })),
+  /** Functions in doubt, that count only where somebody says why they are right. */
+  doubtful: z.number(),
   /** Test results that a file held: told, not recorded. */
   results: z.array(
     z.object({
@@ -122,6 +126,10 @@ const loadQuery = z.object({
   from: path.optional(),
   to: path.optional(),
   ignoreCase: z.enum(['yes', 'no']).optional(),
+  /** Why these rules hold: wanted where a file is matched only by them. Kept with the upload. */
+  rulesReason: z.string().max(2000).optional(),
+  /** Why functions that the source does not seem to have, or that were entered though none of their lines ran, are right; else they do not count. */
+  accept: z.string().max(2000).optional(),
   /** Says what would be stored, and stores nothing. */
   preview: z.enum(['yes', 'no']).optional(),
   /** What files are bound to, said by hand: a JSON object of file names, each with the key of a run or case, or empty for nobody. */
@@ -305,6 +313,12 @@ export const uploadSchema = z.object({
   files: z.array(z.object({ id: z.number(), name: z.string(), format: z.string(), bytes: z.number(), sha256: z.string() })),
   /** What it was bound to, with how many source files each. */
   bound: z.array(z.object({ to: z.string(), files: z.number() })),
+  /** Source files matched, and points in them. */
+  matched: z.number(),
+  points: z.number(),
+  /** Rules that led names to source files, and what was accepted, each with its reason. */
+  rules: z.object({ from: z.string(), to: z.string(), ignoreCase: z.boolean(), reason: z.string() }).nullable(),
+  accepted: z.string(),
   findings: z.array(finding),
 });
 export type CoverageUpload = z.output<typeof uploadSchema>;

@@ -97,6 +97,7 @@ export const stepSavedSchema = z.object({
 export type StepSaved = z.output<typeof stepSavedSchema>;
 export const roundSchema = z.object({
   key: z.string(),
+  state: z.enum(['open', 'withdrawn']),
   title: z.string(),
   build: z.string(),
   configuration: z.string(),
@@ -159,6 +160,13 @@ export const getRound = endpoint('GET', '/projects/:project/rounds/:key', {
   summary: 'A round with its runs',
   may: 'member',
   params: inProjectKey,
+  answer: roundDetailSchema,
+});
+export const withdrawRound = endpoint('PUT', '/projects/:project/rounds/:key/withdrawal', {
+  summary: 'Withdraw, signed, a round that was planned by mistake, with its runs, of which none has a result yet',
+  may: ['author', 'tester', 'reviewer'],
+  params: inProjectKey,
+  body: z.object({ reason: reasonText, password: z.string().max(200) }),
   answer: roundDetailSchema,
 });
 /** What decides which runs a round has, and whose they are. */

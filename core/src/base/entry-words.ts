@@ -69,6 +69,7 @@ const sentences: Readonly<Record<string, (now: Said, old: Said) => EntrySentence
     tail: `${some(' for ', now['build'])}${some(': ', now['sections'], ' parts')}`,
   }),
   attested: (now) => ({ lead: 'signed', tail: `, an attestation of ${text(now['metric'])} of ${text(now['unit'])}` }),
+  'round withdrawn': (now) => ({ lead: 'withdrew', tail: some(': ', now['reason']) }),
   'measurements carried': (now) => ({
     lead: 'signed',
     tail: `, carrying what was measured of ${text(now['functions'])} unchanged functions${some(' to the sources of ', now['build'])}`,

@@ -79,8 +79,66 @@ export function movedHits({ table, bits, vectors }: FileHits, units: readonly Mo
   };
 }
 
+/** A function of which a measurement says what cannot be told from the source. */
+export interface DoubtfulFunction {
+  readonly name: string;
+  readonly line: number;
+  /** The source has no such function where it is said to stand; or it was entered, and none of its lines ran. */
+  readonly why: 'notInSource' | 'enteredWithoutLines';
+}
+
+/**
+ * Functions in doubt: those that the reader of sources finds neither by name nor around their line, and those that were entered though none of
+ * their lines ran. Macros and generated code are honest reasons. A name that a compiler made of a function's own holds that.
+ */
+export function doubtfulFunctions(
+  { table, bits }: FileHits,
+  units: readonly { readonly name: string; readonly start: number; readonly end: number }[],
+): DoubtfulFunction[] {
+  const found: DoubtfulFunction[] = [];
+  const [from, to] = rangeOf(table, 'function');
+  const [firstLine, behind] = rangeOf(table, 'line');
+  for (let i = from; i < to; i++) {
+    const name = table.names[table.b[i]];
+    const line = table.line[i];
+    const unit =
+      units.find((u) => u.name === name) ??
+      units.find(({ start, end }) => line >= start && line <= end) ??
+      units.find((u) => name.includes(u.name));
+    if (!unit) {
+      found.push({ name, line, why: 'notInSource' });
+      continue;
+    }
+    if (!hasBit(bits, i)) continue;
+    let [lines, ran] = [0, false];
+    for (let p = firstLine; p < behind && !ran; p++) {
+      if (table.line[p] < unit.start || table.line[p] > unit.end) continue;
+      lines++;
+      ran = hasBit(bits, p);
+    }
+    if (lines > 0 && !ran) found.push({ name, line, why: 'enteredWithoutLines' });
+  }
+  return found;
+}
+
+/** A measurement without what is in doubt: unknown functions are left out, and an entry that no line bears out was none. */
+export function withoutDoubtful(file: FileMeasurement, doubtful: readonly DoubtfulFunction[]): FileMeasurement {
+  const of = (why: DoubtfulFunction['why']): Set<string> => new Set(doubtful.filter((d) => d.why === why).map(({ name }) => name));
+  const [unknown, entered] = [of('notInSource'), of('enteredWithoutLines')];
+  const nameOf = (i: number): string => file.table.names[file.table.b[i]];
+  const { table, places } = pickPoints(file.table, (i, metric) =>
+    metric === 'function' && unknown.has(nameOf(i)) ? undefined : file.table.line[i],
+  );
+  const refuted = (i: number): boolean => i < rangeOf(file.table, 'function')[1] && entered.has(nameOf(i));
+  const bits = bitsFor(places.length);
+  places.forEach((i, at) => {
+    if (hasBit(file.bits, i) && !refuted(i)) setBit(bits, at);
+  });
+  return { ...file, table, bits, counts: Float64Array.from(places, (i) => (refuted(i) ? 0 : file.counts[i])) };
+}
+
 /** The points that `lineOf` gives a line, at that line and in the order that a table has; and where each stood before. */
-function pickPoints(
+export function pickPoints(
   table: PointTable,
   lineOf: (point: number, metric: Metric) => number | undefined,
 ): { readonly table: PointTable; readonly places: readonly number[] } {
@@ -103,7 +161,7 @@ function pickPoints(
   return { table: { starts, line, a: column(table.a), b: column(table.b), names: table.names }, places };
 }
 
-function picked(bits: Bits, places: readonly number[]): Bits {
+export function picked(bits: Bits, places: readonly number[]): Bits {
   const found = bitsFor(places.length);
   places.forEach((i, to) => {
     if (hasBit(bits, i)) setBit(found, to);

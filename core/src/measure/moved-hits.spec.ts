@@ -1,5 +1,5 @@
 import fc from 'fast-check';
-import { hasBit, metricOf, movedHits, PointCollector, sizeOf, type FileMeasurement, type Metric } from './index';
+import { fitsPattern, hasBit, metricOf, movedHits, PointCollector, sizeOf, type FileMeasurement, type Metric } from './index';
 
 /** A measurement said point by point: what a person would write down. */
 interface Said {
@@ -25,6 +25,33 @@ const told = ({ table, bits }: Pick<FileMeasurement, 'table' | 'bits'>): string[
     const place = metric === 'function' ? table.names[table.b[i]] : `${table.a[i]}.${table.b[i]}`;
     return `${metric} ${table.line[i]} ${place} ${hasBit(bits, i)}`;
   });
+
+describe('names of files by a pattern', () => {
+  it('are told apart as a person reads them', () => {
+    for (const [name, pattern, fits] of [
+      ['rig1-C-018.info', 'rig1-*', true],
+      ['rig1-C-018.info', '*.INFO', true],
+      ['rig1-C-018.info', '*-??-018*', false],
+      ['rig1-C-018.info', '*-C-???.info', true],
+      ['a', '', false],
+      ['', '*', true],
+      ['abab', '*ab', true],
+    ] as const)
+      expect(fitsPattern(name, pattern)).withContext(`${name} ${pattern}`).toBe(fits);
+  });
+  it('are told as a regular expression would, for any name and pattern', () => {
+    const word = fc.array(fc.constantFrom('a', 'b', '*', '?'), { maxLength: 8 }).map((list) => list.join(''));
+    fc.assert(
+      fc.property(word, fc.array(fc.constantFrom('a', 'b'), { maxLength: 8 }), (pattern, name) => {
+        const wanted = new RegExp(`^${pattern.replaceAll('*', '.*').replaceAll('?', '.')}$`);
+        expect(fitsPattern(name.join(''), pattern))
+          .withContext(`${name.join('')} ${pattern}`)
+          .toBe(wanted.test(name.join('')));
+      }),
+      { numRuns: 500, seed: 3 },
+    );
+  });
+});
 
 describe('what was measured of functions that moved', () => {
   const points: Said[] = [

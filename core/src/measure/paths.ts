@@ -32,6 +32,21 @@ export function matchPath(measured: string, known: readonly string[], mapping: P
   return matches.length === 1 ? matches[0] : undefined;
 }
 
+/** Does a name fit a pattern, in which `*` stands for anything and `?` for one character? Capitals and small letters are the same. Linear in both but for their product. */
+export function fitsPattern(name: string, pattern: string): boolean {
+  const [text, wanted] = [name.toLowerCase(), pattern.toLowerCase()];
+  let [at, want] = [0, 0];
+  let [star, from] = [-1, 0];
+  while (at < text.length) {
+    if (wanted[want] === '*') [star, from, want] = [want, at, want + 1];
+    else if (wanted[want] === '?' || wanted[want] === text[at]) [at, want] = [at + 1, want + 1];
+    else if (star >= 0) [at, want] = [(from += 1), star + 1];
+    else return false;
+  }
+  while (wanted[want] === '*') want++;
+  return want === wanted.length;
+}
+
 /**
  * Which case a test name means. Some writers allow only letters, digits and `_` in TN, so that `C_018` means C-018.
  * Exact keys win over rewritten ones.

@@ -1,6 +1,7 @@
-import { bitsFor, hasBit, setBit, type Bits } from './bits';
+import type { Bits } from './bits';
 import type { DecisionVectors } from './file-measurement';
-import { metrics, rangeOf, sizeOf, type Metric, type PointTable } from './point';
+import { picked, pickPoints } from './held-against';
+import { metrics, rangeOf, type Metric, type PointTable } from './point';
 
 /** What one tool says of one source file for one subject. */
 export interface ToolHits {
@@ -59,18 +60,6 @@ function samePoints(x: PointTable, y: PointTable, metric: Metric): boolean {
 }
 
 function withoutMetrics({ table, bits, vectors }: ToolHits, without: readonly Metric[]): Omit<ToolHits, 'tool'> {
-  const keep: number[] = [];
-  const starts = new Uint32Array(metrics.length + 1);
-  metrics.forEach((metric, m) => {
-    const [from, to] = rangeOf(table, metric);
-    if (!without.includes(metric)) for (let i = from; i < to; i++) keep.push(i);
-    starts[m + 1] = keep.length;
-  });
-  const pick = (column: Uint32Array): Uint32Array => Uint32Array.from(keep, (i) => column[i]);
-  const retained: PointTable = { starts, line: pick(table.line), a: pick(table.a), b: pick(table.b), names: table.names };
-  const moved = bitsFor(sizeOf(retained));
-  keep.forEach((i, to) => {
-    if (hasBit(bits, i)) setBit(moved, to);
-  });
-  return { table: retained, bits: moved, vectors: without.includes('mcdc') ? [] : vectors };
+  const { table: now, places } = pickPoints(table, (i, metric) => (without.includes(metric) ? undefined : table.line[i]));
+  return { table: now, bits: picked(bits, places), vectors: without.includes('mcdc') ? [] : vectors };
 }

@@ -36,7 +36,7 @@ import {
   type Subject,
 } from './read-coverage';
 import { measurementRows, packParts, partHits, uploadFileRows, uploadRows, type MatchedFile } from './store';
-import { measurements, sources, uploadFiles, uploads } from './tables';
+import { codeUnits, measurements, sources, uploadFiles, uploads, type SaidAtLoading } from './tables';
 
 /** Cases at their approved revision, and the runs of the build, by key: what names of tests and files may mean. */
 async function subjectsOf(db: Db, projectId: number, build: StoredBuild): Promise<Map<string, Subject>> {
@@ -102,13 +102,21 @@ export async function loadCoverage(
 ): Promise<LoadAnswer> {
   const { projectId } = actor;
   const build = await needOpenBuild(db, projectId, buildName);
+  const unitsOf = groupBy(
+    await db
+      .select({ sourceId: codeUnits.sourceId, name: codeUnits.name, start: codeUnits.start, end: codeUnits.end })
+      .from(codeUnits)
+      .innerJoin(sources, eq(sources.id, codeUnits.sourceId))
+      .where(and(eq(sources.buildId, build.id), isNull(sources.supersededAt))),
+    (unit) => unit.sourceId,
+  );
   const tree = new Map(
     (
       await db
         .select({ id: sources.id, path: sources.path, sha256: sources.sha256, text: sources.text })
         .from(sources)
         .where(and(eq(sources.buildId, build.id), isNull(sources.supersededAt)))
-    ).map(({ path, text, ...rest }) => [path, { ...rest, ...codeLines(text) }]),
+    ).map(({ path, text, ...rest }) => [path, { ...rest, ...codeLines(text), units: unitsOf.get(rest.id) ?? [] }]),
   );
   if (!tree.size)
     throw new Refusal('stateForbids', {
@@ -119,15 +127,25 @@ export async function loadCoverage(
   if (asked.run !== undefined && run?.runId == null)
     throw new Refusal('notFound', { detail: `There is no run ${asked.run} on ${buildName}.` });
   const known: Known = { build, tree, keys: new Set(subjects.keys()), subjects, run };
-  const gathered: Gathered = { parts: new Map(), findings: [], read: [], results: [] };
+  const gathered: Gathered = { parts: new Map(), findings: [], read: [], results: [], ruled: new Map(), doubtful: 0 };
   const bind = boundByHand(asked.bind);
   for (const [i, file] of files.entries()) {
     const content = await parseCoverage(parse, { bytes: file.bytes, faults: asked.faults });
     readFile(file.name, content, i, known, asked, bind, gathered);
   }
   reportTwice(files, gathered);
-  const { parts, findings, read, results } = gathered;
+  const { parts, findings, read, results, ruled, doubtful } = gathered;
   const preview = asked.preview === 'yes';
+  const rules = ruled.size
+    ? { from: asked.from ?? '', to: asked.to ?? '', ignoreCase: asked.ignoreCase === 'yes', reason: asked.rulesReason?.trim() ?? '' }
+    : null;
+  if (rules && !preview && rules.reason.length < 3) {
+    const [[from, to]] = ruled;
+    throw new Refusal('invalid', {
+      detail: `Only the rules for paths lead ${ruled.size === 1 ? from : `${ruled.size} files, ${from} first,`} to ${to}: say why they hold.`,
+      fields: [{ path: 'rulesReason', text: 'Say why these rules hold.' }],
+    });
+  }
   if (
     !preview &&
     ((asked.faults !== 'keepGood' && findings.some((finding) => finding.severity === 'error')) || (!parts.size && !results.length))
@@ -142,12 +160,15 @@ export async function loadCoverage(
     cases: caseKeys,
     bound: list.slice(0, 500).map(({ subject, file, files: own }) => ({ file: files[file].name, to: subject.words, files: own.size })),
     read,
+    ruled: [...ruled].slice(0, 200).map(([from, to]) => ({ from, to })),
+    doubtful,
     results: results.slice(0, 500),
     findings: findings.slice(0, 200),
   };
   if (!parts.size || preview) return answer;
   return write(db, actor, async (w) => {
     await needOpenBuild(w.tx, projectId, buildName);
+    const accepted = doubtful ? (asked.accept?.trim() ?? '') : '';
     const key = await freeKey(w, 'U');
     findings.push(...(await otherTools(w.tx, build, list)));
     const uploadId = await insertRecord(w, {
@@ -158,6 +179,7 @@ export async function loadCoverage(
       state: 'loaded',
     });
     await w.tx.insert(uploads).values({ id: uploadId, projectId, buildId: build.id, findings: findings.slice(0, 200) });
+    const said: SaidAtLoading = { rules, accepted };
     const caseIds = [...new Set(list.flatMap(({ subject }) => subject.caseId ?? []))];
     const touched = [...new Set(list.flatMap(({ files: own }) => [...own.keys()].flatMap((path) => tree.get(path)?.id ?? [])))];
     w.log({
@@ -169,9 +191,12 @@ export async function loadCoverage(
         files: files.map((f, i) => ({ name: f.name, sha256: sha256Of(f.bytes), format: read[i]?.format ?? '' })),
         bound: answer.bound.slice(0, 200),
         sections,
+        ...(rules ? { rules, ruled: answer.ruled } : {}),
+        ...(accepted ? { accepted, doubtful } : {}),
       },
       touches: { results: caseIds, sources: touched },
     });
+    w.snapshot({ recordId: uploadId, revision: 1, state: 'loaded', snapshot: said });
     w.wrote(recordRows, uploadId);
     w.wrote(uploadRows, uploadId);
     takeStorage(

@@ -3,10 +3,13 @@ import type { LoadAnswer, LoadQuery } from '@contract/measure';
 import type { Finding } from '@core/base';
 import {
   caseOfTestName,
+  doubtfulFunctions,
   CoverageLoad,
   formatWords,
   heldAgainst,
   matchPath,
+  withoutDoubtful,
+  type DoubtfulFunction,
   type FileMeasurement,
   type LoadedFile,
   type PathMapping,
@@ -45,11 +48,23 @@ export interface Gathered {
   readonly findings: Finding[];
   readonly read: LoadAnswer['read'];
   readonly results: LoadAnswer['results'];
+  /** Names that only the rules lead to a source file, and that file. */
+  readonly ruled: Map<string, string>;
+  /** Functions in doubt. */
+  doubtful: number;
+}
+
+export interface SourceKnown {
+  readonly id: number;
+  readonly sha256: string;
+  readonly lines: number;
+  readonly hasCode: Uint8Array;
+  readonly units: readonly { readonly name: string; readonly start: number; readonly end: number }[];
 }
 
 export interface Known {
   readonly build: StoredBuild;
-  readonly tree: ReadonlyMap<string, { id: number; sha256: string; lines: number; hasCode: Uint8Array }>;
+  readonly tree: ReadonlyMap<string, SourceKnown>;
   readonly keys: ReadonlySet<string>;
   /** A key in a name, as what it means here. */
   readonly subjects: ReadonlyMap<string, Subject>;
@@ -154,8 +169,9 @@ export function readFile(
   known: Known,
   asked: LoadQuery,
   bind: ReadonlyMap<string, string>,
-  { parts, findings, read, results }: Gathered,
+  gathered: Gathered,
 ): void {
+  const { parts, findings, read, results } = gathered;
   const mapping: PathMapping = {
     prefixes: asked.from === undefined ? [] : [{ from: asked.from, to: asked.to ?? '' }],
     ignoreCase: asked.ignoreCase === 'yes',
@@ -168,8 +184,10 @@ export function readFile(
   const hand = bind.get(name);
   if (hand && !known.subjects.has(hand)) say('error', `There is no case or run ${hand} to bind it to.`);
   const idle = new Map<string, readonly number[]>();
+  const doubts = new Map<string, DoubtfulFunction['why']>();
   for (const { test, file } of measured) {
     const path = matchPath(file.path, paths, mapping);
+    if (path && matchPath(file.path, paths) !== path) gathered.ruled.set(file.path, path);
     const key = hand ?? caseOfTestName(test, known.keys) ?? caseOfTestName(name, known.keys);
     const subject = known.run ?? (key === undefined ? undefined : key === '' ? nobody : known.subjects.get(key));
     if (!path) strange.add(file.path);
@@ -185,8 +203,19 @@ export function readFile(
       continue;
     }
     if (held.idle.length) idle.set(path, held.idle);
-    sections.push({ subject, path, file: held.file });
+    const doubtful = doubtfulFunctions(held.file, source.units);
+    for (const d of doubtful) doubts.set(`${path} ${d.name}`, d.why);
+    sections.push({ subject, path, file: doubtful.length && !asked.accept?.trim() ? withoutDoubtful(held.file, doubtful) : held.file });
   }
+  gathered.doubtful += doubts.size;
+  const verdict = asked.accept?.trim() ? 'accepted, and counts' : 'does not count unless somebody says why it is right';
+  for (const [named, why] of doubts)
+    say(
+      'warning',
+      why === 'notInSource'
+        ? `${named}: the source does not seem to have this function; it ${verdict}.`
+        : `${named} was entered, and none of its lines ran: that ${verdict}.`,
+    );
   for (const [path, lines] of idle)
     say(
       'warning',

@@ -1,4 +1,13 @@
-import { packBits, packTable, unpackBits, unpackTable, type DecisionVectors, type FileMeasurement, type PointTable } from '@core/measure';
+import {
+  packBits,
+  packTable,
+  sizeOf,
+  unpackBits,
+  unpackTable,
+  type DecisionVectors,
+  type FileMeasurement,
+  type PointTable,
+} from '@core/measure';
 import { and, eq, isNull } from 'drizzle-orm';
 import { account, Refusal, storeBlob, wholeBlob, type Db, type Tx } from '../base';
 import { codeTraces, codeUnits, measurements, sources, uploadFiles, uploads, type MeasuredPart } from './tables';
@@ -98,7 +107,15 @@ export async function packParts(tx: Tx, files: readonly MatchedFile[]): Promise<
   for (const { file, source, partial } of files) {
     const table = await storeBlob(tx, Buffer.from(packTable(file.table)));
     const bytes = Buffer.from(packBits(file));
-    parts.push({ path: file.path, source, table, at, size: bytes.length, ...(partial ? { partial: true as const } : {}) });
+    parts.push({
+      path: file.path,
+      source,
+      table,
+      at,
+      size: bytes.length,
+      points: sizeOf(file.table),
+      ...(partial ? { partial: true as const } : {}),
+    });
     chunks.push(bytes);
     at += bytes.length;
   }

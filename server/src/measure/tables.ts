@@ -68,6 +68,14 @@ export const codeTraces = mysqlTable(
   ],
 );
 
+/** What was said as an upload was loaded: the first snapshot of its record. */
+export interface SaidAtLoading {
+  /** Rules by which names were led to source files, and why they hold; null where none were needed. */
+  readonly rules: { readonly from: string; readonly to: string; readonly ignoreCase: boolean; readonly reason: string } | null;
+  /** Why functions in doubt are right; empty where nobody said so. */
+  readonly accepted: string;
+}
+
 /** One loading of coverage: a record, so that it can be signed, withdrawn and brought back. */
 export const uploads = mysqlTable(
   'uploads',
@@ -113,6 +121,8 @@ export interface MeasuredPart {
   readonly size: number;
   /** Only the whole parts of a faulty file were kept. */
   readonly partial?: true;
+  /** How many points it has; older ones do not say. */
+  readonly points?: number;
 }
 
 /**

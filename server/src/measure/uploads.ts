@@ -1,5 +1,6 @@
 import type { CoverageUpload } from '@contract/measure';
 import { envelope2, groupBy } from '@core/base';
+import { sizeOf } from '@core/measure';
 import { and, asc, eq, inArray, sql, type SQL } from 'drizzle-orm';
 import {
   buildById,
@@ -8,6 +9,7 @@ import {
   proveSigner,
   recordFields,
   records,
+  revisions,
   Refusal,
   write,
   type Actor,
@@ -18,8 +20,8 @@ import {
 import { alias } from 'drizzle-orm/mysql-core';
 import { restingOn } from './carry';
 import { signStatement } from './statement';
-import { measurementRows, uploadRows } from './store';
-import { measurements, sources, uploadFiles, uploads } from './tables';
+import { measurementRows, pointTable, uploadRows } from './store';
+import { measurements, sources, uploadFiles, uploads, type MeasuredPart, type SaidAtLoading } from './tables';
 
 const caseRecord = alias(records, 'case_record');
 const runRecord = alias(records, 'run_record');
@@ -64,19 +66,46 @@ export async function uploadsById(db: Db | Tx, ids: readonly number[]): Promise<
       .orderBy(asc(measurements.id)),
     (m) => m.uploadId,
   );
-  return rows.map(({ record, upload }) => ({
-    id: record.id,
-    key: record.key,
-    state: upload.withdrawnAt === null ? 'loaded' : 'withdrawn',
-    by: record.createdBy,
-    at: record.createdAt,
-    files: (files.get(record.id) ?? []).map(({ id, name, format, bytes, sha256 }) => ({ id, name, format, bytes, sha256 })),
-    bound: (bound.get(record.id) ?? []).map(({ caseKey, caseRevision, run, parts }) => ({
-      to: run ?? (caseKey ? `${caseKey} revision ${caseRevision}` : 'nobody: exercised only'),
-      files: parts.length,
-    })),
-    findings: [...upload.findings],
-  }));
+  const said = new Map(
+    (
+      await db
+        .select({ recordId: revisions.recordId, snapshot: revisions.snapshot })
+        .from(revisions)
+        .where(and(inArray(revisions.recordId, chosen), eq(revisions.revision, 1)))
+    ).map(({ recordId, snapshot }) => [recordId, snapshot as Partial<SaidAtLoading>]),
+  );
+  return Promise.all(
+    rows.map(async ({ record, upload }): Promise<CoverageUpload & { id: number }> => {
+      const parts = bound.get(record.id) ?? [];
+      return {
+        id: record.id,
+        key: record.key,
+        state: upload.withdrawnAt === null ? 'loaded' : 'withdrawn',
+        by: record.createdBy,
+        at: record.createdAt,
+        files: (files.get(record.id) ?? []).map(({ id, name, format, bytes, sha256 }) => ({ id, name, format, bytes, sha256 })),
+        ...(await sizesOf(db, parts)),
+        rules: said.get(record.id)?.rules ?? null,
+        accepted: said.get(record.id)?.accepted ?? '',
+        bound: parts.map(({ caseKey, caseRevision, run, parts: own }) => ({
+          to: run ?? (caseKey ? `${caseKey} revision ${caseRevision}` : 'nobody: exercised only'),
+          files: own.length,
+        })),
+        findings: [...upload.findings],
+      };
+    }),
+  );
+}
+
+/** How many source files an upload speaks of, and how many points it has in them. */
+async function sizesOf(
+  db: Db | Tx,
+  list: readonly { readonly parts: readonly MeasuredPart[] }[],
+): Promise<{ matched: number; points: number }> {
+  let points = 0;
+  const parts = list.flatMap((m) => m.parts);
+  for (const part of parts) points += part.points ?? sizeOf(await pointTable(db, part.table));
+  return { matched: new Set(parts.map(({ path }) => path)).size, points };
 }
 
 /** Withdraws an upload, or brings it back, signed; credit follows, and nothing is deleted. */

@@ -1,5 +1,6 @@
 export * from './tables';
 export * from './store';
+export * from './rounds';
 export * from './plan';
 export * from './recording';
 export * from './signing';

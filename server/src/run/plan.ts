@@ -23,8 +23,9 @@ import {
   type Writing,
 } from '../base';
 import { caseContent, caseList, frozenCase, needCases, type StoredCase } from '../design';
+import { roundDetail } from './rounds';
 import { roundRows, runRows } from './rows';
-import { roundDetail, selectRuns, type StoredRun } from './store';
+import { selectRuns, type StoredRun } from './store';
 import { rounds, runs } from './tables';
 
 /** What decides which runs a round has, and whose they are. */

@@ -18,7 +18,9 @@ import { addRound, previewRound } from './plan';
 import { addProblem, problemList, problemsById, saveProblem } from './problems';
 import { addEvidence, finishRun, recordStep, removeEvidence, startRun } from './recording';
 import { decideRun, reassignRun, signRun } from './signing';
-import { roundDetail, roundList, roundsById, runDetail, runList, runsById } from './store';
+import { roundDetail, roundList, roundsById } from './rounds';
+import { runDetail, runList, runsById } from './store';
+import { withdrawRound } from './withdraw-round';
 import { evidence } from './tables';
 
 const evidenceLimits = { fileSize: 25 << 20, files: 20, total: 100 << 20 };
@@ -75,6 +77,7 @@ export function runRoutes(app: FastifyInstance, context: AppContext): void {
   serve(app, context, contract.decideRun, ({ actor, membership, params, body }) =>
     decideRun(db, actor, membership.roles, params.key, body),
   );
+  serve(app, context, contract.withdrawRound, ({ actor, params, body }) => withdrawRound(db, actor, params.key, body));
   serve(app, context, contract.reassignRun, ({ actor, params, body }) => reassignRun(db, actor, params.key, body.tester, body.reason));
   serve(app, context, contract.listProblems, ({ membership: { projectId }, query }) =>
     listPage(db, projectId, problemList(projectId), query, problemsById),

@@ -1,5 +1,5 @@
 import type { CaseDetail } from '@contract/design';
-import type { Round, RoundDetail, RunDetail, RunSummary } from '@contract/run';
+import type { RunDetail, RunSummary } from '@contract/run';
 import { groupBy } from '@core/base';
 import { plainContent } from '@core/design';
 import { policiesOf, runOutdated, type StandardProfile } from '@core/prove';
@@ -11,7 +11,6 @@ import {
   decisions,
   decisionsOf,
   gathered,
-  needRecord,
   plainKey,
   people,
   profileOf,
@@ -29,7 +28,7 @@ import {
   type Tx,
 } from '../base';
 import { requirements } from '../specify';
-import { evidence, problems, rounds, runs } from './tables';
+import { evidence, problems, runs } from './tables';
 
 const roundRecord = alias(records, 'round_record');
 const buildRecord = alias(records, 'build_record');
@@ -367,62 +366,6 @@ function asksObservation(profile: StandardProfile, verified: readonly { readonly
 export async function observationAsked(db: Db | Tx, projectId: number, caseId: number): Promise<boolean> {
   const profile = await profileOf(db, projectId);
   return policiesOf(profile).observationAt.length > 0 && asksObservation(profile, await verifiedBy(db, caseId));
-}
-
-/** How rounds are asked for in lists. */
-export function roundList(projectId: number, buildId: number): ListSource {
-  return {
-    from: sql`from ${records} join ${rounds} on ${rounds.id} = ${records.id}`,
-    fields: { ...recordFields, configuration: { value: rounds.configuration, type: 'text' } },
-    projectId,
-    words: records.words,
-    where: and(eq(records.projectId, projectId), eq(records.kind, 'round'), eq(rounds.buildId, buildId)) as SQL,
-    sort: '-createdAt',
-  };
-}
-
-/** Rounds with how far they have come, by their ids. */
-export async function roundsById(db: Db | Tx, ids: readonly number[]): Promise<(Round & { id: number })[]> {
-  if (!ids.length) return [];
-  const rows = await db
-    .select({ record: records, round: rounds, build: buildRecord.key })
-    .from(rounds)
-    .innerJoin(records, eq(records.id, rounds.id))
-    .innerJoin(buildRecord, eq(buildRecord.id, rounds.buildId))
-    .where(inArray(rounds.id, [...ids]));
-  const current = sql`${runs.supersededById} is null and ${runs.withdrawnAt} is null`;
-  const counts = await db
-    .select({
-      id: runs.roundId,
-      runs: sql<number>`sum(${current})`.mapWith(Number),
-      recorded: sql<number>`sum(${current} and ${runs.verdict} is not null)`.mapWith(Number),
-      failed: sql<number>`sum(${current} and ifnull(${runs.verdict}, '') = 'failed')`.mapWith(Number),
-      reviewed: sql<number>`sum(${current} and ${records.state} = 'reviewed')`.mapWith(Number),
-    })
-    .from(runs)
-    .innerJoin(records, eq(records.id, runs.id))
-    .where(inArray(runs.roundId, [...ids]))
-    .groupBy(runs.roundId);
-  const countsOf = new Map(counts.map(({ id, ...rest }) => [id, rest]));
-  return rows.map(({ record, round, build }) => ({
-    id: round.id,
-    key: record.key,
-    title: record.title,
-    build,
-    configuration: round.configuration,
-    unit: round.unit,
-    tools: round.tools,
-    createdBy: record.createdBy,
-    createdAt: record.createdAt,
-    ...(countsOf.get(round.id) ?? { runs: 0, recorded: 0, failed: 0, reviewed: 0 }),
-  }));
-}
-
-export async function roundDetail(db: Db | Tx, projectId: number, key: string): Promise<RoundDetail> {
-  const record = await needRecord(db, projectId, 'round', key);
-  const [{ id, ...round }] = await roundsById(db, [record.id]);
-  const items = await runSummaries(db, eq(runs.roundId, id));
-  return { ...round, items: items.map(({ id: _, ...item }) => item) };
 }
 
 /** The newest runs of a case on any build. */
