@@ -32,6 +32,7 @@ export function recordLink(project: string, { kind, key }: RecordRef): Link {
     case 'carry':
       return { path: ['/', project, 'measure'], query: { carried: '1' } };
     case 'upload':
+      return { path: ['/', project, 'measure'], query: { load: '1' } };
     case 'attestation':
     case 'build':
       return { path: ['/', project, 'measure'] };

@@ -12,12 +12,25 @@ describe('Loading coverage', () => {
     cases: ['C-018'],
     read: [{ name: 'C-018.info', format: 'LCOV', sections: 3, results: 0 }],
     results: [],
+    ruled: [],
+    doubtful: 0,
     findings: [],
     ...more,
   });
   const open = async (preview: () => LoadAnswer) => {
     const { api } = openWeb(['tester'], [{ feature: measureFeature, effects: measureCommands }] as never);
-    const upload = { key: 'U-001', by: 'ada', at: '2026-03-01T10:00:00.000Z', files: [], bound: [], findings: [] };
+    const upload = {
+      key: 'U-001',
+      by: 'ada',
+      at: '2026-03-01T10:00:00.000Z',
+      files: [{ id: 7, name: 'C-018.info', format: 'LCOV', bytes: 10, sha256: 'ab' }],
+      bound: [{ to: 'C-018 revision 2', files: 3 }],
+      matched: 3,
+      points: 120,
+      rules: { from: '/agent/', to: 'src/', ignoreCase: false, reason: 'The agent renames.' },
+      accepted: '',
+      findings: [],
+    };
     api
       .on(contract.listUploads, () => ({ rows: [{ ...upload, state: 'loaded' }], next: null, total: 1, seq: 1 }))
       .on(contract.loadCoverage, preview);
@@ -58,5 +71,47 @@ describe('Loading coverage', () => {
     const { page } = await open(answer);
     expect(page.text()).toContain('U-001');
     expect(page.button(/Withdraw/).disabled).toBeFalse();
+  });
+
+  it('tells of an upload what it was, what led there, and gives the file as it came', async () => {
+    const { page } = await open(answer);
+    for (const words of ['C-018 revision 2', '120', 'The agent renames.']) expect(page.text()).toContain(words);
+    expect(page.one<HTMLAnchorElement>('tbody a').getAttribute('href')).toContain('/upload-files/7');
+  });
+
+  it('binds all files that fit a pattern at once', async () => {
+    const { api, page } = await open(answer);
+    await choose(page, 'rig-7.info');
+    const like = page.one<HTMLInputElement>('input[aria-label^="Files whose names fit"]');
+    like.value = 'nothing*';
+    like.dispatchEvent(new Event('input'));
+    await page.settled();
+    expect(page.text()).toContain('(0 of 1)');
+    like.value = 'RIG-*';
+    like.dispatchEvent(new Event('input'));
+    await page.settled();
+    expect(page.text()).toContain('(1 of 1)');
+    await page.press(/nobody: exercised only/);
+    expect(JSON.parse(String(api.of(contract.loadCoverage).at(-1)?.['bind']))).toEqual({ 'rig-7.info': '' });
+  });
+
+  it('asks why rules for paths hold, and sends it with what was said of functions in doubt', async () => {
+    const { api, page } = await open(() => answer({ ruled: [{ from: '/agent/x.c', to: 'src/a.c' }], doubtful: 2 }));
+    await choose(page, 'C-018.info');
+    expect(page.text()).toContain('/agent/x.c → src/a.c');
+    expect(page.text()).toContain('2 functions are in doubt');
+    expect(page.missing(/^Load\s*$/)).toContain('why the rules for paths hold');
+    const [why, accepted] = page.all<HTMLInputElement>('.note.waiting input');
+    for (const [box, words] of [
+      [why, 'The agent renames.'],
+      [accepted, 'Macros.'],
+    ] as const) {
+      box.value = words;
+      box.dispatchEvent(new Event('input'));
+    }
+    await page.settled();
+    await page.press(/^Load\s*$/);
+    const asked = api.of(contract.loadCoverage).at(-1);
+    expect([asked?.['rulesReason'], asked?.['accept'], asked?.['preview']]).toEqual(['The agent renames.', 'Macros.', 'no']);
   });
 });

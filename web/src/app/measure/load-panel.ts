@@ -1,15 +1,20 @@
-import { ChangeDetectionStrategy, Component, computed, effect, inject, signal, untracked } from '@angular/core';
-import { FormsModule } from '@angular/forms';
+import { ChangeDetectionStrategy, Component, computed, effect, inject, output, signal, untracked } from '@angular/core';
 import { MatButtonModule } from '@angular/material/button';
 import { MatDialog } from '@angular/material/dialog';
 import { MatProgressBarModule } from '@angular/material/progress-bar';
+import { listCases } from '@contract/design';
 import type { CoverageUpload } from '@contract/measure';
 import { groupBy } from '@core/base';
+import { fitsPattern } from '@core/measure';
 import {
   baseFeature,
+  firstMissing,
   Icon,
+  momentWords,
+  Needs,
   onAction,
   ProblemNote,
+  RecordPicker,
   selectRequest,
   useProject,
   type SignAnswer,
@@ -21,24 +26,42 @@ import { measureCommands, measureFeature } from './state';
 /** Loads sources and coverage of a build: coverage is shown with what it would be bound to before anything of it is stored. */
 @Component({
   selector: 'cp-load-panel',
-  imports: [FormsModule, MatButtonModule, MatProgressBarModule, Icon, ProblemNote],
+  imports: [MatButtonModule, MatProgressBarModule, Icon, Needs, ProblemNote, RecordPicker],
   changeDetection: ChangeDetectionStrategy.OnPush,
   templateUrl: './load-panel.html',
   styles: `
-    .seen li {
-      border-top: 1px solid var(--hairline);
-      padding: 6px 0;
+    :host {
+      display: block;
+      overflow: auto;
     }
-    .seen .in {
+    .body {
+      padding: 16px 20px;
+    }
+    .wide {
+      overflow-x: auto;
+    }
+    .key {
       width: 120px;
+      padding: 4px 8px;
+    }
+    .path {
+      width: 180px;
       padding: 4px 8px;
     }
     .name {
       overflow-wrap: anywhere;
     }
+    .note.stack-s {
+      flex-direction: column;
+    }
+    .about td {
+      padding-top: 0;
+      border-top: 0;
+    }
   `,
 })
 export class LoadPanel {
+  readonly left = output();
   protected readonly scope = useProject();
   private readonly store = this.scope.store;
   private readonly dialog = inject(MatDialog);
@@ -65,6 +88,24 @@ export class LoadPanel {
     return preview.read.map(({ name, format, sections }) => ({ name, format, sections, bound: bound.get(name) ?? [] }));
   });
   protected readonly faults = computed(() => this.preview()?.findings.filter(({ severity }) => severity === 'error').length ?? 0);
+  protected readonly mayLoad = computed(() => this.scope.roles().some((role) => role === 'author' || role === 'tester'));
+  protected readonly reviewer = computed(() => this.scope.roles().includes('reviewer'));
+  /** Which of the chosen files are bound together. */
+  protected readonly pattern = signal('*');
+  protected readonly fitting = computed(() => this.waiting().filter(({ name }) => fitsPattern(name, this.pattern())));
+  protected readonly casesFrom = listCases;
+  /** What somebody says for a file that belongs to nobody; empty is "as its name says". */
+  protected readonly nobody = '–';
+  /** How names of files lead to the source tree, and why; and why functions in doubt are right. */
+  protected readonly rules = signal({ from: '', to: '', ignoreCase: false });
+  protected readonly rulesReason = signal('');
+  protected readonly accept = signal('');
+  protected readonly moment = momentWords;
+  protected readonly missing = (): string =>
+    firstMissing(
+      [this.pending(), 'A moment: it is being looked at.'],
+      [(this.preview()?.ruled.length ?? 0) > 0 && this.rulesReason().trim().length < 3, 'Say why the rules for paths hold.'],
+    );
   private sourcesFile: File | undefined;
 
   constructor() {
@@ -110,6 +151,26 @@ export class LoadPanel {
     this.look();
   }
 
+  protected sayAll(key: string): void {
+    const names = this.fitting().map(({ name }) => name);
+    this.hand.update((hand) => ({ ...hand, ...Object.fromEntries(names.map((name) => [name, key])) }));
+    this.look();
+  }
+
+  protected rule(change: Partial<{ from: string; to: string; ignoreCase: boolean }>): void {
+    this.rules.update((rules) => ({ ...rules, ...change }));
+    this.look();
+  }
+
+  protected more(count: number): string {
+    return count > 0 ? `and ${count} more` : '';
+  }
+
+  protected boundWords({ bound }: CoverageUpload): string {
+    const names = [...new Set(bound.map(({ to }) => to))];
+    return [names.slice(0, 3).join(', '), this.more(names.length - 3)].filter(Boolean).join(' ');
+  }
+
   private look(): void {
     if (this.waiting().length) this.store.dispatch(measureCommands.previewCoverage.start(this.asked('yes'), this.waiting()));
   }
@@ -120,12 +181,25 @@ export class LoadPanel {
 
   private asked(preview: 'yes' | 'no') {
     const hand = Object.entries(this.hand()).filter(([, key]) => key);
-    return { ...this.at(), preview, ...(hand.length ? { bind: JSON.stringify(Object.fromEntries(hand)) } : {}) };
+    const { from, to, ignoreCase } = this.rules();
+    const bind = Object.fromEntries(hand.map(([name, key]) => [name, key === this.nobody ? '' : key]));
+    return {
+      ...this.at(),
+      preview,
+      ...(hand.length ? { bind: JSON.stringify(bind) } : {}),
+      ...(from ? { from, to } : {}),
+      ...(ignoreCase ? { ignoreCase: 'yes' as const } : {}),
+      ...(this.rulesReason().trim() ? { rulesReason: this.rulesReason().trim() } : {}),
+      ...(this.accept().trim() ? { accept: this.accept().trim() } : {}),
+    };
   }
 
   protected leave(): void {
     this.waiting.set([]);
     this.hand.set({});
+    this.rules.set({ from: '', to: '', ignoreCase: false });
+    this.rulesReason.set('');
+    this.accept.set('');
   }
 
   protected withdraw(upload: CoverageUpload): void {

@@ -61,6 +61,8 @@ export class MeasurePage {
   /** From the address: the file and line that are shown. */
   readonly path = input<string>();
   readonly line = input<string>();
+  /** Set: what was loaded, and more of it, stands in place of the file. */
+  readonly load = input<string>();
   /** Set: what was, and what may be, carried from the sources before stands in place of the file. */
   readonly carried = input<string>();
   protected readonly scope = useProject();
@@ -86,7 +88,7 @@ export class MeasurePage {
   protected readonly stateWord = stateWord;
   protected readonly tones = tones;
   protected readonly remedyIcons = remedyIcons;
-  protected readonly loading = signal(false);
+  protected readonly loading = computed(() => !!this.load() || (!!this.code() && !this.code()?.files.length && this.mayLoad()));
   protected readonly words = signal('');
   protected readonly requirementsFrom = listRequirements;
   protected readonly requirementsOnly = { field: 'kind', is: ['requirement'] } as const;
@@ -156,8 +158,10 @@ export class MeasurePage {
     void this.router.navigate(['/', this.scope.slug(), 'measure'], { queryParams: { path, ...(line ? { line } : {}) } });
   }
 
-  protected showCarried(shown: boolean): void {
-    void this.router.navigate([], { queryParams: { carried: shown ? '1' : null }, queryParamsHandling: 'merge' });
+  /** What stands in place of the file. */
+  protected show(panel: 'load' | 'carried' | null): void {
+    const queryParams = { load: panel === 'load' ? '1' : null, carried: panel === 'carried' ? '1' : null };
+    void this.router.navigate([], { queryParams, queryParamsHandling: 'merge' });
   }
 
   /** Share of a lane in per cent, for its bar: nothing where nothing is measured. */

@@ -19,6 +19,12 @@ export const roundKind: ListKind<Round> = {
   columns: [
     { name: 'key', words: 'Key', width: 84, sort: 'key', usual: true, show: (r) => r.key },
     { name: 'title', words: 'Title', width: 300, sort: 'title', usual: true, show: (r) => r.title },
+    {
+      name: 'state',
+      words: 'State',
+      width: 100,
+      show: (r) => (r.state === 'withdrawn' ? 'withdrawn' : r.runs > r.recorded ? 'open' : 'recorded'),
+    },
     { name: 'configuration', words: 'Configuration', width: 180, usual: true, show: (r) => r.configuration },
     { name: 'runs', words: 'Runs', width: 70, usual: true, number: true, show: (r) => String(r.runs) },
     { name: 'recorded', words: 'Recorded', width: 90, usual: true, number: true, show: (r) => String(r.recorded) },

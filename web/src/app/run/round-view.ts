@@ -1,15 +1,16 @@
-import { ChangeDetectionStrategy, Component, computed, effect, input, signal, untracked } from '@angular/core';
+import { ChangeDetectionStrategy, Component, computed, effect, inject, input, signal, untracked } from '@angular/core';
 import { MatButtonModule } from '@angular/material/button';
+import { MatDialog } from '@angular/material/dialog';
 import { RouterLink } from '@angular/router';
 import type { RunSummary } from '@contract/run';
-import { ExportMenu, Icon, onChanged, RecordLink, useProject } from '../base';
+import { askSignature, baseFeature, ExportMenu, Icon, onChanged, ProblemNote, RecordLink, useProject } from '../base';
 import { runStateWords } from './words';
 import { runCommands, runFeature } from './state';
 
 /** One round: its runs, with the state of each and the next thing to do. */
 @Component({
   selector: 'cp-round',
-  imports: [RouterLink, MatButtonModule, ExportMenu, Icon, RecordLink],
+  imports: [RouterLink, MatButtonModule, ExportMenu, Icon, ProblemNote, RecordLink],
   changeDetection: ChangeDetectionStrategy.OnPush,
   template: `
     @if (round(); as r) {
@@ -17,12 +18,18 @@ import { runCommands, runFeature } from './state';
         <div class="page-head">
           <h2 class="title">{{ r.title }}</h2>
           <span class="second grow">{{ r.key }} · {{ r.build }} · {{ r.configuration }} · {{ r.unit }}</span>
+          @if (r.state === 'withdrawn') {
+            <span class="tag broken">withdrawn</span>
+          } @else if (mayWithdraw()) {
+            <button mat-button type="button" (click)="withdraw()">Withdraw the round</button>
+          }
           @if (next(); as run) {
             <a mat-flat-button [routerLink]="['/', scope.slug(), 'run', 'bench', run.key]"
               ><cp-icon name="play_arrow" /> {{ run.state === 'onBench' ? 'Go on with' : 'Record' }} {{ run.caseKey }}</a
             >
           }
         </div>
+        <cp-problem [of]="withdrawing" />
         <div class="row" role="group" aria-label="Show">
           @for (f of filters(); track f.name) {
             <button class="chip" type="button" [attr.aria-pressed]="filter() === f.name" (click)="filter.set(f.name)">
@@ -102,6 +109,14 @@ export class RoundView {
   readonly key = input.required<string>();
   protected readonly scope = useProject();
   private readonly store = this.scope.store;
+  private readonly dialog = inject(MatDialog);
+  private readonly session = this.store.selectSignal(baseFeature.selectSession);
+  protected readonly withdrawing = runCommands.withdrawRound.name;
+  protected readonly mayWithdraw = computed(() => {
+    const r = this.round();
+    const mine = this.scope.roles().some((role) => role === 'author' || role === 'tester' || role === 'reviewer');
+    return mine && !!r && r.runs > 0 && r.items.every((run) => run.verdict === null);
+  });
   private readonly loaded = this.store.selectSignal(runFeature.selectRound);
   protected readonly round = computed(() => (this.loaded()?.key === this.key() ? this.loaded() : null));
   protected readonly filter = signal('All');
@@ -135,6 +150,20 @@ export class RoundView {
       if (!keys || keys.some((key) => mine.has(key)))
         this.store.dispatch(runCommands.getRound.start({ project: this.scope.slug(), key: this.key() }));
     });
+  }
+
+  /** Planned by mistake: nobody has recorded anything in it. */
+  protected withdraw(): void {
+    const r = this.round();
+    if (!r) return;
+    askSignature(this.dialog, {
+      title: `Withdraw ${r.key}`,
+      meaning: `It was planned by mistake: its ${r.runs === 1 ? 'run is' : `${r.runs} runs are`} withdrawn with it. They stay readable, and count for nothing.`,
+      printedName: this.session()?.person?.printedName ?? '',
+      needsReason: true,
+    }).subscribe(({ reason, password }) =>
+      this.store.dispatch(runCommands.withdrawRound.start({ project: this.scope.slug(), key: r.key, reason, password })),
+    );
   }
 
   protected words(run: RunSummary): string {

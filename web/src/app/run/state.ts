@@ -17,6 +17,7 @@ export const runCommands = {
   addEvidence: command('[Run] add evidence', contract.addEvidence),
   removeEvidence: command('[Run] remove evidence', contract.removeEvidence),
   signRun: command('[Run] sign run', contract.signRun),
+  withdrawRound: command('[Run] withdraw round', contract.withdrawRound),
   reassignRun: command('[Run] reassign run', contract.reassignRun),
   decideRun: command('[Run] decide run', contract.decideRun),
   /** One problem report: the list's row of its key. */
@@ -42,7 +43,7 @@ export const runFeature = createFeature({
     first,
     on(c.lastRound.done, (state, { answer }): RunState => ({ ...state, lastRound: answer.rows[0] ?? null })),
     on(c.previewRound.done, (state, { input, answer }): RunState => ({ ...state, roundPreview: { of: JSON.stringify(input), answer } })),
-    on(c.getRound.done, c.addRound.done, (state, { answer }): RunState => ({ ...state, round: answer })),
+    on(c.getRound.done, c.withdrawRound.done, c.addRound.done, (state, { answer }): RunState => ({ ...state, round: answer })),
     // An answer that is older than what is shown is no news: several saves may be on their way at once.
     on(
       c.getRun.done,
