@@ -1,7 +1,7 @@
 import { ChangeDetectionStrategy, Component, computed, effect, ElementRef, inject, input, signal, untracked } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { Router } from '@angular/router';
-import type { CodeFile, Diagnosis } from '@contract/measure';
+import type { CodeFile, Diagnosis, FileDetail } from '@contract/measure';
 import { listRequirements } from '@contract/specify';
 import { metrics, percent, ratioOf, shareOf, type Metric, type PointState } from '@core/measure';
 import { metricWords } from '@core/prove';
@@ -212,10 +212,19 @@ export class MeasurePage {
   }
 
   /** What a point of a decision is, in words: an outcome, or whether a condition was shown to matter by itself. */
-  protected outcomeWords({ metric, detail }: Diagnosis['outcomes'][number]): string {
-    const [place, which] = detail.split(':');
+  protected outcomeWords(outcome: Diagnosis['outcomes'][number], { outcomes }: Pick<Diagnosis, 'outcomes'>): string {
+    const { metric, detail } = outcome;
+    const [, which] = detail.split(':');
     if (metric === 'mcdc') return `condition ${which}, MC/DC`;
-    return metric === 'condition' ? `condition ${which}` : `outcome ${place}.${which}`;
+    if (metric === 'condition') return `condition ${which}`;
+    const branches = outcomes.filter((o) => o.metric === 'branch');
+    return `branch ${branches.indexOf(outcome) + 1} of ${branches.length}`;
+  }
+
+  /** How much of a file that was measured on other text counts all the same. */
+  protected carriedWords({ units }: FileDetail): string {
+    const count = units.filter(({ carried }) => carried).length;
+    return count ? `; ${count} of ${units.length} functions carried` : '';
   }
 
   protected title(r: Remedy): string {

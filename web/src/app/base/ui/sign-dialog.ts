@@ -1,4 +1,4 @@
-import { ChangeDetectionStrategy, Component, inject, signal } from '@angular/core';
+import { afterNextRender, ChangeDetectionStrategy, Component, ElementRef, inject, signal } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { MatButtonModule } from '@angular/material/button';
 import { MAT_DIALOG_DATA, MatDialogModule, MatDialogRef, type MatDialog } from '@angular/material/dialog';
@@ -49,14 +49,7 @@ export interface SignAnswer {
         @if (ask.needsReason || accept()) {
           <label class="field"
             ><span>Reason</span
-            ><textarea
-              class="in"
-              name="reason"
-              rows="2"
-              [ngModel]="reason()"
-              (ngModelChange)="reason.set($event)"
-              [attr.cdkFocusInitial]="ask.needsReason ? '' : null"
-            ></textarea>
+            ><textarea class="in" name="reason" rows="2" [ngModel]="reason()" (ngModelChange)="reason.set($event)"></textarea>
           </label>
         }
         <label class="field"
@@ -68,7 +61,6 @@ export interface SignAnswer {
             autocomplete="current-password"
             [ngModel]="password()"
             (ngModelChange)="password.set($event)"
-            [attr.cdkFocusInitial]="ask.needsReason ? null : ''"
         /></label>
       </mat-dialog-content>
       <mat-dialog-actions align="end">
@@ -98,6 +90,12 @@ export class SignDialog {
       [!this.password(), 'Type your password.'],
     );
 
+  constructor() {
+    const form = inject<ElementRef<HTMLElement>>(ElementRef).nativeElement;
+    // At once, and not when the dialog has moved in: whoever types meanwhile must not find their password in the reason.
+    afterNextRender(() => form.querySelector<HTMLElement>(this.ask.needsReason ? 'textarea' : 'input[type=password]')?.focus());
+  }
+
   protected sign(): void {
     this.dialog.close({ password: this.password(), reason: this.reason(), acceptDeviation: this.accept() });
   }
@@ -106,7 +104,7 @@ export class SignDialog {
 /** Asks for a signature; answers when it was given, and not where it was not. */
 export function askSignature(dialogs: MatDialog, data: SignRequest): Observable<SignAnswer> {
   return dialogs
-    .open<SignDialog, SignRequest, SignAnswer>(SignDialog, { data })
+    .open<SignDialog, SignRequest, SignAnswer>(SignDialog, { data, autoFocus: false })
     .afterClosed()
     .pipe(filter((answer): answer is SignAnswer => answer !== undefined));
 }

@@ -1,0 +1,87 @@
+import { MatDialog } from '@angular/material/dialog';
+import * as contract from '@contract/run';
+import type { RoundDetail, RunSummary } from '@contract/run';
+import type { Role } from '@core/base';
+import { of } from 'rxjs';
+import { mount, openWeb } from '../base/testing';
+import { RoundView } from './round-view';
+import { runCommands, runFeature } from './state';
+
+describe('A round', () => {
+  const run = (key: string, more: Partial<RunSummary> = {}): RunSummary =>
+    ({
+      key,
+      round: 'R-001',
+      build: '1.0',
+      caseKey: 'C-001',
+      caseTitle: 'It holds',
+      caseRevision: 1,
+      caseNow: 1,
+      row: null,
+      configuration: 'rig',
+      tester: 'ada',
+      testerName: 'Ada Lund',
+      state: 'planned',
+      verdict: null,
+      outdated: false,
+      carriedOver: false,
+      plannedMinutes: 5,
+      seconds: 0,
+      ...more,
+    }) as RunSummary;
+  const round = (items: RunSummary[], more: Partial<RoundDetail> = {}): RoundDetail => ({
+    key: 'R-001',
+    state: 'open',
+    title: 'Release',
+    build: '1.0',
+    configuration: 'rig',
+    unit: '',
+    tools: '',
+    createdBy: 'bo',
+    createdAt: '2026-03-01T10:00:00.000Z',
+    runs: items.length,
+    recorded: 0,
+    failed: 0,
+    reviewed: 0,
+    items,
+    ...more,
+  });
+  const signs = { open: () => ({ afterClosed: () => of({ password: 'a password', reason: 'The other build.', acceptDeviation: false }) }) };
+  const open = async (roles: Role[], shown: RoundDetail) => {
+    const { api } = openWeb(roles, [{ feature: runFeature, effects: runCommands }] as never, [{ provide: MatDialog, useValue: signs }]);
+    api
+      .on(contract.getRound, () => shown)
+      .on(contract.withdrawRound, () => round([run('RUN-1', { state: 'withdrawn' })], { state: 'withdrawn', runs: 0 }));
+    return { api, page: await mount(RoundView, { key: 'R-001' }) };
+  };
+
+  it('leads to the next run of mine, and counts what is to be done', async () => {
+    const items = [
+      run('RUN-1', { state: 'recorded', verdict: 'passed' }),
+      run('RUN-2'),
+      run('RUN-3', { state: 'performed', verdict: 'failed', tester: 'bo' }),
+    ];
+    const { page } = await open(['tester'], round(items));
+    expect(page.text()).toContain('Record C-001');
+    for (const words of ['To record 1', 'To sign 1', 'To review 1', 'Failed 1']) expect(page.text()).toContain(words);
+    await page.press(/To sign 1/);
+    expect(page.all('tbody tr').length).toBe(1);
+  });
+
+  it('that was planned by mistake is withdrawn with words and a password, as long as nobody recorded in it', async () => {
+    const { api, page } = await open(['author'], round([run('RUN-1'), run('RUN-2')]));
+    await page.press(/Withdraw the round/);
+    expect(api.of(contract.withdrawRound).map(({ key, reason }) => [key, reason])).toEqual([['R-001', 'The other build.']]);
+    expect(page.text()).toContain('withdrawn');
+    expect(page.text()).not.toContain('Withdraw the round');
+  });
+
+  it('with a result in it, or for somebody who only reads, is not', async () => {
+    const recorded = await open(['author'], round([run('RUN-1', { verdict: 'passed', state: 'recorded' })]));
+    expect(recorded.page.text()).not.toContain('Withdraw the round');
+  });
+  it('is not withdrawn by an auditor', async () => {
+    const { page } = await open(['auditor'], round([run('RUN-1')]));
+    expect(page.text()).not.toContain('Withdraw the round');
+  });
+});
