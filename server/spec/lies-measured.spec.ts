@@ -1,9 +1,8 @@
-import * as base from '@contract/base';
 import * as measure from '@contract/measure';
-import * as prove from '@contract/prove';
 import * as run from '@contract/run';
 import { zipSync } from 'fflate';
 import { openLies, type Lies } from './lies';
+import { codeLies, type CodeLies } from './lies-code';
 import { password } from './support';
 
 /**
@@ -22,43 +21,23 @@ describe('a lie', () => {
   let revise: Lies['revise'];
   let proved: Lies['proved'];
   let code: Lies['code'];
-  beforeAll(
-    async () => void ({ p, next, requirement, aCase, planned, record, signBoth, cord, revise, proved, code } = await openLies()),
-    180_000,
-  );
+  let source: CodeLies['source'];
+  let info: CodeLies['info'];
+  let all: CodeLies['all'];
+  let half: CodeLies['half'];
+  let load: CodeLies['load'];
+  let sources: CodeLies['sources'];
+  let signed: CodeLies['signed'];
+  let measured: CodeLies['measured'];
+  let knot: CodeLies['knot'];
+  beforeAll(async () => {
+    const lies = await openLies();
+    ({ p, next, requirement, aCase, planned, record, signBoth, cord, revise, proved, code } = lies);
+    ({ source, info, all, half, load, sources, signed, measured, knot } = codeLies(lies));
+  }, 180_000);
   afterAll(() => p.close());
 
   describe('about what was measured:', () => {
-    const source = (key: string, other = ''): string =>
-      `/* @req ${key}${other ? `, ${other}` : ''} */\nint f(int a)\n{\n  if (a)\n    return 1;\n  return 0;\n}\n/* done */\n`;
-    const info = (hits: string, test = ''): Buffer => Buffer.from(`TN:${test}\nSF:/b/src/f.c\nFN:2,f\nFNDA:1,f\n${hits}end_of_record\n`);
-    const all = 'DA:2,1\nDA:4,1\nDA:5,1\nDA:6,1\nBRDA:4,0,0,1\nBRDA:4,0,1,1\n';
-    const half = 'DA:2,1\nDA:4,1\nDA:5,0\nDA:6,1\nBRDA:4,0,0,1\nBRDA:4,0,1,0\n';
-    const load = (build: string, name: string, bytes: Buffer, query = '') =>
-      p.upload('tester', `/builds/${build}/coverage${query}`, [{ name, bytes }]);
-    const sources = (build: string, text: string, fields: Record<string, string> = {}) =>
-      p.upload(
-        'author',
-        `/builds/${build}/sources`,
-        [{ name: 's.zip', bytes: Buffer.from(zipSync({ 'src/f.c': Buffer.from(text) })) }],
-        fields,
-      );
-    /** What exchanging sources under signed runs asks for. */
-    const signed = { reason: 'They are newer.', password };
-    /** A requirement with code, a case, and a signed pass on a build of its own. */
-    const measured = async (level = 'SIL 2') => {
-      const build = `6.${next()}`;
-      await p.call('author', run.addBuild, { name: build, description: '' });
-      const r = await requirement({ notInCode: false, notInCodeRationale: '', level });
-      const c = await aCase([r]);
-      const key = await planned(c, { build });
-      await sources(build, source(r));
-      await record(key);
-      await signBoth(key);
-      return { build, r, c, key };
-    };
-    const knot = async (r: string, build: string): Promise<string> => (await cord(r, build))['measure'];
-
     it('(the honest way is sound)', async () => {
       const { build, r, c } = await measured();
       expect((await load(build, `${c}.info`, info(all))).status).toBe(200);
@@ -260,110 +239,6 @@ describe('a lie', () => {
       await load(build, `${c}.info`, info(all));
       expect((await sources(build, source(r).replace('return 0', 'return 2'))).status).toBe(400);
       expect(await knot(r, build)).toBe('sound');
-    });
-    describe('where the sources were exchanged,', () => {
-      const moved = (r: string): string => `/* A line more. */\n${source(r)}`;
-      const carry = (who: string, build: string, more = {}) =>
-        p.call(who, measure.carryMeasured, {
-          build,
-          units: [{ path: 'src/f.c', unit: 'f' }],
-          argument: 'Only a comment came before it.',
-          password,
-          ...more,
-        });
-      const reasons = async (r: string, build: string) => (await p.call('auditor', prove.getCord, { key: r, build })).body.reasons.measure;
-      /** Measured, and then exchanged for a text in which f stands a line lower. */
-      const exchanged = async (hits = all, text = moved) => {
-        const found = await measured();
-        const { body } = await load(found.build, `${found.c}.info`, info(hits));
-        expect((await sources(found.build, text(found.r), signed)).status).toBe(200);
-        return { ...found, upload: String(body['upload']) };
-      };
-      it('what was measured before, carried by whoever may not, without a password, or of a changed function', async () => {
-        const { build, r } = await exchanged();
-        expect(await knot(r, build)).toBe('waiting');
-        expect((await carry('tester', build)).status).toBe(403);
-        expect(code(await carry('reviewer', build, { password: 'not the password' }))).toBe('signaturePassword');
-        expect(code(await carry('reviewer', build, { units: [{ path: 'src/f.c', unit: 'g' }] }))).toBe('stateForbids');
-        const other = await exchanged(all, (key) => source(key).replace('return 0', 'return 2'));
-        expect((await p.call('auditor', measure.offerCarries, { build: other.build })).body).toEqual({
-          same: 0,
-          changed: 1,
-          rows: [{ path: 'src/f.c', unit: 'f', fromPath: 'src/f.c', state: 'changed', requirements: [other.r], measuredBy: [other.c] }],
-        });
-        expect(code(await carry('reviewer', other.build))).toBe('stateForbids');
-        expect(await knot(other.r, other.build)).toBe('waiting');
-      });
-      it('it counts for that text, says so, and until it is withdrawn', async () => {
-        const { build, r, c, upload } = await exchanged();
-        const { body: offers } = await p.call('auditor', measure.offerCarries, { build });
-        expect(offers).toEqual({
-          same: 1,
-          changed: 0,
-          rows: [{ path: 'src/f.c', unit: 'f', fromPath: 'src/f.c', state: 'same', requirements: [r], measuredBy: [c] }],
-        });
-        const { body: made } = await carry('reviewer', build);
-        expect(made).toEqual(jasmine.objectContaining({ state: 'stands', by: 'Person reviewer', build }));
-        expect(await knot(r, build)).toBe('sound');
-        expect((await reasons(r, build)).map(({ words }) => words).join()).toContain(`sources before: ${made.key}`);
-        const { body: file } = await p.call('auditor', measure.getFile, { build, path: 'src/f.c' });
-        expect(file.status).toBe('otherText');
-        expect(file.units[0]).toEqual(jasmine.objectContaining({ name: 'f', start: 3, carried: made.key }));
-        expect(file.lines.filter(({ state }) => state === 'credited').map(({ line }) => line)).toEqual([3, 5, 6, 7]);
-        // Not twice, and nothing is left to be offered.
-        expect((await p.call('auditor', measure.offerCarries, { build })).body.rows).toEqual([]);
-        expect(code(await carry('reviewer', build))).toBe('stateForbids');
-        // It rests on the upload, and on the text that it was signed for.
-        const change = { key: upload, reason: 'The wrong program.', password };
-        await p.call('tester', measure.withdrawUpload, { ...change, withdrawn: true });
-        expect(await knot(r, build)).toBe('waiting');
-        await p.call('tester', measure.withdrawUpload, { ...change, withdrawn: false });
-        expect(await knot(r, build)).toBe('sound');
-        await p.call('reviewer', measure.withdrawCarry, { key: made.key, reason: 'Seen wrongly.', password });
-        expect(await knot(r, build)).toBe('waiting');
-        await carry('reviewer', build);
-        expect(await knot(r, build)).toBe('sound');
-        await sources(build, `/* And one. */\n${moved(r)}`, signed);
-        expect(await knot(r, build)).toBe('waiting');
-      });
-      it('half of it, carried as the whole', async () => {
-        const { build, r } = await exchanged(half);
-        await carry('reviewer', build);
-        expect(await knot(r, build)).toBe('broken');
-      });
-      it('carried by the one who exchanged them', async () => {
-        const { build } = await exchanged();
-        await p.call('admin', base.setMember, { login: 'author', roles: ['author', 'reviewer'] });
-        expect(code(await carry('author', build))).toBe('stateForbids');
-        await p.call('admin', base.setMember, { login: 'author', roles: ['author'] });
-      });
-      it('a function that went to another file, measured there already by another case', async () => {
-        const { build, r, c } = await measured();
-        await load(build, `${c}.info`, info(half));
-        const two = { 'src/f.c': Buffer.from('int g(void)\n{\n  return 1;\n}\n'), 'src/h.c': Buffer.from(source(r)) };
-        await p.upload('author', `/builds/${build}/sources`, [{ name: 's.zip', bytes: Buffer.from(zipSync(two)) }], signed);
-        const { body: offers } = await p.call('auditor', measure.offerCarries, { build });
-        expect(offers.rows[0]).toEqual(jasmine.objectContaining({ path: 'src/h.c', fromPath: 'src/f.c', state: 'same' }));
-        await carry('reviewer', build, { units: [{ path: 'src/h.c', unit: 'f' }] });
-        expect(await knot(r, build)).toBe('broken');
-        // What another case of the requirement measured on the text as it is now adds up with it.
-        const second = await aCase([r]);
-        const key = await planned(second, { build });
-        await record(key);
-        await signBoth(key);
-        const rest = info('DA:2,1\nDA:4,1\nDA:5,1\nDA:6,0\nBRDA:4,0,0,0\nBRDA:4,0,1,1\n').toString().replace('f.c', 'h.c');
-        await load(build, `${second}.info`, Buffer.from(rest));
-        expect(await knot(r, build)).toBe('sound');
-      });
-      it('a part of a faulty file, carried as the whole', async () => {
-        const { build, r, c } = await measured();
-        const cut = Buffer.concat([info(all), Buffer.from('TN:\nSF:/b/src/g.c\nDA:1,1\n')]);
-        await load(build, `${c}.info`, cut, '?faults=keepGood');
-        await sources(build, moved(r), signed);
-        await carry('reviewer', build);
-        expect(await knot(r, build)).toBe('waiting');
-        expect((await reasons(r, build)).map(({ words }) => words).join()).toContain('part');
-      });
     });
     it('an upload that was withdrawn, or withdrawing one without a signature', async () => {
       const { build, r, c } = await measured();

@@ -187,6 +187,23 @@ export const traceCode = endpoint('PUT', '/projects/:project/builds/:build/code/
   body: z.object({ path, unit: z.string().max(300), requirement: key, traced: z.boolean(), reason: z.string().max(2000).default('') }),
   answer: fileDetailSchema,
 });
+/** A trace that somebody made by hand on the build before, of a function that is another one now or gone. */
+export const traceOfferSchema = z.object({
+  path: z.string(),
+  unit: z.string(),
+  requirement: z.string(),
+  from: z.string(),
+  by: z.string(),
+  reason: z.string(),
+  state: z.enum(['changed', 'functionGone', 'fileGone']),
+});
+export type TraceOffer = z.output<typeof traceOfferSchema>;
+export const offerTraces = endpoint('GET', '/projects/:project/builds/:build/code/traces/offers', {
+  summary: 'Code traces made by hand on the build before that were not carried: their functions changed, or are gone (the first 500)',
+  may: 'member',
+  params: inBuild,
+  answer: z.array(traceOfferSchema),
+});
 export const requirementCode = endpoint('GET', '/projects/:project/builds/:build/requirements/:key/code', {
   summary: 'The code that implements a requirement, with its coverage',
   may: 'member',

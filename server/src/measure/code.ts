@@ -15,7 +15,7 @@ import { needBuild, profileOf, records, Refusal, standing, traces, write, type A
 import { needRequirement } from '../specify';
 import { standingAttestations } from './attest';
 import { CreditReader, rulesOf, type CreditedSource } from './credit';
-import { insertCodeTraces } from './load-sources';
+import { insertCodeTraces } from './hand-traces';
 import { codeTraceRows, needUnit } from './store';
 import { codeTraces, measurements, sourceCredits, sources } from './tables';
 

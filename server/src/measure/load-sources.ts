@@ -1,6 +1,6 @@
-import { envelope2, groupBy, recordFormat, textHash, type Finding } from '@core/base';
-import { normalText, sameUnit, sourceFunctions } from '@core/measure';
-import { and, desc, eq, inArray, isNull } from 'drizzle-orm';
+import { envelope2, recordFormat, textHash, type Finding } from '@core/base';
+import { normalText, sourceFunctions } from '@core/measure';
+import { and, eq, inArray, isNull } from 'drizzle-orm';
 import {
   needOpenBuild,
   parseHere,
@@ -17,12 +17,12 @@ import {
   type Actor,
   type Db,
   type Parse,
-  type StoredBuild,
   type Upload,
   type Writing,
 } from '../base';
 import { runs } from '../run';
 import { readArchive } from './archive';
+import { carryHandTraces, insertCodeTraces } from './hand-traces';
 import { codeTraceRows, sourceRows } from './store';
 import { codeTraces, codeUnits, sources } from './tables';
 
@@ -176,62 +176,4 @@ export async function loadSources(
     await carryHandTraces(w, build, parsed);
     return { files: parsed.length, functions, traces: traced, findings: findings.slice(0, 200) };
   });
-}
-
-export async function insertCodeTraces(w: Writing, rows: readonly (typeof codeTraces.$inferInsert)[]): Promise<void> {
-  for (let at = 0; at < rows.length; at += 500) {
-    const part = rows.slice(at, at + 500);
-    await w.tx.insert(codeTraces).values([...part]);
-    const made = await w.tx
-      .select({ id: codeTraces.id })
-      .from(codeTraces)
-      .where(
-        and(
-          eq(codeTraces.buildId, part[0].buildId),
-          eq(codeTraces.at, w.at),
-          inArray(
-            codeTraces.path,
-            part.map((row) => row.path),
-          ),
-        ),
-      );
-    w.wrote(codeTraceRows, ...made.map(({ id }) => id));
-  }
-}
-
-/** Traces that somebody made by hand on the build before come along to functions that have the same text; to a build that has none of its own yet. */
-async function carryHandTraces(
-  w: Writing,
-  build: StoredBuild,
-  parsed: readonly { path: string; functions: readonly { name: string; textHash: string }[] }[],
-): Promise<void> {
-  const own = await w.tx
-    .select({ id: codeTraces.id })
-    .from(codeTraces)
-    .where(and(eq(codeTraces.buildId, build.id), eq(codeTraces.origin, 'hand')))
-    .limit(1);
-  if (own.length) return;
-  const [last] = await w.tx
-    .select({ buildId: codeTraces.buildId })
-    .from(codeTraces)
-    .where(and(eq(codeTraces.projectId, w.actor.projectId), eq(codeTraces.origin, 'hand'), isNull(codeTraces.removedAt)))
-    .orderBy(desc(codeTraces.buildId))
-    .limit(1);
-  if (!last) return;
-  const before = await w.tx
-    .select()
-    .from(codeTraces)
-    .where(and(eq(codeTraces.buildId, last.buildId), eq(codeTraces.origin, 'hand'), isNull(codeTraces.removedAt)));
-  const same = groupBy(
-    parsed.flatMap(({ path, functions }) => functions.map((f) => ({ path, ...f }))),
-    (f) => f.textHash,
-  );
-  await insertCodeTraces(
-    w,
-    before.flatMap(({ id: _, ...trace }) => {
-      const now = sameUnit({ path: trace.path, name: trace.unit }, same.get(trace.textHash) ?? []);
-      if (!now || now === 'ambiguous') return [];
-      return [{ ...trace, buildId: build.id, path: now.path, unit: now.name, by: w.actor.login, at: w.at }];
-    }),
-  );
 }

@@ -18,6 +18,7 @@ import { carriesById, carryList, carryMeasured, carryOffers, withdrawCarry } fro
 import { diagnose, getCode, getFile, requirementCode, traceCode } from './code';
 import { loadCoverage } from './load';
 import { loadSources } from './load-sources';
+import { traceOffers } from './hand-traces';
 import { needUploadFile, uploadList, uploadsById, withdrawUpload } from './uploads';
 
 export function measureRoutes(app: FastifyInstance, context: AppContext): void {
@@ -52,6 +53,9 @@ export function measureRoutes(app: FastifyInstance, context: AppContext): void {
     diagnose(db, projectId, await needBuild(db, projectId, params.build), query.path, query.line),
   );
   serve(app, context, contract.traceCode, ({ actor, params, body }) => traceCode(db, actor, params.build, body));
+  serve(app, context, contract.offerTraces, async ({ membership: { projectId }, params }) =>
+    traceOffers(db, projectId, await needBuild(db, projectId, params.build)),
+  );
   serve(app, context, contract.requirementCode, async ({ membership: { projectId }, params }) =>
     requirementCode(db, projectId, await needBuild(db, projectId, params.build), params.key),
   );

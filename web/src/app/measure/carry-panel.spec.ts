@@ -71,6 +71,31 @@ describe('What was measured on the sources before', () => {
     expect(page.text()).toContain('A reviewer of the project can carry them');
     expect(page.all('button').some((button) => /Carry|Withdraw/.test(button.textContent ?? ''))).toBeFalse();
   });
+  it('tells of traces by hand that were not carried, to be said again by an author', async () => {
+    const { api, store, page } = await open(['author'], []);
+    const told = { path: 'src/a.c', requirement: 'R-2', from: '0.9', by: 'bo', reason: 'Seen.' };
+    api
+      .on(contract.offerTraces, () => [
+        { ...told, unit: 'f', state: 'changed' as const },
+        { ...told, unit: 'g', state: 'fileGone' as const },
+      ])
+      .on(contract.traceCode, () => ({
+        ...told,
+        text: '',
+        sha256: '',
+        status: 'measured' as const,
+        units: [],
+        lines: [],
+        coverage: {} as never,
+      }));
+    store.dispatch(measureCommands.offerTraces.start({ project: 'demo', build: '1.0' }));
+    await page.settled();
+    expect(page.text()).toContain('its file is gone');
+    await page.press(/It still does/);
+    expect(api.of(contract.traceCode).map(({ unit, requirement, reason }) => [unit, requirement, reason])).toEqual([
+      ['f', 'R-2', 'As in 0.9, looked at again.'],
+    ]);
+  });
   it('is withdrawn with words and a password', async () => {
     const { api, page } = await open(['reviewer'], []);
     await page.press(/Withdraw/);

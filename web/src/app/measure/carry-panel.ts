@@ -2,7 +2,7 @@ import { ChangeDetectionStrategy, Component, computed, inject, output, signal } 
 import { MatButtonModule } from '@angular/material/button';
 import { MatCheckboxModule } from '@angular/material/checkbox';
 import { MatDialog } from '@angular/material/dialog';
-import type { CarryOffer } from '@contract/measure';
+import type { CarryOffer, TraceOffer } from '@contract/measure';
 import { askSignature, baseFeature, firstMissing, momentWords, Needs, ProblemNote, RecordLink, useProject } from '../base';
 import { measureCommands, measureFeature } from './state';
 
@@ -97,6 +97,25 @@ const whyNot: Record<CarryOffer['state'], string> = {
           <p class="small second">and {{ others().length - 50 }} more</p>
         }
       }
+      @if (traceOffers().length) {
+        <h3>Traces by hand that were not carried: their functions are others now</h3>
+        <ul class="stack-s">
+          @for (t of traceOffers().slice(0, 100); track t.path + t.unit + t.requirement) {
+            <li class="between">
+              <span
+                ><b>{{ t.unit }}</b> of {{ t.path }} implemented <cp-record kind="requirement" [key]="t.requirement" /> in {{ t.from }}
+                <span class="second small">{{ t.by }}: {{ t.reason || 'no reason given' }}</span></span
+              >
+              @if (t.state === 'changed' && author()) {
+                <button class="chip" type="button" (click)="traceAgain(t)">It still does</button>
+              } @else {
+                <span class="second">{{ whyNot[t.state] }}</span>
+              }
+            </li>
+          }
+        </ul>
+        <cp-problem [of]="names.trace" />
+      }
       @if (carries().length) {
         <h3>Carried</h3>
         <ul class="stack-s">
@@ -147,7 +166,13 @@ export class CarryPanel {
   private readonly session = this.store.selectSignal(baseFeature.selectSession);
   private readonly offers = this.store.selectSignal(measureFeature.selectOffers);
   protected readonly carries = this.store.selectSignal(measureFeature.selectCarries);
-  protected readonly names = { carry: measureCommands.carryMeasured.name, withdraw: measureCommands.withdrawCarry.name };
+  protected readonly traceOffers = this.store.selectSignal(measureFeature.selectTraceOffers);
+  protected readonly author = computed(() => this.scope.roles().includes('author'));
+  protected readonly names = {
+    trace: measureCommands.traceCode.name,
+    carry: measureCommands.carryMeasured.name,
+    withdraw: measureCommands.withdrawCarry.name,
+  };
   protected readonly reviewer = computed(() => this.scope.roles().includes('reviewer'));
   protected readonly same = computed(() => this.offers().rows.filter(({ state }) => state === 'same'));
   protected readonly others = computed(() => this.offers().rows.filter(({ state }) => state !== 'same'));
@@ -193,6 +218,14 @@ export class CarryPanel {
         this.store.dispatch(
           measureCommands.carryMeasured.start({ project: this.scope.slug(), build: this.scope.build(), units, argument, password }),
         ),
+    );
+  }
+
+  /** Somebody looked at the function as it is now: it implements the requirement as before. */
+  protected traceAgain({ path, unit, requirement, from }: TraceOffer): void {
+    const at = { project: this.scope.slug(), build: this.scope.build() };
+    this.store.dispatch(
+      measureCommands.traceCode.start({ ...at, path, unit, requirement, traced: true, reason: `As in ${from}, looked at again.` }),
     );
   }
 

@@ -71,8 +71,11 @@ export class MeasurePage {
   private readonly element = inject<ElementRef<HTMLElement>>(ElementRef);
   protected readonly code = this.store.selectSignal(measureFeature.selectCode);
   protected readonly offers = this.store.selectSignal(measureFeature.selectOffers);
+  protected readonly traceOffers = this.store.selectSignal(measureFeature.selectTraceOffers);
   protected readonly carries = this.store.selectSignal(measureFeature.selectCarries);
-  protected readonly carrying = computed(() => !!this.carried() && (this.offers().rows.length > 0 || this.carries().length > 0));
+  protected readonly carrying = computed(
+    () => !!this.carried() && this.offers().rows.length + this.carries().length + this.traceOffers().length > 0,
+  );
   private readonly loadedFile = this.store.selectSignal(measureFeature.selectFile);
   protected readonly diagnosis = this.store.selectSignal(measureFeature.selectDiagnosis);
   protected readonly chosenMetric = signal<Metric>('branch');
@@ -128,6 +131,7 @@ export class MeasurePage {
         untracked(() => {
           this.store.dispatch(measureCommands.getCode.start(at));
           this.store.dispatch(measureCommands.offerCarries.start(at));
+          this.store.dispatch(measureCommands.offerTraces.start(at));
           this.store.dispatch(measureCommands.listCarries.start({ ...at, limit: 100 }));
         });
     });

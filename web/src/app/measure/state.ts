@@ -1,6 +1,6 @@
 import { createFeature, createReducer, on } from '@ngrx/store';
 import * as contract from '@contract/measure';
-import type { Carried, CarryOffer, Code, CoverageUpload, Diagnosis, FileDetail, LoadAnswer } from '@contract/measure';
+import type { Carried, CarryOffer, Code, CoverageUpload, Diagnosis, FileDetail, LoadAnswer, TraceOffer } from '@contract/measure';
 import { addTrace } from '@contract/base';
 import { command } from '../base';
 
@@ -16,6 +16,7 @@ export const measureCommands = {
   listUploads: command('[Measure] list uploads', contract.listUploads),
   withdrawUpload: command('[Measure] withdraw upload', contract.withdrawUpload),
   attest: command('[Measure] attest', contract.attest),
+  offerTraces: command('[Measure] offer traces', contract.offerTraces),
   offerCarries: command('[Measure] offer carries', contract.offerCarries),
   listCarries: command('[Measure] list carries', contract.listCarries),
   carryMeasured: command('[Measure] carry measured', contract.carryMeasured),
@@ -33,6 +34,8 @@ interface MeasureState {
   /** What was measured on sources that were exchanged since: what may be carried, and what was. */
   readonly offers: { readonly same: number; readonly changed: number; readonly rows: readonly CarryOffer[] };
   readonly carries: readonly Carried[];
+  /** Traces made by hand on the build before, of functions that are others now. */
+  readonly traceOffers: readonly TraceOffer[];
   readonly loaded:
     | (LoadAnswer & { readonly what: 'coverage' })
     | {
@@ -52,6 +55,7 @@ const first: MeasureState = {
   uploads: [],
   offers: { same: 0, changed: 0, rows: [] },
   carries: [],
+  traceOffers: [],
   loaded: null,
 };
 const c = measureCommands;
@@ -87,6 +91,7 @@ export const measureFeature = createFeature({
     on(c.previewCoverage.done, (state, { answer }): MeasureState => ({ ...state, preview: answer, loaded: null })),
     on(c.previewCoverage.failed, (state): MeasureState => ({ ...state, preview: null })),
     on(c.listUploads.done, (state, { answer }): MeasureState => ({ ...state, uploads: answer.rows })),
+    on(c.offerTraces.done, (state, { answer }): MeasureState => ({ ...state, traceOffers: answer })),
     on(c.offerCarries.done, (state, { answer }): MeasureState => ({ ...state, offers: answer })),
     on(c.listCarries.done, (state, { answer }): MeasureState => ({ ...state, carries: answer.rows })),
     on(c.carryMeasured.done, (state, { answer }): MeasureState => ({ ...state, carries: [...state.carries, answer] })),
