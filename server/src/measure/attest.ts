@@ -5,11 +5,8 @@ import { and, asc, eq, inArray, isNull, sql, type SQL } from 'drizzle-orm';
 import { alias } from 'drizzle-orm/mysql-core';
 import {
   account,
-  buildById,
-  changeRecord,
   freeKey,
   insertRecord,
-  lockRecord,
   needOpenBuild,
   profileOf,
   proveSigner,
@@ -24,7 +21,7 @@ import {
   type Tx,
 } from '../base';
 import { CreditReader } from './credit';
-import { signStatement } from './statement';
+import { signStatement, withdrawStatement } from './statement';
 import { needUnit, type UnitPlace } from './store';
 import { attestations, codeTraces, codeUnits, sources } from './tables';
 
@@ -152,35 +149,19 @@ export async function withdrawAttestation(
   key: string,
   input: { readonly reason: string; readonly password: string },
 ): Promise<Attestation> {
-  const signer = await proveSigner(db, actor, input.password);
-  const id = await write(db, actor, async (w) => {
-    const record = await lockRecord(w, 'attestation', key);
-    const [row] = await w.tx.select().from(attestations).where(eq(attestations.id, record.id));
-    const { name, closedSeq } = await buildById(w.tx, row.buildId);
-    if (closedSeq !== null) throw new Refusal('closed', { detail: `${name} is closed: nothing is withdrawn from it any more.` });
-    if (row.withdrawnAt !== null) throw new Refusal('stateForbids', { detail: `${record.key} is withdrawn already.` });
-    const revision = record.revision + 1;
-    const { path, unit, metric, argument } = row;
-    const content: AttestedText = { build: name, path, unit, textHash: row.textHash, metric, argument, state: 'withdrawn' };
-    await changeRecord(w, record, { revision, state: 'withdrawn' });
-    await w.tx.update(attestations).set({ withdrawnAt: w.at }).where(eq(attestations.id, record.id));
-    await signStatement(w, signer, {
-      recordId: record.id,
-      kind: 'attestation',
-      key: record.key,
-      revision,
-      state: 'withdrawn',
-      content,
-      text: attestationText(record.key, revision, content),
-      meaning: 'withdrawn',
-      reason: input.reason,
+  const id = await withdrawStatement(db, actor, 'attestation', key, input, async (w, attestationId) => {
+    const [row] = await w.tx.select().from(attestations).where(eq(attestations.id, attestationId));
+    const { buildId, withdrawnAt, path, unit, metric, argument, textHash } = row;
+    return {
+      buildId,
+      withdrawnAt,
+      content: (build): AttestedText => ({ build, path, unit, textHash, metric, argument, state: 'withdrawn' }),
+      text: attestationText,
       action: 'attestation withdrawn',
-      before: { state: 'stands' },
-      after: { state: 'withdrawn', reason: input.reason },
-      touches: { requirements: await requirementsOf(w.tx, row.buildId, row) },
-    });
-    w.wrote(attestationRows, record.id);
-    return record.id;
+      touches: { requirements: await requirementsOf(w.tx, buildId, row) },
+      change: () => w.tx.update(attestations).set({ withdrawnAt: w.at }).where(eq(attestations.id, attestationId)),
+      rows: attestationRows,
+    };
   });
   return shown(db, id);
 }

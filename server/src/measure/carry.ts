@@ -5,11 +5,9 @@ import { and, asc, desc, eq, inArray, isNull, sql, type SQL } from 'drizzle-orm'
 import {
   account,
   buildById,
-  changeRecord,
   freeKey,
   insertRecord,
   ledger,
-  lockRecord,
   needOpenBuild,
   proveSigner,
   recordFields,
@@ -24,7 +22,7 @@ import {
   type Tx,
   type Writing,
 } from '../base';
-import { signStatement } from './statement';
+import { signStatement, withdrawStatement } from './statement';
 import type { UnitPlace } from './store';
 import { carries, codeTraces, codeUnits, measurements, sources, type CarriedUnit } from './tables';
 
@@ -300,39 +298,24 @@ export async function withdrawCarry(
   key: string,
   input: { readonly reason: string; readonly password: string },
 ): Promise<Carried> {
-  const signer = await proveSigner(db, actor, input.password);
-  const id = await write(db, actor, async (w) => {
-    const record = await lockRecord(w, 'carry', key);
-    const [row] = await w.tx.select().from(carries).where(eq(carries.id, record.id));
-    const { name, closedSeq } = await buildById(w.tx, row.buildId);
-    if (closedSeq !== null) throw new Refusal('closed', { detail: `${name} is closed: nothing is withdrawn from it any more.` });
-    if (row.withdrawnAt !== null) throw new Refusal('stateForbids', { detail: `${record.key} is withdrawn already.` });
+  const id = await withdrawStatement(db, actor, 'carry', key, input, async (w, carryId) => {
+    const [row] = await w.tx.select().from(carries).where(eq(carries.id, carryId));
     const paths = [...new Set(row.units.map(({ path }) => path))];
     const touched = await w.tx
       .select({ id: sources.id })
       .from(sources)
       .where(and(eq(sources.buildId, row.buildId), isNull(sources.supersededAt), inArray(sources.path, paths)));
-    const revision = record.revision + 1;
-    const content: CarriedText = { build: name, units: row.units, argument: row.argument, state: 'withdrawn' };
-    await changeRecord(w, record, { revision, state: 'withdrawn' });
-    await w.tx.update(carries).set({ withdrawnAt: w.at }).where(eq(carries.id, record.id));
-    await signStatement(w, signer, {
-      recordId: record.id,
-      kind: 'carry',
-      key: record.key,
-      revision,
-      state: 'withdrawn',
-      content,
-      text: carriedText(record.key, revision, content),
-      meaning: 'withdrawn',
-      reason: input.reason,
+    const { buildId, withdrawnAt, units, argument } = row;
+    return {
+      buildId,
+      withdrawnAt,
+      content: (build): CarriedText => ({ build, units, argument, state: 'withdrawn' }),
+      text: carriedText,
       action: 'carried measurements withdrawn',
-      before: { state: 'stands' },
-      after: { state: 'withdrawn', reason: input.reason },
       touches: { sources: touched.map((source) => source.id) },
-    });
-    w.wrote(carryRows, record.id);
-    return record.id;
+      change: () => w.tx.update(carries).set({ withdrawnAt: w.at }).where(eq(carries.id, carryId)),
+      rows: carryRows,
+    };
   });
   return shown(db, id);
 }

@@ -1,6 +1,21 @@
 import { recordFormat, textHash, type VersionedKind } from '@core/base';
 import type { SignatureMeaning } from '@core/run';
-import { putSignature, recordRows, type SignedIn, type Touches, type Writing } from '../base';
+import {
+  buildById,
+  changeRecord,
+  lockRecord,
+  proveSigner,
+  putSignature,
+  recordRows,
+  Refusal,
+  write,
+  type Accounted,
+  type Actor,
+  type Db,
+  type SignedIn,
+  type Touches,
+  type Writing,
+} from '../base';
 
 /** A revision of a record that somebody signs as it is made. */
 export interface Statement {
@@ -36,4 +51,58 @@ export async function signStatement(w: Writing, signer: SignedIn, statement: Sta
   w.snapshot({ recordId, revision, state, snapshot: content, hash, reason });
   w.wrote(recordRows, recordId);
   await putSignature(w, signer, { recordId, revision, meaning, format: recordFormat, hash, reason });
+}
+
+/** What a statement of one kind is, for taking it back. */
+export interface Withdrawn<C extends object> {
+  readonly buildId: number;
+  readonly withdrawnAt: string | null;
+  /** What it says from now on, and that as text. */
+  readonly content: (build: string) => C;
+  readonly text: (key: string, revision: number, content: C) => string;
+  readonly action: string;
+  readonly touches: Touches;
+  /** Writes it down in the table of its kind, whose rows are accounted for so. */
+  readonly change: () => Promise<unknown>;
+  readonly rows: Accounted;
+}
+
+/** Takes back what somebody signed, signed: what rested on it waits again, and it stays readable. Its number. */
+export async function withdrawStatement<C extends object>(
+  db: Db,
+  actor: Actor,
+  kind: VersionedKind,
+  key: string,
+  { reason, password }: { readonly reason: string; readonly password: string },
+  find: (w: Writing, id: number) => Promise<Withdrawn<C>>,
+): Promise<number> {
+  const signer = await proveSigner(db, actor, password);
+  return write(db, actor, async (w) => {
+    const record = await lockRecord(w, kind, key);
+    const found = await find(w, record.id);
+    const { name, closedSeq } = await buildById(w.tx, found.buildId);
+    if (closedSeq !== null) throw new Refusal('closed', { detail: `${name} is closed: nothing is withdrawn from it any more.` });
+    if (found.withdrawnAt !== null) throw new Refusal('stateForbids', { detail: `${record.key} is withdrawn already.` });
+    const revision = record.revision + 1;
+    const content = found.content(name);
+    await changeRecord(w, record, { revision, state: 'withdrawn' });
+    await found.change();
+    await signStatement(w, signer, {
+      recordId: record.id,
+      kind,
+      key: record.key,
+      revision,
+      state: 'withdrawn',
+      content,
+      text: found.text(record.key, revision, content),
+      meaning: 'withdrawn',
+      reason,
+      action: found.action,
+      before: { state: 'stands' },
+      after: { state: 'withdrawn', reason },
+      touches: found.touches,
+    });
+    w.wrote(found.rows, record.id);
+    return record.id;
+  });
 }
