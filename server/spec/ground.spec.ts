@@ -273,6 +273,25 @@ describe('a record, whatever its kind,', () => {
     expect(resolved.body.resolvedBy).toBe('author');
   });
 
+  it('is cleaned of what does not belong in texts by whoever reads for the server, and not by the thread that answers', async () => {
+    const asked: string[] = [];
+    const { parse } = p.context;
+    const counting: typeof parse = (name, input) => (asked.push(name), parse(name, input));
+    Object.assign(p.context, { parse: counting });
+    try {
+      await p.call('reviewer', base.addComment, { key, html: '<p>Again.</p>' });
+      const made = await p.call('admin', base.addField, { kind: 'requirement', name: 'Notes', definition: { type: 'richText' } });
+      const id = made.body.find(({ name }) => name === 'Notes')?.id ?? 0;
+      const { record } = await head();
+      const own = { [String(id)]: '<p>Kept<script>x()</script></p>' };
+      const set = await p.call('author', base.setOwnFields, { key, basedOn: record.revision, own, reason: 'A note.' });
+      expect(set.body.own[String(id)]).toBe('<p>Kept</p>');
+    } finally {
+      Object.assign(p.context, { parse });
+    }
+    expect(asked).toEqual(['rich text', 'rich text']);
+  });
+
   it('takes files, and says who is looking and who follows', async () => {
     const bytes = Buffer.from('a drawing');
     const { body } = await p.upload('author', `/records/${key}/files`, [{ name: 'drawing.txt', bytes }]);

@@ -136,9 +136,9 @@ async function lockAnyRecord(w: Writing, key: string): Promise<StoredRecord> {
 
 /** The same for a record that is locked already. */
 export async function setOwnIn(w: Writing, record: StoredRecord, change: RecordHead['own'], reason = ''): Promise<RecordHead> {
-  const { login, projectId } = w.actor;
+  const { login } = w.actor;
   refuseRetired(record);
-  const own = (await ownRules(w.tx, projectId, record.kind))(record.own, change);
+  const own = await (await ownRules(w, record.kind))(record.own, change);
   const [last] = await recordHistory(w.tx, record.id, undefined, 1);
   const revision = record.revision + 1;
   const state = record.state === 'approved' || record.state === 'review' ? 'draft' : record.state;
@@ -207,7 +207,7 @@ export function addComment(
 ): Promise<Comment> {
   return write(db, actor, async (w) => {
     const record = await needAnyRecord(w.tx, actor.projectId, key);
-    const html = cleanHtml(input.html);
+    const html = await cleanHtml(actor, input.html);
     const text = plainText(html);
     if (!text) throw new Refusal('invalid', { fields: [{ path: 'html', text: 'Say something.' }] });
     if (input.parent !== null) await needComment(w, record.id, input.parent);

@@ -157,13 +157,15 @@ function fault(definition: FieldDefinition, value: OwnValue, logins: ReadonlySet
 export type OwnChange = (
   before: Readonly<Record<string, OwnValue>>,
   change: Readonly<Record<string, OwnValue>>,
-) => Record<string, OwnValue>;
+) => Promise<Record<string, OwnValue>>;
 
 /** How own values of a kind change, by the fields of the moment: read once, for however many records. */
-export async function ownRules(tx: Tx, projectId: number, kind: VersionedKind): Promise<OwnChange> {
-  const known = new Map((await listFields(tx, projectId)).filter((field) => field.kind === kind).map((field) => [String(field.id), field]));
+export async function ownRules({ tx, actor }: Writing, kind: VersionedKind): Promise<OwnChange> {
+  const known = new Map(
+    (await listFields(tx, actor.projectId)).filter((field) => field.kind === kind).map((field) => [String(field.id), field]),
+  );
   const logins = new Set((await tx.select({ login: people.login }).from(people)).map((p) => p.login));
-  return (before, change) => {
+  return async (before, change) => {
     const after: Record<string, OwnValue> = { ...before };
     for (const [id, value] of Object.entries(change)) {
       const field = known.get(id);
@@ -175,7 +177,7 @@ export async function ownRules(tx: Tx, projectId: number, kind: VersionedKind): 
             : fault(field.definition, value, logins);
       if (wrong) throw new Refusal('invalid', { fields: [{ path: `own.${field?.name ?? id}`, text: wrong }] });
       if (value === null || value === '') delete after[id];
-      else after[id] = field?.definition.type === 'richText' ? cleanHtml(String(value)) : value;
+      else after[id] = field?.definition.type === 'richText' ? await cleanHtml(actor, String(value)) : value;
     }
     return after;
   };

@@ -236,6 +236,7 @@ export function serve<E extends Endpoint>(
         login: person.login,
         projectId: membership.projectId,
         now: context.now,
+        parse: context.parse,
         ...(operation ? { operation } : {}),
         wrote: (seq) => (wrote = Math.max(wrote, seq)),
         ...(may === 'anyone'

@@ -1,5 +1,6 @@
 import sanitizeHtml from 'sanitize-html';
 import { Refusal } from './errors';
+import { parseHere, parseWork, type Parse } from './parsing';
 
 const options: sanitizeHtml.IOptions = {
   allowedTags: [
@@ -51,13 +52,18 @@ export function paragraphs(text: string): string {
     .join('');
 }
 
-/** What of somebody's HTML is kept: an allow-list of elements and attributes, no script, no style, no address but of the web and mail. */
-export function cleanHtml(html: string): string {
+const cleaning = parseWork('rich text', (html: string): string => {
   // Elements that nest without end cost the square of their number.
   if (html.split('<').length > mostTags)
     throw new Refusal('invalid', { detail: `A text has at most ${mostTags.toLocaleString('en')} tags: this one has more.` });
   return sanitizeHtml(html, options).trim();
-}
+});
+
+/**
+ * What of somebody's HTML is kept: an allow-list of elements and attributes, no script, no style, no address but of the web and mail. Read where
+ * the actor has things read.
+ */
+export const cleanHtml = ({ parse = parseHere }: { readonly parse?: Parse }, html: string): Promise<string> => cleaning(parse, html);
 
 const entities: Readonly<Record<string, string>> = { '&amp;': '&', '&lt;': '<', '&gt;': '>', '&quot;': '"', '&#39;': "'", '&nbsp;': ' ' };
 

@@ -16,6 +16,7 @@ import type { Db, Tx } from './database';
 import { isClash, isDuplicate, Refusal } from './errors';
 import { statement } from './statement';
 import { ledger, ledgerHeads, memberships, operations, people, revisions, tokens } from './tables';
+import type { Parse } from './parsing';
 import type { Touches } from './touches';
 
 /** Who does something, in which project, with which clock. */
@@ -25,6 +26,8 @@ export interface Actor {
   readonly now: () => Date;
   /** What the client named this request: the same name again is not done again. */
   readonly operation?: { readonly name: string; readonly route: string };
+  /** Reads what people send: in threads of their own where a server runs, here in commands and specs. */
+  readonly parse?: Parse;
   /** Told the ledger number of what was written. */
   readonly wrote?: (seq: number) => void;
   /** What the route asks for, judged again at the moment of the act: while the end of the ledger is locked. */

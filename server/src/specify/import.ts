@@ -167,7 +167,7 @@ export function importRequirements(
       key: specification.record.key,
       after: { file: input.fileName, sha256: sha256Hex(input.csv), rows: preview.rows.length, ...answer },
     });
-    const rules = await ownRules(w.tx, projectId, 'requirement');
+    const rules = await ownRules(w, 'requirement');
     await insertNew(w, specification.id, fresh, rules);
     for (const row of changed) await reviseImported(w, row, rules);
     return answer;
@@ -175,9 +175,9 @@ export function importRequirements(
 }
 
 /** Own values of a row, checked by the fields' own rules; a refusal names the row. */
-function ownOf(rules: OwnChange, row: ImportedRequirement): Record<string, OwnValue> {
+async function ownOf(rules: OwnChange, row: ImportedRequirement): Promise<Record<string, OwnValue>> {
   try {
-    return rules({}, row.own as Record<string, OwnValue>);
+    return await rules({}, row.own as Record<string, OwnValue>);
   } catch (error) {
     if (!(error instanceof Refusal)) throw error;
     const findings = (error.more.fields ?? []).map(({ path, text }) => ({
@@ -197,7 +197,8 @@ async function insertNew(w: Writing, specificationId: number, rows: readonly Imp
     .select({ last: max(requirements.position) })
     .from(requirements)
     .where(eq(requirements.specificationId, specificationId));
-  const own = new Map(rows.map((row) => [row.key, ownOf(rules, row)]));
+  const own = new Map<string, Record<string, OwnValue>>();
+  for (const row of rows) own.set(row.key, await ownOf(rules, row));
   const ids = await insertRecords(
     w,
     rows.map((row): NewRecord => ({
@@ -271,7 +272,7 @@ async function reviseImported(w: Writing, row: ImportedRequirement, rules: OwnCh
   const stored = await needRequirement(w.tx, projectId, row.key);
   await reviseRequirement(w, stored, row.content, 'The imported table says so.');
   const now = await needRequirement(w.tx, projectId, row.key);
-  const own = ownOf(rules, row);
+  const own = await ownOf(rules, row);
   const change: Record<string, OwnValue> = {
     ...Object.fromEntries(Object.keys(now.record.own).map((id) => [id, null])),
     ...own,
