@@ -174,6 +174,18 @@ describe('a lie', () => {
       const answer = await p.upload('tester', `/builds/${build}/coverage`, files);
       expect(answer.problem.findings?.[0].text).toContain('choose one');
     });
+    it('a second tool’s points, added to those of the first', async () => {
+      const { build, c } = await measured();
+      await load(build, `${c}.info`, info(all));
+      const lines = '<line number="4" hits="1"/>';
+      const xml = `<coverage><packages><package><classes><class filename="src/f.c"><lines>${lines}</lines></class></classes></package></packages></coverage>`;
+      const { body } = await load(build, `${c}.xml`, Buffer.from(xml));
+      expect(JSON.stringify(body['findings'])).toContain('LCOV');
+      const { body: file } = await p.call('auditor', measure.getFile, { build, path: 'src/f.c' });
+      expect(file.setAside.map(({ metric }) => metric)).toEqual(['line']);
+      expect(file.coverage.line.found).toBeLessThan(5);
+      expect(file.coverage.branch.found).toBe(2);
+    });
     it('lines past the end of the source', async () => {
       const { build, c } = await measured();
       const answer = await load(build, `${c}.info`, info(`${all}DA:900,1\n`));

@@ -51,6 +51,8 @@ export const fileDetailSchema = z.object({
   sha256: z.string().nullable(),
   /** What is measured of the text that the build has now: something, a part of a faulty file, only other text, or nothing. */
   status: z.enum(['measured', 'partial', 'otherText', 'neverLoaded']),
+  /** Metrics of which another tool is this file's measure: what this one said does not count. */
+  setAside: z.array(z.object({ tool: z.string(), metric: z.string(), measure: z.string() })),
   units: z.array(unit),
   lines: z.array(
     z.object({

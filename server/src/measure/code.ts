@@ -123,6 +123,7 @@ export async function getFile(db: Db, projectId: number, build: StoredBuild, pat
     text,
     sha256,
     status: source.status,
+    setAside: [...source.setAside],
     units: unitCoverages([credit]).map(({ unit, totals }) => ({
       name: unit.name,
       start: unit.start,

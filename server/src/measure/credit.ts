@@ -17,6 +17,7 @@ import {
   type CreditRules,
   type DecisionVectors,
   type FileCredit,
+  type Metric,
   type MovedUnit,
   type PointTable,
 } from '@core/measure';
@@ -48,6 +49,8 @@ export interface CreditedSource {
   /** Is anything measured on the text that the build has now, only on other text, or nothing at all; and only in part? */
   readonly status: Exclude<TracedUnit['status'], 'absent'>;
   readonly byHand: readonly UnitTrace[];
+  /** Metrics of which two tools see different points here: one is the file's measure, what the other said is kept and does not count. */
+  readonly setAside: readonly { readonly tool: string; readonly metric: Metric; readonly measure: string }[];
   /** Functions that count by what was measured of them on the sources before, by name: the signed statement, and whether that was in part only. */
   readonly carried: ReadonlyMap<string, { readonly key: string; readonly partial: boolean }>;
 }
@@ -202,7 +205,7 @@ export class CreditReader {
       const { here = [], present = [], moved = [], carried = new Map<string, never>() } = pieces.get(id) ?? {};
       const mine = traced.get(source.path) ?? [];
       const own = units.get(id) ?? [];
-      const file = await this.merge(
+      const { file, setAside } = await this.merge(
         source.path,
         own.map(({ name, start, end }) => ({
           name,
@@ -229,6 +232,7 @@ export class CreditReader {
         status,
         byHand: mine.filter((t) => t.origin === 'hand'),
         carried,
+        setAside,
       });
     }
   }
@@ -276,7 +280,7 @@ export class CreditReader {
     bytes: (m: Directory, part: MeasuredPart) => Promise<Buffer>,
     counts: (m: Directory) => boolean,
     keys: ReadonlyMap<number, string>,
-  ): Promise<FileCredit['file']> {
+  ): Promise<{ file: FileCredit['file']; setAside: CreditedSource['setAside'] }> {
     const hits: {
       table: PointTable;
       bits: Uint32Array;
@@ -294,8 +298,8 @@ export class CreditReader {
         tool: m.tool,
       });
     }
-    if (!hits.length) return { path, table: emptyTable, units, byCase: [] };
-    const agreed = agreeOnTools(hits).hits;
+    if (!hits.length) return { file: { path, table: emptyTable, units, byCase: [] }, setAside: [] };
+    const { hits: agreed, setAside } = agreeOnTools(hits);
     const { table, places } = unionTables(agreed.map((h) => h.table));
     const size = sizeOf(table);
     const merged = new Map<string, { caseKey: string; counts: boolean; bits: Uint32Array; vectors: (readonly DecisionVectors[])[] }>();
@@ -308,7 +312,7 @@ export class CreditReader {
       entry.vectors.push(vectors);
     });
     const byCase = [...merged.values()].map(({ vectors, ...rest }): CaseHits => ({ ...rest, vectors: mergeVectors(vectors) }));
-    return { path, table, units, byCase };
+    return { file: { path, table, units, byCase }, setAside };
   }
 }
 

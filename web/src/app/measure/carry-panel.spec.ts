@@ -84,6 +84,7 @@ describe('What was measured on the sources before', () => {
         text: '',
         sha256: '',
         status: 'measured' as const,
+        setAside: [],
         units: [],
         lines: [],
         coverage: {} as never,

@@ -225,6 +225,10 @@ export class MeasurePage {
     return `branch ${branches.indexOf(outcome) + 1} of ${branches.length}`;
   }
 
+  protected metricName(metric: string): string {
+    return metricWords[metric as Metric];
+  }
+
   /** How much of a file that was measured on other text counts all the same. */
   protected carriedWords({ units }: FileDetail): string {
     const count = units.filter(({ carried }) => carried).length;
