@@ -57,6 +57,16 @@ export function sameUnit<T extends { readonly path: string; readonly name: strin
   return sameText.length > 1 ? 'ambiguous' : sameText[0];
 }
 
+/** Why a function is not to be found with its text: it has another one, or it or its file is gone. */
+export function goneBecause(
+  { path, name }: { readonly path: string; readonly name: string },
+  units: readonly { readonly path: string; readonly name: string | null }[],
+  files: { readonly has: (path: string) => boolean },
+): Exclude<NotCarried, 'ambiguous'> {
+  if (units.some((unit) => unit.path === path && unit.name === name)) return 'changed';
+  return files.has(path) ? 'functionGone' : 'fileGone';
+}
+
 /**
  * Carries traces and justifications from one build’s sources to the next’s. A function is the same where its text is (white space
  * aside), wherever it stands: moved within its file, to another one, or renamed in nothing but its place. Lines of a changed
@@ -70,10 +80,7 @@ export function carryNotes(before: readonly SourceText[], after: readonly Source
   const oldFiles = new Map(before.map((file) => [file.path, trimmed(linesOf(file.text))]));
 
   const sameBody = (body: Body): Body | 'ambiguous' | undefined => sameUnit(body, byText.get(text(body)) ?? []);
-  const gone = (body: Body): NotCarried => {
-    if (newBodies.some((b) => b.path === body.path && b.name === body.name)) return 'changed';
-    return newFiles.has(body.path) ? 'functionGone' : 'fileGone';
-  };
+  const gone = (body: Body): NotCarried => goneBecause(body, newBodies, newFiles);
 
   const trace = (note: Extract<CodeNote, { kind: 'trace' }>): Carried => {
     const body = oldBodies.find((b) => b.path === note.path && b.name === note.unit);

@@ -1,6 +1,6 @@
 import type { CarryOffer, Carried } from '@contract/measure';
 import { envelope2, groupBy } from '@core/base';
-import { sameUnit } from '@core/measure';
+import { goneBecause, sameUnit } from '@core/measure';
 import { and, asc, desc, eq, inArray, isNull, sql, type SQL } from 'drizzle-orm';
 import {
   account,
@@ -134,7 +134,7 @@ async function candidates(tx: Db | Tx, build: StoredBuild): Promise<Candidate[]>
           path: same?.path ?? from.path,
           unit: unit.name,
           fromPath: from.path,
-          state: found === 'ambiguous' ? 'ambiguous' : same ? 'same' : gone(place, after, now),
+          state: found === 'ambiguous' ? 'ambiguous' : same ? 'same' : goneBecause(place, after, now),
           requirements: [...new Set(traces.map(({ key }) => key))],
           measuredBy: [...(measuredBy.get(`${from.path}\n${from.sha256}`) ?? [])],
           requirementIds: traces.flatMap(({ id }) => id ?? []),
@@ -147,16 +147,6 @@ async function candidates(tx: Db | Tx, build: StoredBuild): Promise<Candidate[]>
 
 const carriedPlace = ({ path, unit, source, fromPath, fromSource }: CarriedUnit): string =>
   [path, unit, source, fromPath, fromSource].join('\n');
-
-/** Why a function is not to be found again. */
-function gone(
-  { path, name }: { readonly path: string; readonly name: string },
-  after: readonly { readonly path: string; readonly name: string }[],
-  files: ReadonlyMap<string, unknown>,
-): CarryOffer['state'] {
-  if (after.some((unit) => unit.path === path && unit.name === name)) return 'changed';
-  return files.has(path) ? 'functionGone' : 'fileGone';
-}
 
 /** Texts of files that were measured and are not the build's any more (`path`, line break, SHA-256), with the keys of what measured them. */
 async function measuredBefore(

@@ -1,6 +1,6 @@
 import type { TraceOffer } from '@contract/measure';
 import { groupBy } from '@core/base';
-import { sameUnit } from '@core/measure';
+import { goneBecause, sameUnit } from '@core/measure';
 import { and, asc, desc, eq, inArray, isNull, lt } from 'drizzle-orm';
 import { buildById, type Db, type StoredBuild, type Tx, type Writing } from '../base';
 import { codeTraceRows } from './store';
@@ -77,7 +77,7 @@ export async function traceOffers(db: Db | Tx, projectId: number, build: StoredB
     .orderBy(desc(codeTraces.buildId))
     .limit(1);
   const present = await db
-    .select({ path: sources.path, unit: codeUnits.name })
+    .select({ path: sources.path, name: codeUnits.name })
     .from(sources)
     .leftJoin(codeUnits, eq(codeUnits.sourceId, sources.id))
     .where(and(eq(sources.buildId, build.id), isNull(sources.supersededAt)));
@@ -93,7 +93,7 @@ export async function traceOffers(db: Db | Tx, projectId: number, build: StoredB
     .from(codeTraces)
     .where(and(eq(codeTraces.buildId, build.id), isNull(codeTraces.removedAt)));
   const standing = new Set(now.map(({ unit, requirement }) => `${unit}\n${requirement}`));
-  const [files, units] = [new Set(present.map(({ path }) => path)), new Set(present.map(({ path, unit }) => `${path}\n${unit ?? ''}`))];
+  const files = new Set(present.map(({ path }) => path));
   const { name } = await buildById(db, last.buildId);
   return before
     .filter((trace) => !standing.has(`${trace.unit}\n${trace.requirementKey}`))
@@ -105,6 +105,6 @@ export async function traceOffers(db: Db | Tx, projectId: number, build: StoredB
       from: name,
       by,
       reason,
-      state: units.has(`${path}\n${unit}`) ? 'changed' : files.has(path) ? 'functionGone' : 'fileGone',
+      state: goneBecause({ path, name: unit }, present, files),
     }));
 }

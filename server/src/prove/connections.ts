@@ -157,16 +157,12 @@ async function codeOf(tx: Tx, projectId: number, ids: readonly number[], buildId
     ...named.flatMap(({ requirement, path, unit }): Joint<Node>[] =>
       requirement === null
         ? []
-        : attested
-            .filter((a) => a.path === path && a.unit === unit)
-            .map(({ id }) => ({ from: requirement, to: id, forward: 'rests on', backward: 'is attested for' })),
-    ),
-    ...named.flatMap(({ requirement, path, unit }): Joint<Node>[] =>
-      requirement === null
-        ? []
-        : carried
-            .filter(({ units: list }) => list.some((c) => c.path === path && c.unit === unit))
-            .map(({ id }) => ({ from: requirement, to: id, forward: 'rests on', backward: 'is carried for' })),
+        : [
+            ...attested.filter((a) => a.path === path && a.unit === unit).map(({ id }) => ({ id, backward: 'is attested for' })),
+            ...carried
+              .filter(({ units: list }) => list.some((c) => c.path === path && c.unit === unit))
+              .map(({ id }) => ({ id, backward: 'is carried for' })),
+          ].map(({ id, backward }) => ({ from: requirement, to: id, forward: 'rests on', backward })),
     ),
   ];
 }

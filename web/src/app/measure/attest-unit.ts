@@ -1,9 +1,8 @@
-import { ChangeDetectionStrategy, Component, computed, inject, input } from '@angular/core';
-import { MatDialog } from '@angular/material/dialog';
+import { ChangeDetectionStrategy, Component, computed, input } from '@angular/core';
 import type { Attestation, FileDetail } from '@contract/measure';
 import { metrics, type Metric } from '@core/measure';
 import { metricWords } from '@core/prove';
-import { askSignature, baseFeature, Icon, ProblemNote, useProject, type SignAnswer, type SignRequest } from '../base';
+import { Icon, ProblemNote, useProject, useStatement } from '../base';
 import { measureCommands } from './state';
 
 /** What is attested of a function: what no loaded format tells of it, signed by a reviewer, and counted apart. */
@@ -44,8 +43,7 @@ export class AttestUnit {
   readonly unit = input.required<FileDetail['units'][number]>();
   private readonly scope = useProject();
   private readonly store = this.scope.store;
-  private readonly dialog = inject(MatDialog);
-  private readonly session = this.store.selectSignal(baseFeature.selectSession);
+  private readonly statement = useStatement();
   protected readonly names = { attest: measureCommands.attest.name, withdraw: measureCommands.withdrawAttestation.name };
   protected readonly reviewer = computed(() => this.scope.roles().includes('reviewer'));
   /** What the standard asks for at any level of the project. */
@@ -71,36 +69,29 @@ export class AttestUnit {
 
   protected attest(metric: Metric): void {
     const { name } = this.unit();
-    this.sign(
-      {
-        title: `Attest the ${metricWords[metric]} of ${name}`,
-        meaning:
-          'You state, in the reason below, how it was shown, or why there is nothing to show. It stands for the function as its text is now, and is told apart from measured coverage wherever it counts.',
-      },
-      ({ password, reason }) =>
-        this.store.dispatch(
-          measureCommands.attest.start({
-            project: this.scope.slug(),
-            build: this.scope.build(),
-            path: this.path(),
-            unit: name,
-            metric: metric as Attestation['metric'],
-            argument: reason,
-            password,
-          }),
-        ),
+    this.statement({
+      title: `Attest the ${metricWords[metric]} of ${name}`,
+      meaning:
+        'You state, in the reason below, how it was shown, or why there is nothing to show. It stands for the function as its text is now, and is told apart from measured coverage wherever it counts.',
+    }).subscribe(({ password, reason }) =>
+      this.store.dispatch(
+        measureCommands.attest.start({
+          project: this.scope.slug(),
+          build: this.scope.build(),
+          path: this.path(),
+          unit: name,
+          metric: metric as Attestation['metric'],
+          argument: reason,
+          password,
+        }),
+      ),
     );
   }
 
   protected withdraw(key: string): void {
-    this.sign(
-      { title: `Withdraw ${key}`, meaning: 'What rested on it waits again. It stays stored and readable.' },
+    this.statement({ title: `Withdraw ${key}`, meaning: 'What rested on it waits again. It stays stored and readable.' }).subscribe(
       ({ password, reason }) =>
         this.store.dispatch(measureCommands.withdrawAttestation.start({ project: this.scope.slug(), key, reason, password })),
     );
-  }
-
-  private sign(ask: Pick<SignRequest, 'title' | 'meaning'>, then: (answer: SignAnswer) => void): void {
-    askSignature(this.dialog, { ...ask, printedName: this.session()?.person?.printedName ?? '', needsReason: true }).subscribe(then);
   }
 }

@@ -1,9 +1,8 @@
-import { ChangeDetectionStrategy, Component, computed, inject, output, signal } from '@angular/core';
+import { ChangeDetectionStrategy, Component, computed, output, signal } from '@angular/core';
 import { MatButtonModule } from '@angular/material/button';
 import { MatCheckboxModule } from '@angular/material/checkbox';
-import { MatDialog } from '@angular/material/dialog';
 import type { CarryOffer, TraceOffer } from '@contract/measure';
-import { askSignature, baseFeature, firstMissing, momentWords, Needs, ProblemNote, RecordLink, useProject } from '../base';
+import { firstMissing, momentWords, Needs, ProblemNote, RecordLink, useProject, useStatement } from '../base';
 import { measureCommands, measureFeature } from './state';
 
 const idOf = ({ path, unit }: Pick<CarryOffer, 'path' | 'unit'>): string => `${path}\n${unit}`;
@@ -162,8 +161,7 @@ export class CarryPanel {
   readonly left = output();
   protected readonly scope = useProject();
   private readonly store = this.scope.store;
-  private readonly dialog = inject(MatDialog);
-  private readonly session = this.store.selectSignal(baseFeature.selectSession);
+  private readonly statement = useStatement();
   private readonly offers = this.store.selectSignal(measureFeature.selectOffers);
   protected readonly carries = this.store.selectSignal(measureFeature.selectCarries);
   protected readonly traceOffers = this.store.selectSignal(measureFeature.selectTraceOffers);
@@ -211,13 +209,15 @@ export class CarryPanel {
 
   protected carry(): void {
     const units = this.chosen().map(({ path, unit }) => ({ path, unit }));
-    this.sign(
-      `Carry what was measured of ${units.length === 1 ? units[0].unit : `${units.length} functions`}`,
-      'You state, with your reason, that what was measured before the sources were exchanged holds for these functions as they are now. Their cords and the pack say so.',
-      (argument, password) =>
-        this.store.dispatch(
-          measureCommands.carryMeasured.start({ project: this.scope.slug(), build: this.scope.build(), units, argument, password }),
-        ),
+    const meaning =
+      'You state, with your reason, that what was measured before the sources were exchanged holds for these functions as they are now. Their cords and the pack say so.';
+    this.statement({
+      title: `Carry what was measured of ${units.length === 1 ? units[0].unit : `${units.length} functions`}`,
+      meaning,
+    }).subscribe(({ reason: argument, password }) =>
+      this.store.dispatch(
+        measureCommands.carryMeasured.start({ project: this.scope.slug(), build: this.scope.build(), units, argument, password }),
+      ),
     );
   }
 
@@ -230,15 +230,9 @@ export class CarryPanel {
   }
 
   protected withdraw(key: string): void {
-    this.sign(`Withdraw ${key}`, 'Its functions are measured on other text again, and wait.', (reason, password) =>
+    const meaning = 'Its functions are measured on other text again, and wait.';
+    this.statement({ title: `Withdraw ${key}`, meaning }).subscribe(({ reason, password }) =>
       this.store.dispatch(measureCommands.withdrawCarry.start({ project: this.scope.slug(), key, reason, password })),
-    );
-  }
-
-  private sign(title: string, meaning: string, then: (reason: string, password: string) => void): void {
-    const printedName = this.session()?.person?.printedName ?? '';
-    askSignature(this.dialog, { title, meaning, printedName, needsReason: true }).subscribe(({ reason, password }) =>
-      then(reason, password),
     );
   }
 }

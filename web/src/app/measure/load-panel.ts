@@ -1,13 +1,11 @@
-import { ChangeDetectionStrategy, Component, computed, effect, inject, output, signal, untracked } from '@angular/core';
+import { ChangeDetectionStrategy, Component, computed, effect, output, signal, untracked } from '@angular/core';
 import { MatButtonModule } from '@angular/material/button';
-import { MatDialog } from '@angular/material/dialog';
 import { MatProgressBarModule } from '@angular/material/progress-bar';
 import { listCases } from '@contract/design';
 import type { CoverageUpload } from '@contract/measure';
 import { groupBy } from '@core/base';
 import { fitsPattern } from '@core/measure';
 import {
-  baseFeature,
   firstMissing,
   Icon,
   momentWords,
@@ -17,9 +15,7 @@ import {
   RecordPicker,
   selectRequest,
   useProject,
-  type SignAnswer,
-  type SignRequest,
-  askSignature,
+  useStatement,
 } from '../base';
 import { measureCommands, measureFeature } from './state';
 
@@ -64,8 +60,7 @@ export class LoadPanel {
   readonly left = output();
   protected readonly scope = useProject();
   private readonly store = this.scope.store;
-  private readonly dialog = inject(MatDialog);
-  private readonly session = this.store.selectSignal(baseFeature.selectSession);
+  private readonly statement = useStatement();
   protected readonly loaded = this.store.selectSignal(measureFeature.selectLoaded);
   protected readonly preview = this.store.selectSignal(measureFeature.selectPreview);
   protected readonly uploads = this.store.selectSignal(measureFeature.selectUploads);
@@ -134,7 +129,7 @@ export class LoadPanel {
   private exchange(meaning: string): void {
     const file = this.sourcesFile;
     if (!file) return;
-    this.sign({ title: `Exchange the sources of ${this.scope.build()}`, meaning }, ({ password, reason }) =>
+    this.statement({ title: `Exchange the sources of ${this.scope.build()}`, meaning }).subscribe(({ password, reason }) =>
       this.store.dispatch(measureCommands.loadSources.start({ ...this.at(), reason, password }, [file])),
     );
   }
@@ -207,14 +202,10 @@ export class LoadPanel {
     const meaning = withdrawn
       ? 'What it measured no longer counts. It stays stored and readable, and can be brought back.'
       : 'What it measured counts again.';
-    this.sign({ title: `${withdrawn ? 'Withdraw' : 'Bring back'} ${upload.key}`, meaning }, ({ password, reason }) =>
+    this.statement({ title: `${withdrawn ? 'Withdraw' : 'Bring back'} ${upload.key}`, meaning }).subscribe(({ password, reason }) =>
       this.store.dispatch(
         measureCommands.withdrawUpload.start({ project: this.scope.slug(), key: upload.key, withdrawn, reason, password }),
       ),
     );
-  }
-
-  private sign(ask: Pick<SignRequest, 'title' | 'meaning'>, then: (answer: SignAnswer) => void): void {
-    askSignature(this.dialog, { ...ask, printedName: this.session()?.person?.printedName ?? '', needsReason: true }).subscribe(then);
   }
 }

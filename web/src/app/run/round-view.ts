@@ -1,9 +1,8 @@
-import { ChangeDetectionStrategy, Component, computed, effect, inject, input, signal, untracked } from '@angular/core';
+import { ChangeDetectionStrategy, Component, computed, effect, input, signal, untracked } from '@angular/core';
 import { MatButtonModule } from '@angular/material/button';
-import { MatDialog } from '@angular/material/dialog';
 import { RouterLink } from '@angular/router';
 import type { RunSummary } from '@contract/run';
-import { askSignature, baseFeature, ExportMenu, Icon, onChanged, ProblemNote, RecordLink, useProject } from '../base';
+import { ExportMenu, Icon, onChanged, ProblemNote, RecordLink, useProject, useStatement } from '../base';
 import { runStateWords } from './words';
 import { runCommands, runFeature } from './state';
 
@@ -109,8 +108,7 @@ export class RoundView {
   readonly key = input.required<string>();
   protected readonly scope = useProject();
   private readonly store = this.scope.store;
-  private readonly dialog = inject(MatDialog);
-  private readonly session = this.store.selectSignal(baseFeature.selectSession);
+  private readonly statement = useStatement();
   protected readonly withdrawing = runCommands.withdrawRound.name;
   protected readonly mayWithdraw = computed(() => {
     const r = this.round();
@@ -156,11 +154,9 @@ export class RoundView {
   protected withdraw(): void {
     const r = this.round();
     if (!r) return;
-    askSignature(this.dialog, {
+    this.statement({
       title: `Withdraw ${r.key}`,
       meaning: `It was planned by mistake: its ${r.runs === 1 ? 'run is' : `${r.runs} runs are`} withdrawn with it. They stay readable, and count for nothing.`,
-      printedName: this.session()?.person?.printedName ?? '',
-      needsReason: true,
     }).subscribe(({ reason, password }) =>
       this.store.dispatch(runCommands.withdrawRound.start({ project: this.scope.slug(), key: r.key, reason, password })),
     );

@@ -1,8 +1,10 @@
 import { afterNextRender, ChangeDetectionStrategy, Component, ElementRef, inject, signal } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { MatButtonModule } from '@angular/material/button';
-import { MAT_DIALOG_DATA, MatDialogModule, MatDialogRef, type MatDialog } from '@angular/material/dialog';
+import { MAT_DIALOG_DATA, MatDialog, MatDialogModule, MatDialogRef } from '@angular/material/dialog';
+import { Store } from '@ngrx/store';
 import { filter, type Observable } from 'rxjs';
+import { baseFeature } from '../state';
 import { firstMissing, Needs } from './needs';
 
 export interface SignRequest {
@@ -107,4 +109,11 @@ export function askSignature(dialogs: MatDialog, data: SignRequest): Observable<
     .open<SignDialog, SignRequest, SignAnswer>(SignDialog, { data, autoFocus: false })
     .afterClosed()
     .pipe(filter((answer): answer is SignAnswer => answer !== undefined));
+}
+
+/** How a screen asks whoever is signed in to put their name under a statement, with a reason. */
+export function useStatement(): (ask: Pick<SignRequest, 'title' | 'meaning'>) => Observable<SignAnswer> {
+  const dialogs = inject(MatDialog);
+  const session = inject(Store).selectSignal(baseFeature.selectSession);
+  return (ask) => askSignature(dialogs, { ...ask, printedName: session()?.person?.printedName ?? '', needsReason: true });
 }
