@@ -16,7 +16,7 @@ import { runCommands, runFeature } from './state';
       <div class="stack">
         <div class="page-head">
           <h2 class="title">{{ r.title }}</h2>
-          <span class="second grow">{{ r.key }} · {{ r.build }} · {{ r.configuration }} · {{ r.unit }}</span>
+          <span class="second grow">{{ r.key }} · {{ r.build }} · {{ r.configuration }}{{ r.unit ? ' · ' + r.unit : '' }}</span>
           @if (r.state === 'withdrawn') {
             <span class="tag broken">withdrawn</span>
           } @else if (mayWithdraw()) {

@@ -39,7 +39,9 @@ import { runCommands } from './state';
                     ><i [style.width.%]="round.runs ? (100 * round.recorded) / round.runs : 0"></i
                   ></span>
                   <span class="few">{{ round.recorded }} of {{ round.runs }}</span>
-                  @if (round.failed) {
+                  @if (round.state === 'withdrawn') {
+                    <span class="tag broken">withdrawn</span>
+                  } @else if (round.failed) {
                     <span class="tag broken">{{ round.failed }} failed</span>
                   }
                 </span>

@@ -76,6 +76,7 @@ export interface SignAnswer {
       display: flex;
       flex-direction: column;
       gap: 12px;
+      padding-bottom: 4px;
       min-width: min(420px, 80vw);
     }
   `,
