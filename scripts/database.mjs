@@ -123,7 +123,7 @@ export async function startDatabase(folder, { port, options = [] } = {}) {
     writeFileSync(marker, new Date().toISOString());
   }
   server.unref();
-  return { ...owner, folder, appPassword: secrets.app, pid: server.pid, over, stop: () => end(server.pid) };
+  return { ...owner, socket, folder, appPassword: secrets.app, pid: server.pid, over, stop: () => end(server.pid) };
 }
 
 /** The secret under which signing keys are kept: a file beside the database, not in it. */
@@ -136,7 +136,7 @@ function keySecret(folder) {
 /** Makes the database of that name if it is not there, and brings its tables up to date. */
 export async function prepareDatabase(database, name, root) {
   const { createConnection } = await import('mysql2/promise');
-  const { host, port, user, password, appPassword } = database;
+  const { host, port, socket, user, password, appPassword } = database;
   const connection = await createConnection({ host, port, user, password });
   await connection.query(`create database if not exists \`${name}\` character set utf8mb4 collate utf8mb4_bin`);
   await connection.end();
@@ -144,6 +144,7 @@ export async function prepareDatabase(database, name, root) {
   await migrateDatabase({ port, user, password, database: name }, { user: 'cord_app', password: appPassword }, migrationsFolder(root));
   return {
     CORD_DB_PORT: String(port),
+    CORD_DB_SOCKET: socket,
     CORD_DB_USER: 'cord_app',
     CORD_DB_PASSWORD: appPassword,
     CORD_DB_NAME: name,

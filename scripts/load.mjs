@@ -43,7 +43,7 @@ process.exit();
 /** A bare route that writes and commits one row, and one that reads fifty by key: what ours are compared with, under the same load. */
 async function bareServer() {
   const mysql = createRequire(import.meta.url)('mysql2/promise');
-  const owner = { host: '127.0.0.1', port: database.port, user: database.user, password: database.password };
+  const owner = { socketPath: database.socket, user: database.user, password: database.password };
   const pool = mysql.createPool({ ...owner, connectionLimit: 16 });
   await pool.query('create database if not exists bare');
   await pool.query('create table bare.rows_written (id bigint auto_increment primary key, body text not null)');

@@ -3,7 +3,7 @@ import { spawn } from 'node:child_process';
 import { rmSync } from 'node:fs';
 import { join } from 'node:path';
 import { endLeftover, freePort, startDatabase } from './database.mjs';
-import { dataFolder, root } from './system.mjs';
+import { dataFolder, nodeArguments, root } from './system.mjs';
 
 /** A database made anew in `.data/<name>`; one that a killed run left behind is ended first. `options` go to the database server. */
 export async function freshDatabase(name, options = []) {
@@ -23,7 +23,7 @@ export async function loadDemo(env, say) {
 /** Starts the built server on a free port; answers when it listens. */
 export async function startServer(env) {
   const port = await freePort();
-  const server = spawn(process.execPath, [join(root, 'dist', 'server', 'main.js')], {
+  const server = spawn(process.execPath, nodeArguments, {
     cwd: root,
     env: { ...process.env, ...env, PORT: String(port), CORD_SIGNIN_LIMIT: '1000', NODE_NO_WARNINGS: '1' },
     stdio: ['ignore', 'pipe', 'inherit'],

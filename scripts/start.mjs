@@ -3,7 +3,7 @@ import { spawn } from 'node:child_process';
 import { rmSync, existsSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { endLeftover, prepareDatabase, startDatabase } from './database.mjs';
-import { dataFolder, needDataFolder, needModules, needPackages, root, say, step } from './system.mjs';
+import { dataFolder, needDataFolder, needModules, needPackages, nodeArguments, root, say, step } from './system.mjs';
 
 const mode = process.argv[2] ?? 'start';
 const fresh = process.argv.includes('--fresh');
@@ -55,7 +55,7 @@ try {
 }
 writeFileSync(join(folder, 'running.json'), JSON.stringify({ pid: process.pid, env }), { mode: 0o600 });
 // A group of its own, so that Ctrl-C stops server and database in order.
-server = spawn(process.execPath, ['--enable-source-maps', join(root, 'dist/server/main.js')], {
+server = spawn(process.execPath, ['--enable-source-maps', ...nodeArguments], {
   cwd: root,
   detached: true,
   env: { ...process.env, ...env, PORT: port, CORD_LOG: process.env.CORD_LOG ?? '0' },

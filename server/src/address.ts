@@ -16,6 +16,7 @@ export function addressFromEnvironment(env = process.env): DatabaseAddress {
   return {
     host: env['CORD_DB_HOST'] ?? '127.0.0.1',
     port: whole('CORD_DB_PORT', 3306),
+    socket: env['CORD_DB_SOCKET'],
     user: need('CORD_DB_USER'),
     password: env['CORD_DB_PASSWORD'] ?? '',
     database: need('CORD_DB_NAME'),

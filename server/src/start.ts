@@ -39,8 +39,8 @@ export async function startServer(options: {
     database.db,
     projector,
     workerDrive(
-      () => new Worker(join(here, 'projector.js'), { workerData: options.address }),
-      (projectId) => readers.nudge(projectId),
+      () => new Worker(join(here, 'projector.js'), { workerData: options.address, resourceLimits: { maxYoungGenerationSizeMb: 64 } }),
+      (projectId) => readers.nudge(projectId, 'judged'),
       (text) => log.warn?.(undefined, text),
     ),
   );

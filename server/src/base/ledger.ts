@@ -94,6 +94,15 @@ export async function listLedger(
   return { entries, total, kinds: kinds.map((k) => k.kind), people: people.map((p) => p.who) };
 }
 
+/** Entries after a number, oldest first, with what those who listen are told of them. */
+export const newestEntries = (db: Db, projectId: number, after: number, limit: number) =>
+  db
+    .select({ seq: row.seq, at: row.at, who: row.who, action: row.action, kind: row.kind, key: row.key })
+    .from(ledger)
+    .where(and(eq(ledger.projectId, projectId), gt(ledger.seq, after)))
+    .orderBy(asc(ledger.seq))
+    .limit(limit);
+
 /** An entry as it is stored, whole. */
 export type StoredEntry = LedgerEntry & { readonly touches: Touches | null };
 

@@ -1,6 +1,6 @@
 import { asc, and, eq, gt, sql } from 'drizzle-orm';
 import type { Db } from './database';
-import { ledgerEntries, ledgerHead } from './ledger';
+import { ledgerHead, newestEntries } from './ledger';
 import { projectedTable } from './projected';
 import { records } from './tables';
 import { onCommit } from './writing';
@@ -37,8 +37,14 @@ export const judgedText = (judged: readonly JudgedEvent[]): string =>
   judged.map((event) => `event: judged\ndata: ${JSON.stringify(event)}\n\n`).join('');
 
 const lookEvery = 250;
-/** News is gathered so long, in milliseconds: what many write in one moment is told at once. */
-const gatherFor = 40;
+/** Entries are gathered so long, in milliseconds: what many write in one moment is told at once. What was judged is told with less delay. */
+const gatherFor = 150;
+const gatherJudgedFor = 40;
+/** So many entries are read at once. */
+const batch = 500;
+
+/** What may be new: entries of the ledger, or what was judged because of them. */
+export type Newness = 'entries' | 'judged' | 'either';
 
 /** Reads one project's ledger, and what was judged because of it, once for all who listen on this node. */
 class LedgerReader {
@@ -47,7 +53,10 @@ class LedgerReader {
   private judgedId = -1;
   private reading = false;
   private again = false;
-  private readonly timer = setInterval(() => void this.poll(), lookEvery);
+  private judgedDue = true;
+  /** Ends a gathering before its time. */
+  private hurry: (() => void) | undefined;
+  private readonly timer = setInterval(() => void this.poll('either'), lookEvery);
   private begun: Promise<void> | undefined;
 
   constructor(
@@ -80,7 +89,9 @@ class LedgerReader {
     return this.seq;
   }
 
-  async poll(): Promise<void> {
+  async poll(newness: Newness): Promise<void> {
+    if (newness !== 'entries') this.judgedDue = true;
+    if (newness === 'judged') this.hurry?.();
     if (this.reading) {
       this.again = true;
       return;
@@ -90,10 +101,10 @@ class LedgerReader {
       await this.ready();
       do {
         this.again = false;
-        const entries: EntryEvent[] = [];
-        for await (const { seq, at, who, action, kind, key } of ledgerEntries(this.db, this.projectId, this.seq))
-          entries.push({ seq, at, who, action, kind, key });
-        const judged = await this.newlyJudged();
+        const entries = await this.newEntries();
+        // What was judged is told behind the entries that it was judged for, and asked for only where something may have been.
+        const judged = this.judgedDue ? await this.newlyJudged() : [];
+        this.judgedDue = false;
         // Only what is told counts as told: where the database went away in between, all of it is read again.
         this.seq = entries.at(-1)?.seq ?? this.seq;
         this.judgedId = judged.at(-1)?.id ?? this.judgedId;
@@ -101,13 +112,35 @@ class LedgerReader {
           entries,
           judged.map(({ id: _, ...event }) => event),
         );
-        if (entries.length) await new Promise((resolve) => setTimeout(resolve, gatherFor));
+        if (entries.length) await this.gather();
       } while (this.again);
     } catch (error) {
       // The database is away: those who listen stay, and are told later.
       this.warn(error);
     } finally {
       this.reading = false;
+    }
+  }
+
+  /** Waits while entries gather; not so long where something was judged. */
+  private async gather(): Promise<void> {
+    const begun = performance.now();
+    await new Promise<void>((resolve) => {
+      const timer = setTimeout(resolve, gatherFor);
+      this.hurry = () => {
+        clearTimeout(timer);
+        setTimeout(resolve, Math.max(0, gatherJudgedFor - (performance.now() - begun)));
+      };
+    });
+    this.hurry = undefined;
+  }
+
+  private async newEntries(): Promise<EntryEvent[]> {
+    const found: EntryEvent[] = [];
+    for (;;) {
+      const some = await newestEntries(this.db, this.projectId, found.at(-1)?.seq ?? this.seq, batch);
+      found.push(...some);
+      if (some.length < batch) return found;
     }
   }
 
@@ -141,12 +174,12 @@ export class LedgerReaders {
     private readonly db: Db,
     private readonly warn: (error: unknown) => void = () => undefined,
   ) {
-    this.off = onCommit((projectId) => this.nudge(projectId));
+    this.off = onCommit((projectId) => this.nudge(projectId, 'entries'));
   }
 
   /** Something of the project is new: no need to wait for the next look. */
-  nudge(projectId: number): void {
-    void this.readers.get(projectId)?.poll();
+  nudge(projectId: number, newness: Newness): void {
+    void this.readers.get(projectId)?.poll(newness);
   }
 
   /** Listens from now on; answers the number from which on it is told, and how to end. */

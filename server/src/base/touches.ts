@@ -3,6 +3,8 @@
  * `results` changed what a case gives (runs, signatures, decisions, measurements), `files` changed what is measured or traced.
  */
 export interface Touches {
+  /** The only build of which anything is made doubtful; any build where it is not said. */
+  readonly build?: number;
   readonly all?: true;
   readonly texts?: readonly number[];
   /** Cases whose results changed. */
@@ -13,8 +15,9 @@ export interface Touches {
   readonly sources?: readonly number[];
 }
 
-/** The sum of several; undefined where nothing is touched. */
-export function sumOfTouches(list: readonly (Touches | null | undefined)[]): Touches | undefined {
+/** The sum of several for one build; undefined where nothing of it is touched. */
+export function sumOfTouches(all: readonly (Touches | null)[], build: number): Touches | undefined {
+  const list = all.filter((touches) => touches?.build === undefined || touches.build === build);
   if (list.some((t) => t?.all)) return { all: true };
   const sum = (part: 'texts' | 'results' | 'requirements' | 'sources'): number[] => [...new Set(list.flatMap((t) => t?.[part] ?? []))];
   const total = { texts: sum('texts'), results: sum('results'), requirements: sum('requirements'), sources: sum('sources') };

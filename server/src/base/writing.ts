@@ -178,6 +178,11 @@ export class Writing {
     return this.pending.some((entry) => entry.later.length > 0);
   }
 
+  /** Does any entry, here or in another project, make something judged doubtful? */
+  touches(): boolean {
+    return this.pending.some(({ touches }) => touches) || [...this.elsewhere.values()].some((other) => other.touches());
+  }
+
   /** Is there anything for the ledger? */
   says(): boolean {
     return this.pending.length > 0;
@@ -286,8 +291,8 @@ export class Writing {
 
 const plain = (value: unknown): Json => (value === undefined ? null : (JSON.parse(JSON.stringify(value)) as Json));
 
-/** Called after each commit, so that readers of the ledger need not wait for their next look. */
-export type CommitListener = (projectId: number) => void;
+/** Called after each commit, so that readers of the ledger need not wait for their next look. `touching`: something is to be judged again. */
+export type CommitListener = (projectId: number, touching: boolean) => void;
 const listeners = new Set<CommitListener>();
 export function onCommit(listener: CommitListener): () => void {
   listeners.add(listener);
@@ -347,7 +352,8 @@ export function committed(writing: Writing, seq: number): void {
   if (actor.operation) done.add(actor.operation);
   if (!seq) return;
   actor.wrote?.(seq);
-  for (const projectId of writing.projects()) for (const listener of listeners) listener(projectId);
+  const touching = writing.touches();
+  for (const projectId of writing.projects()) for (const listener of listeners) listener(projectId, touching);
 }
 
 /** The refusal that an error of a work is, where it is one: its own, that something stands already, or that somebody holds it for long. */

@@ -134,7 +134,7 @@ export async function attest(
       reason: argument,
       action: 'attested',
       after: content,
-      touches: { requirements: await requirementsOf(w.tx, build.id, input) },
+      touches: { build: build.id, requirements: await requirementsOf(w.tx, build.id, input) },
     });
     w.wrote(attestationRows, attestationId);
     return attestationId;
@@ -158,7 +158,7 @@ export async function withdrawAttestation(
       content: (build): AttestedText => ({ build, path, unit, textHash, metric, argument, state: 'withdrawn' }),
       text: attestationText,
       action: 'attestation withdrawn',
-      touches: { requirements: await requirementsOf(w.tx, buildId, row) },
+      touches: { build: buildId, requirements: await requirementsOf(w.tx, buildId, row) },
       change: () => w.tx.update(attestations).set({ withdrawnAt: w.at }).where(eq(attestations.id, attestationId)),
       rows: attestationRows,
     };

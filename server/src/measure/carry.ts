@@ -271,6 +271,7 @@ export async function carryMeasured(
       action: 'measurements carried',
       after: { build: build.name, functions: units.length, argument },
       touches: {
+        build: build.id,
         requirements: [...new Set(all.flatMap(({ requirementIds }) => requirementIds))],
         sources: [...new Set(all.flatMap(({ sourceId }) => sourceId ?? []))],
       },
@@ -302,7 +303,7 @@ export async function withdrawCarry(
       content: (build): CarriedText => ({ build, units, argument, state: 'withdrawn' }),
       text: carriedText,
       action: 'carried measurements withdrawn',
-      touches: { sources: touched.map((source) => source.id) },
+      touches: { build: buildId, sources: touched.map((source) => source.id) },
       change: () => w.tx.update(carries).set({ withdrawnAt: w.at }).where(eq(carries.id, carryId)),
       rows: carryRows,
     };

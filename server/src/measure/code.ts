@@ -210,7 +210,7 @@ export async function traceCode(
       key: `${path} ${unit}`.slice(0, 700),
       before: traced ? null : { build: build.name, requirement: record.key },
       after: traced ? { build: build.name, requirement: record.key, reason } : { reason },
-      touches: { requirements: [record.id], sources: [known.sourceId] },
+      touches: { build: build.id, requirements: [record.id], sources: [known.sourceId] },
     });
     if (traced)
       await insertCodeTraces(w, [

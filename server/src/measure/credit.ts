@@ -89,6 +89,8 @@ export class CreditReader {
     private readonly rules: CreditRules,
     /** For a closed build: cases are those of its closing. */
     private readonly asOf: number | null = null,
+    /** Records that differ from the ledger, where they are known already. */
+    private readonly faulty?: ReadonlySet<number>,
   ) {}
 
   /** Source files of the build by their paths. */
@@ -147,7 +149,7 @@ export class CreditReader {
   /** Which measurements belong to a result that gives credit. */
   private counts(): Promise<(m: Directory) => boolean> {
     this.counting ??= this.measuredCases().then((ids) =>
-      countingRule(this.tx, this.projectId, this.buildId, this.profile, [...ids], this.asOf),
+      countingRule(this.tx, this.projectId, this.buildId, this.profile, [...ids], this.asOf, this.faulty),
     );
     return this.counting;
   }
@@ -367,9 +369,10 @@ async function countingRule(
   profile: StandardProfile,
   caseIds: readonly number[],
   asOf: number | null,
+  faulty?: ReadonlySet<number>,
 ): Promise<(m: Directory) => boolean> {
   const then = asOf === null ? undefined : await recordsThen(tx, caseIds, asOf);
-  const runs = groupBy(await judgedRuns(tx, projectId, buildId, caseIds), (run) => run.caseId);
+  const runs = groupBy(await judgedRuns(tx, projectId, buildId, caseIds, { faulty, finished: true }), (run) => run.caseId);
   const deviations = profile.credit?.deviations ?? true;
   const crediting = new Map<number, JudgedRun[]>();
   for (let at = 0; at < caseIds.length; at += 1000)

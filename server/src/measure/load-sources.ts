@@ -123,7 +123,7 @@ export async function loadSources(
         traces: traced,
         ...(resting ? { reason, printedName: signer?.printedName } : {}),
       },
-      touches: { all: true },
+      touches: { build: build.id, all: true },
     });
     takeStorage(
       w,

@@ -194,7 +194,7 @@ export async function loadCoverage(
         ...(rules ? { rules, ruled: answer.ruled } : {}),
         ...(accepted ? { accepted, doubtful } : {}),
       },
-      touches: { results: caseIds, sources: touched },
+      touches: { build: build.id, results: caseIds, sources: touched },
     });
     w.snapshot({ recordId: uploadId, revision: 1, state: 'loaded', snapshot: said });
     w.wrote(recordRows, uploadId);

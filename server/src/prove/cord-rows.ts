@@ -11,7 +11,7 @@ import {
   type LeftTheCount,
 } from '@core/prove';
 import { and, asc, desc, eq, isNotNull, ne, or, sql } from 'drizzle-orm';
-import { builds, records, revisions, type Db, type StoredBuild, type Tx } from '../base';
+import { builds, records, revisions, type Db, type Tx } from '../base';
 import { requirements } from '../specify';
 import { cords, type StoredReason } from './tables';
 
@@ -99,13 +99,13 @@ export async function writeCords(tx: Tx, rows: readonly (typeof cords.$inferInse
 }
 
 /** The totals of a build, from groups of equal cords that the database counts. */
-export async function totalsNow(tx: Tx, { id: buildId, projectId, closedSeq }: StoredBuild): Promise<BoardTotals> {
+export async function totalsNow(tx: Tx, buildId: number): Promise<BoardTotals> {
   const groups = await tx
     .select({ states: cords.states, short: cords.short, firstBreak: cords.firstBreak, count: sql<number>`count(*)`.mapWith(Number) })
     .from(cords)
     .where(eq(cords.buildId, buildId))
     .groupBy(cords.states, cords.short, cords.firstBreak);
-  const totals = totalsOf(
+  return totalsOf(
     groups.map(({ states, short, firstBreak, count }) => ({
       states: statesOf(states),
       words: short,
@@ -113,8 +113,6 @@ export async function totalsNow(tx: Tx, { id: buildId, projectId, closedSeq }: S
       count,
     })),
   );
-  const left = closedSeq === null ? await leftTheCount(tx, projectId) : undefined;
-  return left ? { ...totals, left } : totals;
 }
 
 /** What was approved as a requirement and is none any more: since the build that was closed last, or ever. */

@@ -16,10 +16,10 @@ import {
 import type { RequirementState } from '@core/specify';
 import { and, asc, eq, inArray, isNull, sql, type SQL } from 'drizzle-orm';
 import { alias, type MySqlColumn } from 'drizzle-orm/mysql-core';
-import { decisions, integrityFaults, records, revisions, signatures, traces, type Db, type StoredBuild, type Tx } from '../base';
+import { decisions, records, revisions, signatures, traces, type Db, type StoredBuild, type Tx } from '../base';
 import { caseCalls, cases } from '../design';
 import { codeTraces, CreditReader, rulesOf, standingAttestations, statusOfUnit } from '../measure';
-import { judgedRuns, problems } from '../run';
+import { faultyRecords, judgedRuns, problems } from '../run';
 import { requirements } from '../specify';
 
 /** All requirements of a project, or those that were chosen, by id. */
@@ -76,8 +76,9 @@ async function requirementFacts(
   tx: Db | Tx,
   projectId: number,
   ids: readonly number[] | 'all',
+  faulty: ReadonlySet<number>,
 ): Promise<(CordRequirement & { id: number })[]> {
-  const approvals = await approvalsOf(tx, projectId, 'requirement', ids);
+  const approvals = await approvalsOf(tx, projectId, 'requirement', ids, faulty);
   const rows = await inBatches(ids, requirements.id, (where) =>
     tx
       .select({
@@ -114,12 +115,8 @@ async function approvalsOf(
   projectId: number,
   kind: 'requirement' | 'case',
   ids: readonly number[] | 'all',
+  faulty: ReadonlySet<number>,
 ): Promise<Map<number, Approval[]>> {
-  const faulty = new Set(
-    (await tx.select({ id: integrityFaults.recordId }).from(integrityFaults).where(eq(integrityFaults.projectId, projectId))).map(
-      ({ id }) => id,
-    ),
-  );
   const signed = await inBatches(ids, records.id, (where) =>
     tx
       .select({ id: records.id, login: signatures.login, hash: signatures.hash, retained: revisions.hash })
@@ -154,8 +151,13 @@ async function approvalsOf(
   );
 }
 
-async function caseFacts(tx: Db | Tx, projectId: number, ids: readonly number[] | 'all'): Promise<(CordCase & { id: number })[]> {
-  const approvals = await approvalsOf(tx, projectId, 'case', ids);
+async function caseFacts(
+  tx: Db | Tx,
+  projectId: number,
+  ids: readonly number[] | 'all',
+  faulty: ReadonlySet<number>,
+): Promise<(CordCase & { id: number })[]> {
+  const approvals = await approvalsOf(tx, projectId, 'case', ids, faulty);
   const called = alias(records, 'called');
   const approvedOnce = sql<number>`exists (select 1 from ${revisions} where ${revisions.recordId} = ${caseCalls.calledId} and ${revisions.revision} = ${caseCalls.calledRevision} and ${revisions.state} = 'approved')`;
   const calls = groupBy(
@@ -217,12 +219,11 @@ async function problemFacts(tx: Db | Tx, projectId: number, build: StoredBuild, 
     }));
 }
 
-/** What is derived from requirements, however deep: for each of them itself and all below it, by id. */
-export async function familiesOf(
-  tx: Db | Tx,
-  projectId: number,
-  ids: readonly number[] | 'all',
-): Promise<(id: number) => ReadonlySet<number>> {
+/** A requirement and all that is derived from it, however deep, by its id. */
+type Family = (id: number) => ReadonlySet<number>;
+
+/** Reads what is derived from requirements. */
+async function familiesOf(tx: Db | Tx, projectId: number, ids: readonly number[] | 'all'): Promise<Family> {
   const children = new Map<number, number[]>();
   if (ids === 'all')
     for (const [parent, list] of groupBy(
@@ -260,12 +261,12 @@ async function codeFacts(
   projectId: number,
   build: StoredBuild,
   ids: readonly number[] | 'all',
+  family: Family,
   keyOf: ReadonlyMap<number, string>,
   reader: CreditReader,
   casesOf: (requirements: readonly string[]) => ReadonlySet<string>,
 ): Promise<Map<string, CodeSummary>> {
   const wanted = ids === 'all' ? [...keyOf.keys()] : ids;
-  const family = await familiesOf(tx, projectId, ids);
   const families = new Map(wanted.map((id) => [id, family(id)]));
   const members = ids === 'all' ? 'all' : [...new Set([...families.values()].flatMap((set) => [...set]))];
   const named = await inBatches(members, codeTraces.requirementId, (where) =>
@@ -344,6 +345,8 @@ export interface FactsQuestion {
   readonly credited: Scope;
   readonly known?: ReadonlyMap<string, CodeSummary>;
   readonly settled?: CordInput['settled'];
+  /** Source files that are looked at again whatever the requirements ask for. */
+  readonly sources?: readonly number[];
   /** Requirements named in the source files that are looked at again. */
   readonly named?: readonly number[];
   /** Does any source file of the build have points of a metric? */
@@ -358,19 +361,24 @@ export async function readFacts(tx: Db | Tx, question: FactsQuestion): Promise<F
   const below = ids === 'all' ? [] : await inBatches(ids, traces.toId, (where) => readTraces(tx, projectId, 'parent', where));
   const verifies = await inBatches(ids, traces.toId, (where) => readTraces(tx, projectId, 'verifies', where));
   const needed = ids === 'all' ? 'all' : [...new Set([...ids, ...parents.map((t) => t.toId)])];
-  const own = await requirementFacts(tx, projectId, needed);
+  const faulty = await faultyRecords(tx, projectId);
+  const own = await requirementFacts(tx, projectId, needed, faulty);
   const caseIds = ids === 'all' ? 'all' : [...new Set(verifies.map((t) => t.fromId))];
-  const cordCases = await caseFacts(tx, projectId, caseIds);
+  const cordCases = await caseFacts(tx, projectId, caseIds, faulty);
   const caseKeys = new Map(cordCases.map((c) => [c.id, c.key]));
-  const runs = (await judgedRuns(tx, projectId, build.id, caseIds)).map((run) => ({ ...run, caseKey: caseKeys.get(run.caseId) ?? '' }));
+  const runs = (await judgedRuns(tx, projectId, build.id, caseIds, { faulty })).map((run) => ({ ...run, caseKey: caseKeys.get(run.caseId) ?? '' }));
   const keyOf = new Map(own.filter((r) => judged === 'all' || judged.has(r.id)).map((r) => [r.id, r.key]));
   const creditedIds = credited === 'all' ? 'all' : [...credited].filter((id) => keyOf.has(id));
-  const rules = rulesOf(profile, await creditTraces(tx, projectId, profile, creditedIds, question.named ?? [], parents, verifies));
-  const reader = new CreditReader(tx, projectId, build.id, profile, rules);
+  const family = await familiesOf(tx, projectId, creditedIds);
+  const rules = rulesOf(profile, await creditTraces(tx, projectId, profile, creditedIds, family, question.named ?? [], parents, verifies));
+  const reader = new CreditReader(tx, projectId, build.id, profile, rules, null, faulty);
+  // What is looked at anyway is read in one go with what the requirements ask for.
+  const files = question.sources ?? [];
+  for (let at = 0; at < files.length; at += filesAtOnce) await reader.filesOf(files.slice(at, at + filesAtOnce));
   const code = new Map(question.known ?? []);
   const fresh =
     creditedIds === 'all' || creditedIds.length
-      ? await codeFacts(tx, projectId, build, creditedIds, keyOf, reader, rules.casesOf)
+      ? await codeFacts(tx, projectId, build, creditedIds, family, keyOf, reader, rules.casesOf)
       : new Map<string, CodeSummary>();
   for (const [id, key] of keyOf) if (credited === 'all' || credited.has(id)) code.delete(key);
   for (const [key, summary] of fresh) code.set(key, summary);
@@ -400,6 +408,7 @@ async function creditTraces(
   projectId: number,
   profile: StandardProfile,
   ids: readonly number[] | 'all',
+  family: Family,
   named: readonly number[],
   parents: readonly TraceRecord[],
   verifies: readonly TraceRecord[],
@@ -412,7 +421,6 @@ async function creditTraces(
       list = await readTraces(tx, projectId, 'verifies');
       up = await readTraces(tx, projectId, 'parent');
     } else {
-      const family = await familiesOf(tx, projectId, ids);
       const members = [...new Set([...named, ...ids.flatMap((id) => [...family(id)])])];
       list = await inBatches(members, traces.toId, (where) => readTraces(tx, projectId, 'verifies', where));
     }

@@ -92,7 +92,7 @@ const restartAfter = 1000;
 export function workerDrive(begin: () => DriveWorker, brought: (projectId: number) => void, alarm: (text: string) => void): Drive {
   let stopped = false;
   let worker = start();
-  const off = onCommit((projectId) => worker.postMessage({ projectId }));
+  const off = onCommit((projectId, touching) => touching && worker.postMessage({ projectId }));
   function start(): DriveWorker {
     const begun = begin();
     begun.on('message', (message) => ('alarm' in message ? alarm(message.alarm) : brought(message.projectId)));

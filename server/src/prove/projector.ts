@@ -1,12 +1,13 @@
 import { addCoverage, coverageOf, noCoverage, type CoverageByMetric, type Metric } from '@core/measure';
-import { judgeCords, type SettledCord } from '@core/prove';
+import { judgeCords, type SettledCord, type StandardProfile } from '@core/prove';
 import { and, eq, gt, inArray, isNull, lt, sql } from 'drizzle-orm';
 import {
-  buildById,
+  builds,
   ledger,
-  ledgerHead,
-  profileOf,
+  ledgerHeads,
   projectedTable,
+  projects,
+  records,
   sumOfTouches,
   traces,
   type Db,
@@ -16,7 +17,7 @@ import {
 } from '../base';
 import { codeTraces, sourceCredits, sources, type CreditReader } from '../measure';
 import { keepHistory } from './board-then';
-import { cordRow, sameCord, statesOf, totalsNow, writeCords } from './cord-rows';
+import { cordRow, leftTheCount, sameCord, statesOf, totalsNow, writeCords } from './cord-rows';
 import { doubtOf, idsOf, tooMany } from './doubt';
 import { readFacts, type Scope } from './facts';
 import { cords, judgedAt, projections } from './tables';
@@ -51,47 +52,65 @@ export class Projector {
       .onDuplicateKeyUpdate({ set: { wantedAt: at } });
   }
 
-  /** Builds that are behind their ledger, and were asked for within a day; closed ones stay as they are. */
+  /**
+   * Builds that are behind their ledger and were asked for within a day; closed ones stay as they are. Those that nothing touched since are
+   * brought along at once: what was judged of them is true for the present end as well.
+   */
   async behind(): Promise<{ projectId: number; buildId: number }[]> {
     const dayAgo = new Date(this.now().getTime() - 24 * 3600_000).toISOString();
     const [rows] = (await this.db.execute(
-      sql`select p.project_id as projectId, p.build_id as buildId from projections p join ledger_heads h on h.project_id = p.project_id join builds b on b.id = p.build_id where p.wanted_at > ${dayAgo} and p.seq < h.seq and (b.closed_seq is null or p.seq < b.closed_seq) order by p.wanted_at desc limit 50`,
-    )) as unknown as [{ projectId: number; buildId: number }[]];
-    return rows.map(({ projectId, buildId }) => ({ projectId: Number(projectId), buildId: Number(buildId) }));
+      sql`select p.project_id as projectId, p.build_id as buildId, p.seq, h.seq as head, p.seq > 0 and p.version = ${projectionVersion} and b.closed_seq is null and not exists (select 1 from ledger l where l.project_id = p.project_id and l.seq > p.seq and l.touches is not null and ifnull(json_value(l.touches, '$.build'), p.build_id) = p.build_id) as untouched from projections p join ledger_heads h on h.project_id = p.project_id join builds b on b.id = p.build_id where p.wanted_at > ${dayAgo} and p.seq < h.seq and (b.closed_seq is null or p.seq < b.closed_seq) order by p.wanted_at desc limit 50`,
+    )) as unknown as [Record<'projectId' | 'buildId' | 'seq' | 'head' | 'untouched', number | string>[]];
+    const found = rows.map((row) => ({
+      projectId: Number(row.projectId),
+      buildId: Number(row.buildId),
+      seq: Number(row.seq),
+      head: Number(row.head),
+      untouched: Number(row.untouched) === 1,
+    }));
+    // Only while it is where it was seen: whoever brought it along meanwhile, or closed it, knows better.
+    for (const { buildId, seq, head } of found.filter(({ untouched }) => untouched))
+      await this.db
+        .update(projections)
+        .set({ seq: head })
+        .where(and(eq(projections.buildId, buildId), eq(projections.seq, seq), eq(projections.version, projectionVersion)));
+    return found.filter(({ untouched }) => !untouched).map(({ projectId, buildId }) => ({ projectId, buildId }));
   }
 
   /** Makes one build true for the present end of its ledger. Undefined where another node is at it, or there is nothing to do. */
   async bring(projectId: number, buildId: number): Promise<Brought | undefined> {
     return this.db.transaction(async (tx) => {
       const [row] = await tx
-        .select({ seq: projections.seq, version: projections.version })
+        .select({ seq: projections.seq, version: projections.version, totals: projections.totals })
         .from(projections)
         .where(eq(projections.buildId, buildId))
         .for('update', { skipLocked: true });
       if (!row) return undefined;
       // The first plain reading fixes the snapshot: everything below is true for this number.
-      const head = await ledgerHead(tx, projectId);
-      const build = await buildById(tx, buildId);
+      const { head, build, profile } = await this.present(tx, buildId);
       const { closedSeq } = build;
       if (row.seq >= head || (closedSeq !== null && row.seq >= closedSeq)) return undefined;
       const afresh = row.seq === 0 || row.version !== projectionVersion;
-      const touches = afresh ? ({ all: true } as Touches) : await this.touchesBetween(tx, projectId, row.seq, head);
+      const touches = afresh ? ({ all: true } as Touches) : await this.touchesBetween(tx, build, row.seq, head);
       const seq = closedSeq === null ? head : Math.max(closedSeq, row.seq);
       // The first judgement has no past; later ones keep what was until then.
-      const until = (await this.wasJudged(tx, buildId)) ? seq : undefined;
+      const until = row.seq > 0 || (await this.wasJudged(tx, buildId)) ? seq : undefined;
       let keys: readonly string[] | null = [];
       if (touches) {
         const doubt = touches.all ? undefined : await doubtOf(tx, projectId, buildId, touches);
         keys =
           doubt && doubt.judged.size <= tooMany
-            ? await this.judge(tx, projectId, build, doubt, until)
-            : await this.judge(tx, projectId, build, { judged: 'all', credited: 'all', sources: 'all' }, until);
+            ? await this.judge(tx, projectId, { build, profile }, doubt, until)
+            : await this.judge(tx, projectId, { build, profile }, { judged: 'all', credited: 'all', sources: 'all' }, until);
       }
-      const totals = keys === null || keys.length || afresh ? await totalsNow(tx, build) : undefined;
+      const totals = keys === null || keys.length || afresh ? await totalsNow(tx, buildId) : undefined;
+      // Only a text leaves the count; what has left it may be counted from another closing on.
+      const mayLeave = closedSeq === null && (afresh || touches?.all || touches?.texts?.length || row.totals?.left);
+      const left = totals && mayLeave ? await leftTheCount(tx, projectId) : undefined;
       await tx.insert(judgedAt).ignore().values({ buildId, seq });
       await tx
         .update(projections)
-        .set({ seq, version: projectionVersion, ...(totals ? { totals } : {}) })
+        .set({ seq, version: projectionVersion, ...(totals ? { totals: left ? { ...totals, left } : totals } : {}) })
         .where(eq(projections.buildId, buildId));
       const given = keys !== null && keys.length > namedKeys ? null : keys;
       if (given === null || given.length || afresh)
@@ -100,26 +119,41 @@ export class Projector {
     });
   }
 
+  /** The ledger's end, and what the build is judged by. */
+  private async present(tx: Tx, buildId: number): Promise<{ head: number; build: StoredBuild; profile: StandardProfile }> {
+    const [row] = await tx
+      .select({ build: builds, name: records.key, head: ledgerHeads.seq, profile: projects.profile })
+      .from(builds)
+      .innerJoin(records, eq(records.id, builds.id))
+      .innerJoin(projects, eq(projects.id, builds.projectId))
+      .leftJoin(ledgerHeads, eq(ledgerHeads.projectId, builds.projectId))
+      .where(eq(builds.id, buildId));
+    return { head: row.head ?? 0, build: { ...row.build, name: row.name }, profile: row.profile };
+  }
+
   /** Was the build judged before? */
   private async wasJudged(tx: Tx, buildId: number): Promise<boolean> {
     const [row] = await tx.select({ seq: judgedAt.seq }).from(judgedAt).where(eq(judgedAt.buildId, buildId)).limit(1);
     return row !== undefined;
   }
 
-  private async touchesBetween(tx: Tx, projectId: number, after: number, head: number): Promise<Touches | undefined> {
+  private async touchesBetween(tx: Tx, { id: buildId, projectId }: StoredBuild, after: number, head: number): Promise<Touches | undefined> {
     const rows = await tx
       .select({ touches: ledger.touches })
       .from(ledger)
       .where(
         and(eq(ledger.projectId, projectId), gt(ledger.seq, after), sql`${ledger.seq} <= ${head}`, sql`${ledger.touches} is not null`),
       );
-    return sumOfTouches(rows.map((r) => r.touches));
+    return sumOfTouches(
+      rows.map((r) => r.touches),
+      buildId,
+    );
   }
 
   private async judge(
     tx: Tx,
     projectId: number,
-    build: StoredBuild,
+    { build, profile }: { readonly build: StoredBuild; readonly profile: StandardProfile },
     scope: { judged: Scope; credited: Scope; sources: ReadonlySet<number> | 'all' },
     until: number | undefined,
   ): Promise<readonly string[] | null> {
@@ -130,7 +164,6 @@ export class Projector {
       scope.judged === 'all' || scope.credited === 'all'
         ? 'all'
         : new Set([...scope.credited, ...[...scope.judged].filter((id) => !before.has(id))]);
-    const profile = await profileOf(tx, projectId);
     // Sources first: whether a metric is measured at all is asked of what is stored of them.
     const metricsKnown = await this.measuredMetrics(tx, build.id, scope.sources);
     const { input, idOf, reader } = await readFacts(tx, {
@@ -141,6 +174,7 @@ export class Projector {
       credited,
       known: new Map([...before.values()].flatMap((cord) => (cord.code ? [[cord.key, cord.code] as const] : []))),
       ...(settled ? { settled } : {}),
+      ...(scope.sources === 'all' ? {} : { sources: [...scope.sources] }),
       named: await this.namedIn(tx, build.id, scope.sources),
       hasMetric: (own, metric) => metricsKnown(own, metric),
     });

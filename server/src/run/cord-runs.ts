@@ -1,6 +1,6 @@
 import { groupBy } from '@core/base';
 import type { CordRun } from '@core/prove';
-import { and, asc, eq, inArray, isNull } from 'drizzle-orm';
+import { and, asc, eq, inArray, isNotNull, isNull } from 'drizzle-orm';
 import { integrityFaults, records, signatures, type Db, type Tx } from '../base';
 import { evidence, runs } from './tables';
 
@@ -22,11 +22,22 @@ export async function judgedRuns(
   projectId: number,
   buildId: number,
   caseIds: readonly number[] | 'all',
+  given: {
+    /** Records that differ from the ledger, where they are known already. */
+    readonly faulty?: ReadonlySet<number> | undefined;
+    /** Only those of them that are finished: what is planned gives no credit. */
+    readonly finished?: true;
+  } = {},
 ): Promise<JudgedRun[]> {
   const found: JudgedRun[] = [];
-  const faulty = await faultyRuns(tx, projectId);
+  const faulty = given.faulty ?? (await faultyRecords(tx, projectId));
   const read = async (some: readonly number[] | undefined): Promise<void> => {
-    const chosen = and(eq(runs.buildId, buildId), isNull(runs.withdrawnAt), ...(some ? [inArray(runs.caseId, [...some])] : []));
+    const chosen = and(
+      eq(runs.buildId, buildId),
+      isNull(runs.withdrawnAt),
+      ...(given.finished ? [isNotNull(runs.finishedAt)] : []),
+      ...(some ? [inArray(runs.caseId, [...some])] : []),
+    );
     const rows = await tx
       .select({
         id: runs.id,
@@ -80,8 +91,12 @@ export async function judgedRuns(
   return found;
 }
 
-async function faultyRuns(tx: Db | Tx, projectId: number): Promise<Set<number>> {
-  const faults = await tx.select().from(integrityFaults).where(eq(integrityFaults.projectId, projectId));
+/** Records of which the last verification found rows that are not what the ledger says. */
+export async function faultyRecords(tx: Db | Tx, projectId: number): Promise<Set<number>> {
+  const faults = await tx
+    .select({ recordId: integrityFaults.recordId })
+    .from(integrityFaults)
+    .where(eq(integrityFaults.projectId, projectId));
   const ids = new Set<number>();
   for (const { recordId } of faults) if (recordId !== null) ids.add(recordId);
   return ids;

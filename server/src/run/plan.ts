@@ -302,7 +302,7 @@ export async function addRound(db: Db, actor: Actor, input: NewRound): Promise<R
         leftOut: [...leftOut.map((l) => `${l.caseKey}${l.row === null ? '' : ` row ${l.row}`}`), ...refused.map((r) => r.key)],
         ...(again.length ? { plannedAgain: again.length, reason: input.reason } : {}),
       },
-      touches: { results: chosen.map(({ record }) => record.id) },
+      touches: { build: build.id, results: chosen.map(({ record }) => record.id) },
     });
     w.wrote(recordRows, roundId);
     w.wrote(roundRows, roundId);

@@ -217,7 +217,7 @@ async function reopen(w: Writing, { run, record }: StoredRun, reason: string): P
     key: record.key,
     before: { verdict: run.verdict, hash: run.hash },
     after: { reason },
-    touches: { results: [run.caseId] },
+    touches: { build: run.buildId, results: [run.caseId] },
   });
   // What it superseded stands again until it is finished.
   const older = await w.tx.select({ id: runs.id }).from(runs).where(eq(runs.supersededById, run.id));
@@ -254,7 +254,7 @@ export async function finishRun(db: Db, actor: Actor, key: string, seconds: numb
       kind: 'run',
       key: record.key,
       after: { verdict, seconds: change.seconds, hash },
-      touches: { results: [run.caseId] },
+      touches: { build: run.buildId, results: [run.caseId] },
     });
     const older = await w.tx
       .select({ id: runs.id })

@@ -99,7 +99,7 @@ export async function signRun(db: Db, actor: Actor, roles: readonly Role[], key:
         ...(input.reason ? { reason: input.reason } : {}),
         ...(accepts ? { deviationAccepted: true } : {}),
       },
-      touches: { results: [run.caseId] },
+      touches: { build: run.buildId, results: [run.caseId] },
     });
     w.snapshot({ recordId: run.id, revision, state: input.meaning, snapshot: { meaning: input.meaning, hash }, hash, format: run.format });
     w.wrote(recordRows, run.id);
@@ -179,7 +179,7 @@ export async function decideIn(
       ...(choice === 'carryOver' ? { caseRevision: c.record.revision } : {}),
       ...(signer ? { printedName: signer.printedName, hash } : {}),
     },
-    touches: { results: [run.caseId] },
+    touches: { build: run.buildId, results: [run.caseId] },
   });
   w.wrote(recordRows, run.id);
   w.wrote(runRows, run.id);
