@@ -218,6 +218,33 @@ test('a table with errors is refused by row and cell before anything is written'
   await expect(page.getByRole('treeitem', { name: /BRK-901/ })).toBeVisible();
 });
 
+test('a specification is folded, put in order and found in by keys, and others see where rows went', async ({ page, browser }) => {
+  await enter(page, 'mira.oberon', '/larkfell/specify/requirement/BRK-022');
+  const other = await another(browser, 'bela.stroud', '/larkfell/specify/requirement/BRK-021');
+  const place = async (of: Page, key: string): Promise<string[]> => {
+    const names = await of.getByRole('treeitem').allInnerTexts();
+    const at = names.findIndex((name) => name.includes(key));
+    return [names[at - 1] ?? '', names[at + 1] ?? ''].map((name) => /[A-Z]+-\d+/.exec(name)?.[0] ?? '');
+  };
+  const tree = page.getByRole('tree');
+  await expect(page.getByRole('treeitem', { name: /BRK-022/ })).toHaveAttribute('aria-current', 'true');
+  await tree.focus();
+  await page.keyboard.press('Alt+Shift+ArrowUp');
+  await expect.poll(() => place(page, 'BRK-022')).toEqual(['BRK-020', 'BRK-021']);
+  await expect.poll(() => place(other, 'BRK-022')).toEqual(['BRK-020', 'BRK-021']);
+  // Left goes to the heading above, left again folds it; right opens it.
+  await page.keyboard.press('ArrowLeft');
+  await page.keyboard.press('ArrowLeft');
+  await expect(page.getByRole('treeitem', { name: /BRK-022/ })).toHaveCount(0);
+  await expect(page.getByRole('treeitem', { name: /BRK-101/ })).toHaveAttribute('aria-expanded', 'false');
+  await page.keyboard.press('ArrowRight');
+  await expect(page.getByRole('treeitem', { name: /BRK-022/ })).toBeVisible();
+  await page.keyboard.press('/');
+  await page.keyboard.type('pads thinner');
+  await expect(page.getByRole('treeitem')).toHaveCount(1);
+  await expect(page.getByRole('treeitem', { name: /BRK-020/ })).toBeVisible();
+});
+
 test('the code view tells why a line does not count, and a remedy does what it says', async ({ page }) => {
   await enter(page, 'mira.oberon', '/larkfell/measure?path=src/brake.c&line=29');
   const remedy = page.getByRole('button', { name: /Say this code also implements/ }).first();

@@ -49,6 +49,7 @@ describe('the queries behind lists', () => {
     `requirements?limit=50&${filter({ field: 'state', is: ['draft'] })}`,
     `requirements?limit=50&${filter({ words: 'valve 17' })}`,
     `requirements?limit=50&${filter({ words: 'BRK-0017' })}`,
+    'specifications/BRK/branches?at=.0,.3&of=BRK-0007&to=BRK-0007',
     'requirements/BRK-0007',
     'records/BRK-0001/comments',
     'records/BRK-0007/revisions',

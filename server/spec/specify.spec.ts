@@ -85,6 +85,40 @@ describe('Specify', () => {
     expect((await p.call('author', specify.placeRequirement, { key: b, under: a, before: null })).problem.code).toBe('stateForbids');
   });
 
+  it('tells a tree branch by branch, in its order, with how many stand under each and the way to any of them', async () => {
+    await p.call('author', specify.addSpecification, { key: 'DOR', title: 'Doors', prefix: 'DOR' });
+    const put = async (key: string, under: string | null, more = {}): Promise<void> =>
+      void (await p.call('author', specify.addRequirement, { specification: 'DOR', key, under, content: content(key, more) }));
+    await put('DOR-100', null, { kind: 'heading' });
+    await put('DOR-200', 'DOR-100', { kind: 'heading' });
+    for (let i = 1; i <= specify.branchPageSize + 3; i++) await put(`DOR-${1000 + i}`, 'DOR-200');
+    await p.call('author', specify.placeRequirement, { key: 'DOR-1103', under: 'DOR-200', before: 'DOR-1001' });
+    const ask = async (query: { at?: string; of?: string; to?: string }) =>
+      (await p.call('auditor', specify.listBranches, { key: 'DOR', ...query })).body;
+    const top = await ask({ at: '.0' });
+    expect(top.total).toBe(105);
+    expect(top.branches).toEqual([
+      { under: null, page: 0, total: 1, rows: [jasmine.objectContaining({ key: 'DOR-100', under: null, children: 1, kind: 'heading' })] },
+    ]);
+    const { branches } = await ask({ at: 'DOR-200.0,DOR-200.1,DOR-200.7,NOPE-1.0' });
+    expect(branches.map(({ page, total, rows }) => [page, total, rows.length])).toEqual([
+      [0, 103, 100],
+      [1, 103, 3],
+      [7, 103, 0],
+    ]);
+    const keys = branches.flatMap(({ rows }) => rows.map((row) => row.key));
+    expect(keys).toEqual(['DOR-1103', ...Array.from({ length: 102 }, (_, i) => `DOR-${1001 + i}`)]);
+    const way = await ask({ of: 'DOR-1001,BRK-001', to: 'DOR-1001' });
+    expect(way.rows.map(({ key }) => key)).toEqual(['DOR-1001']);
+    expect(way.path.map(({ row, at }) => [row.key, row.children, at])).toEqual([
+      ['DOR-100', 1, 0],
+      ['DOR-200', 103, 0],
+      ['DOR-1001', 0, 1],
+    ]);
+    expect((await p.call('auditor', specify.listBranches, { key: 'DOR', at: "x'.0" })).status).toBe(400);
+    expect((await p.call('auditor', specify.listBranches, { key: 'NOPE' })).status).toBe(404);
+  });
+
   it('makes a trace suspect when an end is revised, until somebody confirms what they saw', async () => {
     const [child, parent] = [(await add('Child')).body.key, (await add('Parent')).body.key];
     const { body: trace } = await p.call('author', base.addTrace, { kind: 'parent', from: child, to: parent });

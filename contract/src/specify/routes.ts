@@ -84,6 +84,62 @@ export const listRequirements = endpoint('GET', '/projects/:project/requirements
   query: listQuery.extend({ specification: z.string().max(60).optional() }),
   answer: pageOf(requirementSchema),
 });
+/** A row of a specification's tree. */
+export const branchRowSchema = z.object({
+  key: z.string(),
+  title: z.string(),
+  kind: z.enum(['heading', 'requirement']),
+  state: z.enum(['draft', 'review', 'approved', 'retired']),
+  level: z.string(),
+  /** What it stands under; null at the top. */
+  under: z.string().nullable(),
+  position: z.number(),
+  /** How many stand directly under it. */
+  children: z.number(),
+});
+export type BranchRow = z.output<typeof branchRowSchema>;
+
+/** So many rows of a branch are a page. */
+export const branchPageSize = 100;
+export const branchesSchema = z.object({
+  /** How many requirements and headings the specification has. */
+  total: z.number(),
+  branches: z.array(
+    z.object({
+      under: z.string().nullable(),
+      page: z.number(),
+      /** How many stand in the branch in all. */
+      total: z.number(),
+      rows: z.array(branchRowSchema),
+    }),
+  ),
+  /** The rows that were asked for by key, as far as they stand in this specification. */
+  rows: z.array(branchRowSchema),
+  /** The way to the row that is to be shown, from the top: each with its place among those beside it. */
+  path: z.array(z.object({ row: branchRowSchema, at: z.number() })),
+  seq: z.number(),
+});
+export type Branches = z.output<typeof branchesSchema>;
+export const listBranches = endpoint('GET', '/projects/:project/specifications/:key/branches', {
+  summary: 'Pages of the branches of a specification’s tree, in reading order; rows by key; and the way to one of them',
+  may: 'member',
+  params: inProjectKey,
+  query: z.object({
+    /** Which pages: what they stand under, a dot and the page, from 0 on; nothing before the dot at the top. `.0,BRK-100.0,BRK-100.3` */
+    at: z
+      .string()
+      .regex(/^([A-Z0-9-]*\.\d{1,6})(,[A-Z0-9-]*\.\d{1,6}){0,39}$/, 'Up to forty pages, as in .0,BRK-100.2')
+      .optional(),
+    /** Rows by their keys, up to two hundred. */
+    of: z
+      .string()
+      .regex(/^[A-Z0-9-]+(,[A-Z0-9-]+){0,199}$/, 'Up to two hundred keys.')
+      .optional(),
+    /** The key of a row to which the way is asked. */
+    to: key.optional(),
+  }),
+  answer: branchesSchema,
+});
 export const getRequirement = endpoint('GET', '/projects/:project/requirements/:key', {
   summary: 'One requirement with its traces',
   may: 'member',

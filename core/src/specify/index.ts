@@ -1,4 +1,3 @@
 export * from './requirement';
-export * from './tree';
 export * from './csv';
 export * from './format';

@@ -1,7 +1,7 @@
 import fc from 'fast-check';
 import Papa from 'papaparse';
 import { plainCell, writeCsv } from '../base';
-import { type ImportContext, approvalFaults, decodeText, emptyRequirement, previewRequirements, summariseImport, treeRows } from './index';
+import { type ImportContext, approvalFaults, decodeText, emptyRequirement, previewRequirements, summariseImport } from './index';
 
 const old = { content: { ...emptyRequirement, title: 'S', text: 'It shall.' }, parents: [], under: null, own: {} };
 const context = {
@@ -173,19 +173,7 @@ describe('import of requirements', () => {
   });
 });
 
-describe('the tree', () => {
-  it('numbers in reading order and hides nothing that hangs in a circle', () => {
-    const rows = treeRows([
-      { key: 'A-2', under: 'A-1', position: 2 },
-      { key: 'A-1', under: null, position: 1 },
-      { key: 'A-3', under: 'A-1', position: 1 },
-      { key: 'A-4', under: 'A-5', position: 1 },
-      { key: 'A-5', under: 'A-4', position: 1 },
-    ]);
-    expect(rows.map((r) => `${r.number} ${r.item.key}`).slice(0, 3)).toEqual(['1 A-1', '1.1 A-3', '1.2 A-2']);
-    expect(rows.length).toBe(5);
-  });
-
+describe('an approval', () => {
   it('says what stands in the way of an approval', () => {
     expect(approvalFaults({ ...emptyRequirement, title: 'T', derived: true })).toEqual([
       'It has no text.',

@@ -155,7 +155,11 @@ export async function withdrawUpload(
       reason: input.reason,
       action: input.withdrawn ? 'upload withdrawn' : 'upload brought back',
       after: { reason: input.reason },
-      touches: { build: upload.buildId, results: [...new Set(mine.flatMap(({ caseId }) => caseId ?? []))], sources: touched.map((s) => s.id) },
+      touches: {
+        build: upload.buildId,
+        results: [...new Set(mine.flatMap(({ caseId }) => caseId ?? []))],
+        sources: touched.map((s) => s.id),
+      },
     });
     w.wrote(uploadRows, record.id);
     w.wrote(measurementRows, ...mine.map((m) => m.id));

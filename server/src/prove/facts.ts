@@ -366,7 +366,10 @@ export async function readFacts(tx: Db | Tx, question: FactsQuestion): Promise<F
   const caseIds = ids === 'all' ? 'all' : [...new Set(verifies.map((t) => t.fromId))];
   const cordCases = await caseFacts(tx, projectId, caseIds, faulty);
   const caseKeys = new Map(cordCases.map((c) => [c.id, c.key]));
-  const runs = (await judgedRuns(tx, projectId, build.id, caseIds, { faulty })).map((run) => ({ ...run, caseKey: caseKeys.get(run.caseId) ?? '' }));
+  const runs = (await judgedRuns(tx, projectId, build.id, caseIds, { faulty })).map((run) => ({
+    ...run,
+    caseKey: caseKeys.get(run.caseId) ?? '',
+  }));
   const keyOf = new Map(own.filter((r) => judged === 'all' || judged.has(r.id)).map((r) => [r.id, r.key]));
   const creditedIds = credited === 'all' ? 'all' : [...credited].filter((id) => keyOf.has(id));
   const family = await familiesOf(tx, projectId, creditedIds);

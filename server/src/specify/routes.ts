@@ -2,6 +2,7 @@ import * as base from '@contract/base';
 import * as contract from '@contract/specify';
 import type { FastifyInstance } from 'fastify';
 import { addTrace, callerOf, confirmTrace, listPage, removeTrace, serve, serveExport, type AppContext } from '../base';
+import { branchesOf } from './branches';
 import { exportRequirements, importRequirements, previewImport } from './import';
 import {
   addRequirement,
@@ -23,6 +24,9 @@ export function specifyRoutes(app: FastifyInstance, context: AppContext): void {
     const id = query.specification === undefined ? undefined : (await needSpecification(db, projectId, query.specification)).id;
     return listPage(db, projectId, requirementList(projectId, id), query, requirementsById);
   });
+  serve(app, context, contract.listBranches, ({ membership: { projectId }, params, query }) =>
+    branchesOf(db, projectId, params.key, query),
+  );
   serveExport(app, context, 'requirements', {
     kind: 'requirement',
     columns: [

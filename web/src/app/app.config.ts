@@ -10,6 +10,8 @@ import {
   effectsOf,
   listEffects,
   listsFeature,
+  treeEffects,
+  treesFeature,
   peekCommands,
   peekFeature,
   recordCommands,
@@ -67,7 +69,8 @@ export const appConfig: ApplicationConfig = {
       [recordFeature.name]: recordFeature.reducer,
       [bulkFeature.name]: bulkFeature.reducer,
       [listsFeature.name]: listsFeature.reducer,
+      [treesFeature.name]: treesFeature.reducer,
     }),
-    provideEffects(effectsOf(baseCommands), effectsOf(peekCommands), effectsOf(recordCommands), effectsOf(bulkCalls), listEffects),
+    provideEffects(effectsOf(baseCommands), effectsOf(peekCommands), effectsOf(recordCommands), effectsOf(bulkCalls), listEffects, treeEffects),
   ],
 };

@@ -1,10 +1,9 @@
 import { provideZonelessChangeDetection } from '@angular/core';
 import { TestBed } from '@angular/core/testing';
-import { Actions, ofType, provideEffects } from '@ngrx/effects';
+import { provideEffects } from '@ngrx/effects';
 import { provideStore, Store } from '@ngrx/store';
-import { addTrace, getProject, listTraceKinds, signIn, type Page } from '@contract/base';
+import { addTrace, getProject, signIn } from '@contract/base';
 import { getBoard } from '@contract/prove';
-import type { listRequirements } from '@contract/specify';
 import {
   Api,
   ApiFailure,
@@ -14,13 +13,9 @@ import {
   actionLink,
   CordDrawing,
   effectsOf,
-  keysFilter,
-  noList,
-  pagedCommand,
   recordLink,
   requestsFeature,
   selectRequest,
-  withPage,
   WordsDiff,
 } from './index';
 
@@ -94,68 +89,6 @@ describe('requests that write', () => {
     expect(fetched.calls.mostRecent().args[0]).toBe('/api/projects/p/board?build=1.0&atLeast=12');
     await api.call(getBoard, { project: 'q', build: '1.0' });
     expect(fetched.calls.mostRecent().args[0]).toBe('/api/projects/q/board?build=1.0');
-  });
-});
-
-describe('lists in pages', () => {
-  interface Row {
-    readonly key: string;
-    readonly title: string;
-  }
-  const row = (key: string, title = key): Row => ({ key, title });
-  const page = (rows: readonly Row[], next: string | null = null, total: number | null = null): Page<Row> => ({
-    rows: [...rows],
-    next,
-    total,
-    seq: 1,
-  });
-  const order = (a: Row, b: Row): number => (a.key < b.key ? -1 : 1);
-  const input = { project: 'p', limit: 500 };
-
-  it('grow page by page, and know when they are whole', () => {
-    const first = withPage<Row>(noList, input, page([row('A-1'), row('A-2')], 'cursor', 3));
-    expect([first.rows.length, first.total, first.whole]).toEqual([2, 3, false]);
-    const second = withPage<Row>(first, { ...input, after: 'cursor' }, page([row('A-3')]));
-    expect([second.rows.map((r) => r.key), second.total, second.whole]).toEqual([['A-1', 'A-2', 'A-3'], 3, true]);
-    // A page of another question that comes late changes nothing.
-    expect(withPage<Row>(second, { ...input, project: 'q', after: 'x' }, page([row('B-1')]))).toBe(second);
-  });
-
-  it('are patched row by row: changed, come and gone, and nothing else moves', () => {
-    const list = withPage<Row>(noList, input, page([row('A-1'), row('A-2'), row('A-4')], null, 3));
-    const patch = { ...input, filter: keysFilter(['A-2', 'A-3', 'A-4']) };
-    const after = withPage<Row>(list, patch, page([row('A-2', 'other'), row('A-3')]), order);
-    expect(after.rows).toEqual([row('A-1'), row('A-2', 'other'), row('A-3')]);
-    expect(after.rows[0]).toBe(list.rows[0]);
-    expect([after.total, after.question]).toEqual([3, list.question]);
-  });
-
-  it('are asked for until the last page, and begun anew when the same question is asked again', async () => {
-    const list = pagedCommand('[Spec] list', listTraceKinds as unknown as typeof listRequirements);
-    const answers: Record<string, Page<Row>> = { '': page([row('A-1')], 'c', 2), c: page([row('A-2')]) };
-    const call = jasmine
-      .createSpy('call')
-      .and.callFake((_: unknown, asked: { after?: string }) => Promise.resolve(answers[asked.after ?? '']));
-    TestBed.configureTestingModule({
-      providers: [
-        provideZonelessChangeDetection(),
-        provideStore({ requests: requestsFeature.reducer }),
-        provideEffects({ list: list.effect }),
-        { provide: Api, useValue: { call } },
-      ],
-    });
-    const store = TestBed.inject(Store);
-    const done: string[] = [];
-    TestBed.inject(Actions)
-      .pipe(ofType(list.done))
-      .subscribe(({ answer }) => done.push(answer.rows.map((r) => r.key).join()));
-    store.dispatch(list.start({ project: 'p' }));
-    store.dispatch(list.start({ project: 'p' }));
-    store.dispatch(list.start({ project: 'q' }));
-    for (let i = 0; i < 10; i++) await Promise.resolve();
-    // Of the question asked twice only the second is answered; the other one beside it is.
-    expect(done.sort()).toEqual(['A-1', 'A-1', 'A-2', 'A-2']);
-    expect(store.selectSignal(selectRequest(list.name))().problem).toBeNull();
   });
 });
 

@@ -1,6 +1,5 @@
 export * from './api';
 export * from './command';
-export * from './paged';
 export * from './state';
 export * from './live';
 export * from './links';
@@ -34,6 +33,9 @@ export * from './list/row-lines';
 export * from './list/state';
 export * from './list/record-list';
 export * from './list/record-picker';
+export * from './tree/kind';
+export * from './tree/state';
+export * from './tree/record-tree';
 export * from './approval';
 export * from './trace-words';
 export * from './keys';

@@ -33,7 +33,14 @@ export function usePicking(rows: Signal<readonly string[]>): Picking {
   };
   const stretch = (row: number): void => {
     const [from, to] = [Math.min(anchor, row), Math.max(anchor, row)];
-    chosen.set(new Set([...chosen(), ...rows().slice(from, to + 1)]));
+    chosen.set(
+      new Set([
+        ...chosen(),
+        ...rows()
+          .slice(from, to + 1)
+          .filter(Boolean),
+      ]),
+    );
   };
   return {
     shown: computed(() => rows().filter((key) => chosen().has(key))),
@@ -61,7 +68,7 @@ export function usePicking(rows: Signal<readonly string[]>): Picking {
       else return;
       event.preventDefault();
     },
-    all: () => chosen.set(new Set(rows())),
+    all: () => chosen.set(new Set(rows().filter(Boolean))),
     none: () => chosen.set(new Set()),
   };
 }

@@ -9,6 +9,7 @@ import { Api, ApiFailure } from './api';
 import { bulkCalls, bulkFeature } from './bulk/state';
 import { effectsOf, requestsFeature } from './command';
 import { listEffects, listsFeature } from './list/state';
+import { treeEffects, treesFeature } from './tree/state';
 import { recordCommands, recordFeature } from './record/state';
 import { baseActions, baseCommands, baseFeature } from './state';
 import { peekCommands, peekFeature } from './ui/peek';
@@ -120,8 +121,16 @@ export function openWeb(
       [recordFeature.name]: recordFeature.reducer,
       [bulkFeature.name]: bulkFeature.reducer,
       [listsFeature.name]: listsFeature.reducer,
+      [treesFeature.name]: treesFeature.reducer,
     }),
-    provideEffects(effectsOf(baseCommands), effectsOf(peekCommands), effectsOf(recordCommands), effectsOf(bulkCalls), listEffects),
+    provideEffects(
+      effectsOf(baseCommands),
+      effectsOf(peekCommands),
+      effectsOf(recordCommands),
+      effectsOf(bulkCalls),
+      listEffects,
+      treeEffects,
+    ),
     ...features.flatMap(({ feature, effects }) => [provideState(feature), provideEffects(effectsOf(effects))]),
     { provide: Api, useValue: api },
   ];

@@ -1,4 +1,4 @@
-import { listRequirements, type Requirement } from '@contract/specify';
+import { listBranches, listRequirements, type BranchRow, type Requirement } from '@contract/specify';
 import { verificationMethods } from '@core/specify';
 import {
   changedColumns,
@@ -9,6 +9,7 @@ import {
   type FilterField,
   type ListColumn,
   type ListKind,
+  type TreeKind,
 } from '../base';
 
 /** How requirements are listed over all specifications; which levels and specifications there are, the project says. */
@@ -89,3 +90,14 @@ export const projectFields = (levels: readonly string[], specifications: readonl
 export const projectColumns = (levels: readonly string[]): ListColumn<Requirement>[] => [
   { name: 'level', words: 'Level', width: 84, sort: 'level', usual: true, show: (r) => r.level, edit: setCell('level', levels) },
 ];
+
+/** A specification as a tree of headings and requirements. */
+export const specificationTree: TreeKind<BranchRow> = {
+  name: 'specification',
+  branches: listBranches,
+  list: { name: 'requirements', endpoint: listRequirements },
+  noun: ['row', 'rows'],
+  changedBy: ['requirement'],
+  rowHeight: 40,
+  holds: (row) => row.kind === 'heading',
+};

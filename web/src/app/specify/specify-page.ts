@@ -12,20 +12,23 @@ import {
   firstMissing,
   Icon,
   Needs,
+  NodeTemplate,
   onAction,
   onChanged,
+  type Placing,
   ProblemNote,
   RecordList,
+  RecordTree,
   reviewChoices,
   reviewWords,
   RowLines,
   RowTemplate,
   setChoice,
+  treeActions,
   useProject,
 } from '../base';
-import { projectColumns, projectFields, requirementKind } from './requirement-list';
+import { projectColumns, projectFields, requirementKind, specificationTree } from './requirement-list';
 import { RequirementRecord } from './requirement-record';
-import { RequirementTree } from './requirement-tree';
 import { specifyCommands, specifyFeature } from './state';
 
 /** Specify: a specification's tree on the left, the chosen requirement beside it. */
@@ -42,7 +45,8 @@ import { specifyCommands, specifyFeature } from './state';
     ProblemNote,
     RecordList,
     RequirementRecord,
-    RequirementTree,
+    RecordTree,
+    NodeTemplate,
     RowLines,
     RowTemplate,
     Needs,
@@ -124,14 +128,31 @@ import { specifyCommands, specifyFeature } from './state';
             <ng-container empty><h2>No requirement yet</h2></ng-container>
           </cp-record-list>
         } @else if (specification()) {
-          <cp-requirement-tree
-            [specification]="specification()"
+          <cp-record-tree
+            [kind]="tree"
+            [of]="{ key: specification() }"
+            [listOf]="{ specification: specification() }"
             [current]="shownKey()"
             [acting]="acting()"
+            [movable]="author()"
+            bulk="requirement"
             (opened)="open($event)"
             (acts)="acting.set($event)"
             (chosen)="picked.set($event)"
-          />
+            (placed)="place($event)"
+          >
+            <ng-template [cpNode]="tree" let-r>
+              <b class="key" [class.plain]="r.kind === 'heading'">{{ r.key }}</b><span
+                class="name"
+                [class.heading]="r.kind === 'heading'"
+                >{{ r.title }}</span
+              >
+              @if (r.kind === 'requirement' && r.state !== 'approved') {
+                <span class="tag waiting">{{ reviewWords(r.state) }}</span>
+              }
+            </ng-template>
+            <ng-container empty><p class="empty">This specification is empty.</p></ng-container>
+          </cp-record-tree>
         }
         @if (author() && specification()) {
           <div class="row">
@@ -139,7 +160,7 @@ import { specifyCommands, specifyFeature } from './state';
             ><button mat-button type="button" (click)="add('heading')">Heading</button>
           </div>
         }
-        <cp-problem [of]="names.add" />
+        <cp-problem [of]="names.add" /><cp-problem [of]="names.place" />
       </section>
       <section class="pane" aria-label="Requirement">
         <button class="chip back" type="button" (click)="open('')"><cp-icon name="chevron_left" /> Requirements</button>
@@ -164,6 +185,21 @@ import { specifyCommands, specifyFeature } from './state';
     .side h1 {
       flex: 1;
     }
+    .name {
+      flex: 1;
+      min-width: 0;
+      white-space: nowrap;
+      overflow: hidden;
+      text-overflow: ellipsis;
+    }
+    .name.heading {
+      font-weight: 650;
+    }
+    .key.plain {
+      color: inherit;
+      font-weight: 500;
+      font-size: 12px;
+    }
   `,
 })
 export class SpecifyPage {
@@ -179,8 +215,9 @@ export class SpecifyPage {
   /** One list over all specifications, with every question that can be asked; else one specification's tree. */
   protected readonly asList = signal(inject(ActivatedRoute).snapshot.queryParamMap.has('l'));
   protected readonly listed = signal<Selection | null>(null);
-  protected readonly picked = signal<readonly string[]>([]);
+  protected readonly picked = signal<Selection | null>(null);
   protected readonly kind = requirementKind;
+  protected readonly tree = specificationTree;
   protected readonly fields = computed(() =>
     projectFields(
       this.scope.project()?.profile.levels ?? [],
@@ -193,16 +230,16 @@ export class SpecifyPage {
   protected readonly title = signal('');
   protected readonly key = signal('');
   protected readonly prefix = signal('');
-  protected readonly names = { begin: specifyCommands.addSpecification.name, add: specifyCommands.addRequirement.name };
+  protected readonly names = {
+    begin: specifyCommands.addSpecification.name,
+    add: specifyCommands.addRequirement.name,
+    place: specifyCommands.placeRequirement.name,
+  };
   protected readonly author = computed(() => this.scope.roles().includes('author'));
   protected readonly shownKey = computed(() => this.record() ?? '');
   protected readonly specification = computed(() => this.chosen() || this.specifications()[0]?.key || '');
   protected readonly acting = signal(false);
-  protected readonly selection = computed((): Selection | null => {
-    if (this.asList()) return this.listed();
-    const keys = this.picked();
-    return keys.length ? { kind: 'requirement', keys: [...keys] } : null;
-  });
+  protected readonly selection = computed(() => (this.asList() ? this.listed() : this.picked()));
   protected readonly choices = computed((): BulkChoice[] => [
     ...reviewChoices(this.scope.roles()),
     ...(this.author()
@@ -240,6 +277,13 @@ export class SpecifyPage {
           queryParamsHandling: 'merge',
         }),
     );
+    // What one moved oneself is shown at once.
+    onAction(specifyCommands.placeRequirement.done, ({ answer }) => {
+      this.store.dispatch(treeActions.changed({ tree: specificationTree.name, keys: [answer.key], seen: [] }));
+      this.toPlace.shift();
+      this.placeNext();
+    });
+    onAction(specifyCommands.placeRequirement.failed, () => this.toPlace.splice(0));
     onAction(specifyCommands.addSpecification.done, ({ answer }) => {
       this.beginning.set(false);
       this.chosen.set(answer.key);
@@ -264,6 +308,19 @@ export class SpecifyPage {
     });
   }
 
+  /** Puts rows where somebody moved them: one after the other, so that they keep their order. */
+  protected place({ keys, under, before }: Placing): void {
+    const waits = this.toPlace.length > 0;
+    this.toPlace.push(...keys.map((key) => ({ key, under, before })));
+    if (!waits) this.placeNext();
+  }
+
+  private placeNext(): void {
+    const [next] = this.toPlace;
+    if (next) this.store.dispatch(specifyCommands.placeRequirement.start({ project: this.scope.slug(), ...next }));
+  }
+
+  private readonly toPlace: { readonly key: string; readonly under: string | null; readonly before: string | null }[] = [];
   protected readonly missing = (): string =>
     firstMissing([!this.title().trim(), 'Give it a title.'], [!this.key().trim(), 'Give it a key.']);
 

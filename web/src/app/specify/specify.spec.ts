@@ -1,9 +1,9 @@
 import * as base from '@contract/base';
 import * as contract from '@contract/specify';
-import type { Requirement, RequirementDetail } from '@contract/specify';
+import type { BranchRow, Branches, Requirement, RequirementDetail } from '@contract/specify';
 import { getCord } from '@contract/prove';
 import { requirementCode } from '@contract/measure';
-import { FakeApi, hear, mount, openWeb, type Mounted } from '../base/testing';
+import { FakeApi, hear, listOver, mount, openWeb, type Mounted } from '../base/testing';
 import { ImportPage } from './import-page';
 import { RequirementRecord } from './requirement-record';
 import { proofCommands, proofFeature } from './requirement-proof';
@@ -51,13 +51,35 @@ const rooms = [
   { feature: proofFeature, effects: proofCommands },
 ] as never;
 
+/** A specification's tree over rows of the test, as the server answers it. */
+const branchesOver =
+  (rows: () => readonly Requirement[]) =>
+  ({ at, of, to }: Record<string, unknown>): Branches => {
+    const all = rows().map((r): BranchRow => ({ ...r, children: rows().filter((o) => o.under === r.key).length }));
+    const here = (under: string | null): BranchRow[] => all.filter((r) => r.under === under).sort((a, b) => a.position - b.position);
+    const way: Branches['path'] = [];
+    for (let up = all.find((r) => r.key === to); up; up = all.find((r) => r.key === up?.under))
+      way.unshift({ row: up, at: here(up.under).indexOf(up) });
+    return {
+      total: all.length,
+      branches: ((at as string | undefined)?.split(',') ?? []).map((page) => {
+        const under = page.split('.')[0] || null;
+        return { under, page: 0, total: here(under).length, rows: here(under) };
+      }),
+      rows: ((of as string | undefined)?.split(',') ?? []).flatMap((key) => all.find((r) => r.key === key) ?? []),
+      path: way,
+      seq: 7,
+    };
+  };
+
 function serve(api: FakeApi, rows: () => Requirement[]): void {
   api
     .on(contract.listSpecifications, () => [
       { key: 'BRK', title: 'Brake', prefix: 'BRK', requirements: 3 },
       { key: 'SYS', title: 'System', prefix: 'SYS', requirements: 0 },
     ])
-    .on(contract.listRequirements, () => ({ rows: rows(), next: null, total: rows().length, seq: 7 }))
+    .on(contract.listRequirements, listOver(rows))
+    .on(contract.listBranches, branchesOver(rows))
     .on(contract.getRequirement, ({ key }) => detail(Number(String(key).slice(-1))))
     .on(base.listFields, () => [])
     .on(base.getRecord, () => ({ following: false, record: {}, snapshot: null, traces: [], signatures: [], externalIds: [] }))
@@ -93,14 +115,18 @@ describe('the tree of a specification', () => {
     await page.settled();
   };
 
-  it('shows the rows of the chosen specification, filtered as one types', async () => {
+  it('shows the rows of the chosen specification, and finds words as one types', async () => {
     await open();
-    expect(page.text()).toContain('3 of 3');
+    expect(page.text()).toContain('3 rows');
     const box = page.one<HTMLInputElement>('[data-filter]');
-    box.value = 'lamp';
+    box.value = 'Title 2';
     box.dispatchEvent(new Event('input'));
     await page.settled();
-    expect(page.text()).toContain('1 of 3');
+    expect(page.text()).toContain('1 row');
+    expect(items().map((i) => i.querySelector('.key')?.textContent)).toEqual(['BRK-002']);
+    expect(api.of(contract.listRequirements).at(-1)).toEqual(
+      jasmine.objectContaining({ specification: 'BRK', filter: '{"words":"Title 2"}' }),
+    );
     box.value = 'gondola';
     box.dispatchEvent(new Event('input'));
     await page.settled();
@@ -124,32 +150,114 @@ describe('the tree of a specification', () => {
     expect(page.text()).toContain('2 chosen');
   });
 
-  it('acts on what is chosen, with levels, methods and specifications to choose from', async () => {
+  it('acts on what is chosen, or on all of it as a question, with levels, methods and specifications to choose from', async () => {
     await open();
-    await page.press(/Choose all shown/);
+    items()[1].dispatchEvent(new MouseEvent('click', { bubbles: true, ctrlKey: true }));
+    await page.settled();
     await page.press(/Act on them/);
     expect(page.text()).toContain('Move to System');
     await page.press(/Level: SIL 2/);
-    expect(api.of(base.previewBulk)[0]).toEqual(
-      jasmine.objectContaining({
-        selection: { kind: 'requirement', keys: ['BRK-001', 'BRK-002', 'BRK-003'] },
-        act: { act: 'set', values: { level: 'SIL 2' } },
-      }),
-    );
+    await page.press(/Choose none/);
+    await page.press(/Choose all 3/);
+    await page.press(/Act on them/);
+    await page.press(/Level: SIL 2/);
+    const asked = api.of(base.previewBulk).map((input) => input['selection']);
+    expect(asked[0]).toEqual({ kind: 'requirement', keys: ['BRK-002'] });
+    expect(asked.at(-1)).toEqual({ kind: 'requirement', filter: '{"and":[{"field":"specification","is":["BRK"]}]}' });
   });
 
   it('patches just the row that somebody else changed', async () => {
     await open();
     rows = [row(1, { title: 'Changed by Tom' }), ...rows.slice(1)];
-    api.on(contract.listRequirements, ({ filter }) => {
-      const keys = (JSON.parse(String(filter)) as { is: string[] }).is;
-      return { rows: rows.filter((r) => keys.includes(r.key)), next: null, total: 1, seq: 8 };
-    });
     hear(store, 'requirement', 'BRK-001');
     await page.settled();
     expect(page.text()).toContain('Changed by Tom');
-    expect(page.text()).toContain('3 of 3');
-    expect(api.of(contract.listRequirements).at(-1)?.['filter']).toBe('{"field":"key","is":["BRK-001"]}');
+    expect(page.text()).toContain('3 rows');
+    expect(api.of(contract.listBranches).at(-1)).toEqual({ project: 'demo', key: 'BRK', of: 'BRK-001' });
+  });
+
+  describe('with headings', () => {
+    const open3 = async (roles?: Parameters<typeof openWeb>[0]): Promise<HTMLElement> => {
+      await open(roles);
+      rows = [
+        row(1, { kind: 'heading', title: 'Brake' }),
+        row(2, { under: 'BRK-001', position: 1 }),
+        row(3, { under: 'BRK-001', position: 2 }),
+        row(4, { kind: 'heading', title: 'Lamp', position: 4 }),
+      ];
+      hear(store, 'requirement', 'BRK-001', 'requirements imported');
+      await page.settled();
+      await page.settled();
+      api.on(contract.placeRequirement, ({ key, under, before }) => {
+        const moved = rows.find((r) => r.key === key) as Requirement;
+        const at = before ? (rows.find((r) => r.key === before)?.position ?? 0) - 0.5 : 99;
+        rows = rows.map((r) => (r.key === key ? { ...moved, under: under as string | null, position: at } : r));
+        return detail(Number(String(key).slice(-1)), { under: under as string | null, position: at });
+      });
+      return page.one('[role=tree]');
+    };
+    const shown = (): string[] => items().map((i) => `${i.getAttribute('aria-level')} ${i.querySelector('.key')?.textContent}`);
+    const placed = (): unknown[] => api.of(contract.placeRequirement).map(({ key, under, before }) => [key, under, before]);
+
+    it('folds and goes by the arrows, and remembers on this device what is folded', async () => {
+      localStorage.clear();
+      const tree = await open3();
+      expect(shown()).toEqual(['1 BRK-001', '2 BRK-002', '2 BRK-003', '1 BRK-004']);
+      await page.key(tree, 'Home');
+      await page.key(tree, 'ArrowRight');
+      await page.key(tree, 'ArrowLeft');
+      await page.key(tree, 'ArrowLeft');
+      expect(shown()).toEqual(['1 BRK-001', '1 BRK-004']);
+      expect(items()[0].getAttribute('aria-expanded')).toBe('false');
+      expect(Object.entries(localStorage).find(([name]) => name.includes('folded'))?.[1]).toBe('["BRK-001"]');
+      await page.key(tree, 'ArrowRight');
+      expect(shown().length).toBe(4);
+      expect(items()[1].getAttribute('aria-setsize')).toBe('2');
+    });
+
+    it('moves the row by keys: down, into the heading above, and out again', async () => {
+      const tree = await open3();
+      await page.key(tree, 'Home');
+      await page.key(tree, 'ArrowDown');
+      await page.key(tree, 'ArrowDown', { altKey: true, shiftKey: true });
+      await page.settled();
+      expect(shown()).toEqual(['1 BRK-001', '2 BRK-003', '2 BRK-002', '1 BRK-004']);
+      await page.key(tree, 'End');
+      await page.key(tree, 'ArrowRight', { altKey: true, shiftKey: true });
+      await page.settled();
+      expect(shown()).toEqual(['1 BRK-001', '2 BRK-003', '2 BRK-002', '2 BRK-004']);
+      await page.key(tree, 'End');
+      await page.key(tree, 'ArrowLeft', { altKey: true, shiftKey: true });
+      await page.settled();
+      expect(placed()).toEqual([
+        ['BRK-002', 'BRK-001', null],
+        ['BRK-004', 'BRK-001', null],
+        ['BRK-004', null, null],
+      ]);
+    });
+
+    it('moves rows by drag: before one, or under a heading; nobody without the right to it drags', async () => {
+      await open3();
+      const drag = async (from: number, to: number, share: number): Promise<void> => {
+        const transfer = new DataTransfer();
+        const box = items()[to].getBoundingClientRect();
+        const at = { bubbles: true, cancelable: true, dataTransfer: transfer, clientY: box.top + box.height * share };
+        items()[from].dispatchEvent(new DragEvent('dragstart', at));
+        items()[to].dispatchEvent(new DragEvent('dragover', at));
+        await page.settled();
+        items()[to].dispatchEvent(new DragEvent('drop', at));
+        await page.settled();
+      };
+      await drag(2, 1, 0.1);
+      await drag(1, 3, 0.5);
+      expect(placed()).toEqual([
+        ['BRK-003', 'BRK-001', 'BRK-002'],
+        ['BRK-003', 'BRK-004', null],
+      ]);
+      TestBed.resetTestingModule();
+      await open3(['auditor']);
+      expect(items()[0].getAttribute('draggable')).toBeNull();
+    });
   });
 
   it('offers an auditor nothing to change', async () => {
@@ -287,30 +395,5 @@ describe('the import of a table', () => {
     expect(page.missing(/Nothing differs/)).toContain('Every row is here already');
     await page.write(/^Text/, 'words');
     expect(page.text()).toContain('0 new, 1 changed, 0 the same');
-  });
-});
-
-describe('what is known of requirements', () => {
-  it('is of the specification that was asked for last, whichever answers first', () => {
-    const { reducer } = specifyFeature;
-    const { start, done } = specifyCommands.listRequirements;
-    const ask = (specification: string) => start({ project: 'demo', specification } as never);
-    const answer = (specification: string) =>
-      done({
-        input: { project: 'demo', specification } as never,
-        answer: { rows: [row(1, { specification, key: `${specification}-001` })], next: null, total: 1, seq: 1 },
-        command: '',
-        phase: 'done',
-      });
-    const after = (...actions: Parameters<typeof reducer>[1][]) =>
-      actions.reduce(reducer, undefined as unknown as ReturnType<typeof reducer>);
-    for (const order of [
-      ['BRK', 'SYS'],
-      ['SYS', 'BRK'],
-    ]) {
-      const state = after(ask('SYS'), ask('BRK'), ...order.map(answer));
-      expect(state.requirements.rows.map(({ key }) => key)).toEqual(['BRK-001']);
-      expect(state.read).toBe('BRK');
-    }
   });
 });

@@ -112,6 +112,9 @@ export function together(filters: readonly (Filter | undefined)[]): Filter | und
   return some.length > 1 ? { and: some } : some[0];
 }
 
+/** Records of these keys, as a list's address holds it. */
+export const keysFilter = (keys: readonly string[]): string => JSON.stringify({ field: 'key', is: keys } satisfies Filter);
+
 /** A value as it is typed: in quotes where it holds spaces or commas. */
 export const quoted = (value: string): string => (/[\s,"]/.test(value) ? `"${value.replaceAll('"', '')}"` : value);
 

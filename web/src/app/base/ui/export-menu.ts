@@ -1,7 +1,7 @@
 import { ChangeDetectionStrategy, Component, computed, inject, input } from '@angular/core';
 import { MatMenuModule } from '@angular/material/menu';
 import { MatSnackBar } from '@angular/material/snack-bar';
-import { keysFilter } from '../paged';
+import { keysFilter } from '../list/filter-text';
 import { useProject } from '../live';
 import { Icon } from './icon';
 
