@@ -165,8 +165,13 @@ test('two editors of one requirement: both versions are shown and no text is los
   await expect(other.getByText(/revision 2, mira/)).toBeVisible();
   await other.getByRole('button', { name: /Save revision/ }).click();
   await expect(other.getByText(/mira.oberon saved revision 2 while you were writing/)).toBeVisible();
-  await expect(other.getByText('every 200 ms').first()).toBeVisible();
-  await other.getByRole('button', { name: 'Save mine as revision 3' }).click();
+  await expect(other.locator('ins', { hasText: '200' })).toBeVisible();
+  await expect(other.getByRole('button', { name: 'Save this as revision 3' })).toBeDisabled();
+  await other
+    .getByRole('group', { name: 'You both changed this: choose' })
+    .getByRole('radio', { name: /^Yours/ })
+    .check();
+  await other.getByRole('button', { name: 'Save this as revision 3' }).click();
   await expect(other.getByText(/revision 3, bela/)).toBeVisible();
   await other.getByRole('tab', { name: /^History/ }).click();
   await expect(other.locator('del', { hasText: '200' })).toBeVisible();
@@ -224,7 +229,7 @@ test('a specification is folded, put in order and found in by keys, and others s
   const place = async (of: Page, key: string): Promise<string[]> => {
     const names = await of.getByRole('treeitem').allInnerTexts();
     const at = names.findIndex((name) => name.includes(key));
-    return [names[at - 1] ?? '', names[at + 1] ?? ''].map((name) => /[A-Z]+-\d+/.exec(name)?.[0] ?? '');
+    return [names[at - 1] ?? '', names[at + 1] ?? ''].map((name) => /\b[A-Z]{2,5}-\d{1,6}/.exec(name)?.[0] ?? '');
   };
   const tree = page.getByRole('tree');
   await expect(page.getByRole('treeitem', { name: /BRK-022/ })).toHaveAttribute('aria-current', 'true');

@@ -207,6 +207,20 @@ describe('acts that are done together', () => {
     expect((await slow).status).toBe(200);
   });
 
+  it('hold nothing of what many runs rest on, and wait for nobody who holds that', async () => {
+    const held = await p.owner.getConnection();
+    await held.query(`use ${p.name}`);
+    await held.query('begin');
+    await held.query(`select * from records where project_id = ${p.projectId} and kind in ('case', 'round', 'build') for update`);
+    const answered = await Promise.race([
+      Promise.all([step(items[7].key, 2), step(items[8].key, 2)]),
+      new Promise((resolve) => setTimeout(resolve, 5000, 'waited')),
+    ]);
+    await held.query('commit');
+    held.release();
+    expect((answered as { status: number }[]).map(({ status }) => status)).toEqual([200, 200]);
+  });
+
   it('leave nothing of what is refused in the middle, and take a name once', async () => {
     const actor = (operation?: string): Actor => ({
       ...p.as('tester'),

@@ -5,6 +5,7 @@ export * from './readable';
 export * from './entry-words';
 export * from './connections';
 export * from './words';
+export * from './merge';
 export * from './news';
 export * from './own-fields';
 export * from './passage';

@@ -1,5 +1,5 @@
 import { groupBy } from '@core/base';
-import type { Db, Tx } from './database';
+import { forRecording, type Db, type Tx } from './database';
 import { isClash, isDuplicate, isLockWait, Refusal } from './errors';
 import {
   appendAll,
@@ -114,30 +114,27 @@ class Together {
   }
 
   private async commitWhole(batch: readonly Waiting[]): Promise<void> {
-    const { worked, last } = await this.db.transaction(
-      async (tx) => {
-        const rights = await heldRights(
-          tx,
-          this.projectId,
-          batch.map(({ actor }) => actor),
-        );
-        const operations = await noteTogether(tx, batch);
-        const shared = new SharedWork(await readAhead(tx, this.projectId, batch));
-        const worked: Worked[] = [];
-        for (const waiting of batch) worked.push(await work(tx, waiting, { rights, shared, operations }));
-        await shared.write(tx);
-        const last = await appendAll(
-          tx,
-          this.projectId,
-          worked.map(({ writing }) => writing),
-          undefined,
-          () => shared.write(tx),
-        );
-        return { worked, last };
-      },
-      // Each act reads what is stored when it is its turn, as if it were alone.
-      { isolationLevel: 'read committed' },
-    );
+    // Each act reads what is stored when it is its turn, as if it were alone.
+    const { worked, last } = await forRecording(this.db).transaction(async (tx) => {
+      const rights = await heldRights(
+        tx,
+        this.projectId,
+        batch.map(({ actor }) => actor),
+      );
+      const operations = await noteTogether(tx, batch);
+      const shared = new SharedWork(await readAhead(tx, this.projectId, batch));
+      const worked: Worked[] = [];
+      for (const waiting of batch) worked.push(await work(tx, waiting, { rights, shared, operations }));
+      await shared.write(tx);
+      const last = await appendAll(
+        tx,
+        this.projectId,
+        worked.map(({ writing }) => writing),
+        undefined,
+        () => shared.write(tx),
+      );
+      return { worked, last };
+    });
     for (const { waiting, writing, value } of worked) {
       committed(writing, last.get(writing) ?? 0);
       waiting.done(value);

@@ -19,7 +19,7 @@ import {
   type Upload,
   type Writing,
 } from '../base';
-import { evidenceOf, observationAsked, selectAround, runDetail, sameCombination, storedRunHash, type StoredRun } from './store';
+import { around, evidenceOf, observationAsked, runDetail, sameCombination, storedRunHash, type StoredRun } from './store';
 import { evidenceRows, runRows } from './rows';
 import { evidence, runs } from './tables';
 
@@ -38,7 +38,7 @@ export async function lockOpenRun(w: Writing, key: string): Promise<LockedRun> {
 const lockedRuns = (wait: { noWait: true } | { noWait?: never }) =>
   statement((db) =>
     db
-      .select({ record: records, run: runs })
+      .select({ record: records, run: runs, ...around })
       .from(records)
       .innerJoin(runs, eq(runs.id, records.id))
       .where(and(eq(records.projectId, sql.placeholder('projectId')), sql`${records.key} in (${sql.placeholder('keys')})`))
@@ -47,8 +47,7 @@ const lockedRuns = (wait: { noWait: true } | { noWait?: never }) =>
 const lockWaiting = lockedRuns({});
 const lockAtOnce = lockedRuns({ noWait: true });
 
-type RunAround = Awaited<ReturnType<typeof selectAround>>[number];
-type LockedRun = Pick<StoredRun, 'record' | 'run'> & RunAround;
+type LockedRun = Awaited<ReturnType<typeof lockWaiting>>[number];
 
 /** Runs locked, with what is around them, by their keys. */
 async function lockRuns(
@@ -56,19 +55,7 @@ async function lockRuns(
   keys: readonly string[],
 ): Promise<Map<string, LockedRun>> {
   const rows = await (atOnce ? lockAtOnce : lockWaiting)(tx, { projectId, keys: keys.map(plainKey) });
-  const around = rows.length
-    ? await selectAround(
-        tx,
-        rows.map(({ run }) => run.id),
-      )
-    : [];
-  const aroundOf = new Map(around.map((item) => [item.id, item]));
-  return new Map(
-    rows.flatMap((row) => {
-      const near = aroundOf.get(row.run.id);
-      return near ? [[row.record.key, { ...row, ...near }] as const] : [];
-    }),
-  );
+  return new Map(rows.map((row) => [row.record.key, row]));
 }
 
 /** What recording on some runs needs, for all who record in the same moment. */

@@ -67,29 +67,6 @@ export function selectRuns(db: Db | Tx, where: SQL | undefined) {
     .orderBy(asc(runs.id));
 }
 
-/** What runs rest on, their rounds, builds and cases, and whether they are signed. */
-export const selectAround = (tx: Tx, ids: readonly number[]) => around(tx, { ids });
-
-const around = statement((db) =>
-  db
-    .select({
-      id: runs.id,
-      round: roundRecord.key,
-      build: buildRecord.key,
-      caseKey: caseRecord.key,
-      caseNow: caseRecord.revision,
-      closed: builds.closedSeq,
-      signed: has.signed,
-      files: has.files,
-    })
-    .from(runs)
-    .innerJoin(builds, eq(builds.id, runs.buildId))
-    .innerJoin(buildRecord, eq(buildRecord.id, builds.id))
-    .innerJoin(roundRecord, eq(roundRecord.id, runs.roundId))
-    .innerJoin(caseRecord, eq(caseRecord.id, runs.caseId))
-    .where(sql`${runs.id} in (${sql.placeholder('ids')})`),
-);
-
 /** The record that a signature is bound to, from what is stored now. */
 export function runRecord({ record, run, round, build, caseKey }: Omit<StoredRun, 'caseNow'>, files: readonly StoredEvidence[]): RunRecord {
   const { configuration, unit, tools, caseRevision, frozen, row, tester, startedAt, finishedAt, seconds, steps, verdict, corrections } =
@@ -217,6 +194,20 @@ const has = {
   decided: sql<number>`exists (select 1 from ${decisions} where ${decisions.recordId} = ${runs.id})`.mapWith(Boolean),
   files: sql<number>`exists (select 1 from ${evidence} where ${evidence.runId} = ${runs.id})`.mapWith(Boolean),
   raised: sql<number>`exists (select 1 from ${problems} where ${problems.runId} = ${runs.id})`.mapWith(Boolean),
+};
+
+/**
+ * What a run rests on, its round, build and case, and whether it is signed: each by itself, so that a statement that locks runs locks nothing
+ * of what many of them rest on.
+ */
+export const around = {
+  round: sql<string>`(select r.record_key from ${records} r where r.id = ${runs.roundId})`,
+  build: sql<string>`(select r.record_key from ${records} r where r.id = ${runs.buildId})`,
+  caseKey: sql<string>`(select r.record_key from ${records} r where r.id = ${runs.caseId})`,
+  caseNow: sql<number>`(select r.revision from ${records} r where r.id = ${runs.caseId})`.mapWith(Number),
+  closed: sql<number | null>`(select b.closed_seq from ${builds} b where b.id = ${runs.buildId})`,
+  signed: has.signed,
+  files: has.files,
 };
 
 /** Runs whole, with the names of their testers, the profile of their project and what there is to read beside them. */

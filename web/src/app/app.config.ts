@@ -71,6 +71,13 @@ export const appConfig: ApplicationConfig = {
       [listsFeature.name]: listsFeature.reducer,
       [treesFeature.name]: treesFeature.reducer,
     }),
-    provideEffects(effectsOf(baseCommands), effectsOf(peekCommands), effectsOf(recordCommands), effectsOf(bulkCalls), listEffects, treeEffects),
+    provideEffects(
+      effectsOf(baseCommands),
+      effectsOf(peekCommands),
+      effectsOf(recordCommands),
+      effectsOf(bulkCalls),
+      listEffects,
+      treeEffects,
+    ),
   ],
 };

@@ -4,6 +4,8 @@ import { useProject } from './live';
 export interface Draft<T> {
   readonly content: T;
   readonly basedOn: number;
+  /** As it was then. */
+  readonly base?: T;
 }
 
 export interface DeviceMemory<T> {

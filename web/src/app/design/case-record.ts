@@ -1,17 +1,14 @@
 import { ChangeDetectionStrategy, Component, computed, effect, inject, input, signal, untracked } from '@angular/core';
-import { DatePipe } from '@angular/common';
 import { FormsModule } from '@angular/forms';
 import { MatButtonModule } from '@angular/material/button';
-import { MatDialog } from '@angular/material/dialog';
 import { ActivatedRoute, Router } from '@angular/router';
 import type { CaseDetail } from '@contract/design';
-import type { Filter, TraceRow } from '@contract/base';
+import type { Filter } from '@contract/base';
 import { listRequirements } from '@contract/specify';
-import { caseFaults, plainContent, type CaseContent, type CaseRow } from '@core/design';
+import { canonicalJson, sentencesOf, type Json } from '@core/base';
+import { caseFaults, plainContent, type CaseContent, type CaseRow, type CaseStep } from '@core/design';
 import {
-  askApproval,
-  askConfirmation,
-  askReason,
+  type Conflict,
   type Draft,
   firstMissing,
   forgetProblem,
@@ -19,19 +16,16 @@ import {
   Needs,
   onAction,
   onChanged,
-  OwnFields,
   type PickedRow,
-  ProblemNote,
+  recordCommands,
+  RecordFrame,
   RecordLink,
-  RecordPanels,
   RecordPicker,
-  reviewWords,
   selectRequest,
-  suspectWords,
+  type SignAnswer,
+  Traces,
   useDeviceMemory,
   useProject,
-  waitingWords,
-  WordsDiff,
 } from '../base';
 import { designCommands, designFeature } from './state';
 import { RowsEditor } from './rows-editor';
@@ -49,42 +43,53 @@ const callWords = (values: Readonly<Record<string, string>>): string => {
   const given = Object.entries(values).map(([name, value]) => `${name} = ${value}`);
   return given.length ? ` with ${given.join(', ')}` : '';
 };
-const outline = (content: CaseContent): string =>
-  [
-    content.title,
-    content.objective,
-    content.preconditions,
-    ...content.steps.map(
-      (s, i) =>
-        `${i + 1}. ${s.call ? `all steps of ${s.call.key} revision ${s.call.revision}${callWords(s.call.with)}` : `${s.action} → ${s.expected}`}`,
-    ),
-    `${content.plannedMinutes} min`,
-    ...(content.rows ?? []).map(
-      (row) =>
-        `Row ${row.name}: ${Object.entries(row.values)
-          .map(([name, value]) => `${name} = ${value}`)
-          .join(', ')}`,
-    ),
-  ].join('\n');
+/** A step in one line, as it is compared. */
+const stepWords = (text: string): string => {
+  const { action, expected, call } = JSON.parse(text) as CaseStep;
+  return call ? `all steps of ${call.key} revision ${call.revision}${callWords(call.with)}` : `${action} → ${expected}`;
+};
+const rowWords = (text: string): string => {
+  const { name, values } = JSON.parse(text) as CaseRow;
+  return `${name}: ${Object.entries(values)
+    .map(([of, value]) => `${of} = ${value}`)
+    .join(', ')}`;
+};
+const plainWords = (text: string): string => String(JSON.parse(text));
+
+/** How the members of a case are compared: texts sentence by sentence, steps and rows one by one, the rest as a whole. */
+const members: readonly { name: keyof CaseContent; label: string; show?: (passage: string) => string }[] = [
+  { name: 'title', label: 'Title', show: plainWords },
+  { name: 'objective', label: 'Objective' },
+  { name: 'preconditions', label: 'Preconditions' },
+  { name: 'steps', label: 'Steps', show: stepWords },
+  { name: 'rows', label: 'Data rows', show: rowWords },
+  { name: 'plannedMinutes', label: 'Planned minutes', show: plainWords },
+];
+function passages(name: keyof CaseContent, content: CaseContent | undefined): string[] {
+  if (!content) return [];
+  if (name === 'objective' || name === 'preconditions') return sentencesOf(content[name]);
+  if (name === 'steps' || name === 'rows') return (content[name] ?? []).map((item) => canonicalJson(item as unknown as Json));
+  return [JSON.stringify(name === 'plannedMinutes' ? Number(content[name]) || 0 : content[name])];
+}
+function fromPassages(mine: CaseContent, chosen: Readonly<Record<string, readonly string[]>>): CaseContent {
+  const items = (name: string): unknown[] => (chosen[name] ?? []).map((item) => JSON.parse(item) as unknown);
+  const { rows: _, ...rest } = mine;
+  const rows = items('rows') as CaseRow[];
+  return {
+    ...rest,
+    title: (items('title')[0] ?? mine.title) as string,
+    objective: (chosen['objective'] ?? []).join(''),
+    preconditions: (chosen['preconditions'] ?? []).join(''),
+    plannedMinutes: (items('plannedMinutes')[0] ?? mine.plannedMinutes) as number,
+    steps: items('steps') as CaseStep[],
+    ...(rows.length ? { rows } : {}),
+  };
+}
 
 /** One verification case: what it shows, its steps, what it verifies, its runs, and what is said of it. */
 @Component({
   selector: 'cp-case-record',
-  imports: [
-    DatePipe,
-    FormsModule,
-    MatButtonModule,
-    Icon,
-    ProblemNote,
-    RecordLink,
-    OwnFields,
-    RecordPanels,
-    RecordPicker,
-    WordsDiff,
-    RowsEditor,
-    StepsEditor,
-    Needs,
-  ],
+  imports: [FormsModule, MatButtonModule, Icon, RecordFrame, RecordLink, RecordPicker, RowsEditor, StepsEditor, Needs, Traces],
   changeDetection: ChangeDetectionStrategy.OnPush,
   templateUrl: './case-record.html',
   styles: `
@@ -94,29 +99,19 @@ const outline = (content: CaseContent): string =>
       align-items: center;
       padding: 4px 0;
     }
-    .tiny {
-      width: 130px;
-      padding: 4px 8px;
-    }
     .steps td {
       vertical-align: top;
     }
     .minutes {
       width: 120px;
     }
-    .revision {
-      padding: 10px 0;
-      border-top: 1px solid var(--hairline);
-    }
   `,
 })
 export class CaseRecord {
-  protected readonly reviewWords = reviewWords;
   readonly key = input.required<string>();
   protected readonly scope = useProject();
   private readonly store = this.scope.store;
   private readonly drafts = useDeviceMemory<Draft<CaseContent>>('draft');
-  private readonly dialogs = inject(MatDialog);
   private readonly router = inject(Router);
   private readonly route = inject(ActivatedRoute);
   private readonly detail = this.store.selectSignal(designFeature.selectDetail);
@@ -136,18 +131,27 @@ export class CaseRecord {
     );
   protected readonly faults = computed(() => (this.draft() ? caseFaults(this.draft() as CaseContent) : []));
   protected readonly author = computed(() => this.scope.roles().includes('author'));
-  protected readonly reviewer = computed(() => this.scope.roles().includes('reviewer'));
   protected readonly names = {
     save: designCommands.saveCase.name,
     state: designCommands.setState.name,
     approve: designCommands.approve.name,
-    trace: designCommands.addTrace.name,
-    confirm: designCommands.confirmTrace.name,
-    remove: designCommands.removeTrace.name,
   };
-  protected readonly conflict = computed(() =>
-    this.saving().problem?.code === 'conflict' ? (this.saving().problem?.current as CaseDetail) : null,
-  );
+  /** After a conflict: what was stored meanwhile beside what was typed, passage by passage. */
+  protected readonly conflict = computed((): Conflict | null => {
+    const { problem } = this.saving();
+    const mine = this.draft();
+    if (problem?.code !== 'conflict' || !mine) return null;
+    const theirs = problem.current as CaseDetail;
+    const fields = members.map(({ name, label, show }) => ({
+      name,
+      label,
+      base: passages(name, JSON.parse(this.base()) as CaseContent),
+      mine: passages(name, plainContent(mine)),
+      theirs: passages(name, contentOf(theirs)),
+      ...(show ? { show } : {}),
+    }));
+    return { by: theirs.updatedBy, revision: theirs.revision, fields };
+  });
   private edited = '';
   /** The revision that was read when writing began: saving on top of a newer one must be a choice. */
   protected readonly basedOn = signal(0);
@@ -177,7 +181,7 @@ export class CaseRecord {
       this.begin(false);
       void this.router.navigate([], { queryParams: {} });
     });
-    for (const done of [designCommands.addTrace.done, designCommands.confirmTrace.done, designCommands.removeTrace.done])
+    for (const done of [recordCommands.addTrace.done, recordCommands.confirmTrace.done, recordCommands.removeTrace.done])
       onAction(done, () => this.store.dispatch(designCommands.getCase.start({ project: this.scope.slug(), key: this.key() })));
   }
 
@@ -186,8 +190,8 @@ export class CaseRecord {
     const shown = this.shown();
     if (!shown) return;
     const content = contentOf(shown);
-    this.base.set(JSON.stringify(content));
     const known = editing ? this.drafts.read(shown.key) : undefined;
+    this.base.set(JSON.stringify(known?.base ?? content));
     this.basedOn.set(known?.basedOn ?? shown.revision);
     this.draft.set(known?.content ?? content);
     this.reason.set('');
@@ -198,7 +202,12 @@ export class CaseRecord {
     const draft = this.draft();
     if (!draft) return;
     this.draft.set({ ...draft, ...change });
-    if (this.changed()) this.drafts.keep(this.key(), { content: { ...draft, ...change }, basedOn: this.basedOn() });
+    if (this.changed())
+      this.drafts.keep(this.key(), {
+        content: { ...draft, ...change },
+        basedOn: this.basedOn(),
+        base: JSON.parse(this.base()) as CaseContent,
+      });
     else this.drafts.drop(this.key());
   }
 
@@ -234,6 +243,17 @@ export class CaseRecord {
       );
   }
 
+  /** Saves what was chosen passage by passage, on top of the version that came in between. */
+  protected saveMerged(chosen: Readonly<Record<string, readonly string[]>>): void {
+    const [theirs, mine] = [this.conflict(), this.draft()];
+    if (!theirs || !mine) return;
+    this.base.set(JSON.stringify(contentOf(this.saving().problem?.current as CaseDetail)));
+    this.basedOn.set(theirs.revision);
+    this.put(fromPassages(mine, chosen));
+    if (this.changed()) this.save(theirs.revision);
+    else this.discard();
+  }
+
   protected discard(): void {
     this.drafts.drop(this.key());
     this.store.dispatch(forgetProblem({ name: this.names.save }));
@@ -245,68 +265,29 @@ export class CaseRecord {
     this.store.dispatch(designCommands.getCase.start(at));
   }
 
-  /** A reviewer approves what somebody else wrote. */
-  protected mayApprove(c: CaseDetail): boolean {
-    return this.reviewer() && c.state === 'review' && (c.author !== this.me() || this.ownAllowed());
+  protected readonly ownAllowed = computed(() => (this.scope.project()?.profile.policies?.ownApprovalAt.length ?? 0) > 0);
+  protected readonly confirms = computed(
+    () => this.shown()?.verifies.flatMap((t) => (t.waits && t.drawnBy !== this.scope.session()?.person.login ? t.to : [])) ?? [],
+  );
+
+  protected approve({ password, reason }: SignAnswer): void {
+    const c = this.shown();
+    if (!c) return;
+    const { key, revision: basedOn, hash } = c;
+    this.store.dispatch(designCommands.approve.start({ project: this.scope.slug(), key, basedOn, hash, password, reason }));
   }
 
-  protected approve(c: CaseDetail): void {
-    const { key, revision, hash } = c;
-    const confirms = c.verifies.filter((t) => t.waits && t.drawnBy !== this.me()).map((t) => t.to);
-    const printedName = this.scope.session()?.person.printedName ?? '';
-    askApproval(this.dialogs, { key, what: 'case', revision, hash, printedName, confirms }).subscribe(({ password, reason }) =>
-      this.store.dispatch(designCommands.approve.start({ project: this.scope.slug(), key, basedOn: revision, hash, password, reason })),
-    );
-  }
-
-  protected setState(state: 'draft' | 'review', basedOn: number): void {
+  protected setState(state: 'draft' | 'review'): void {
+    const basedOn = this.shown()?.revision ?? 0;
     this.store.dispatch(designCommands.setState.start({ project: this.scope.slug(), key: this.key(), basedOn, state }));
-  }
-
-  protected readonly suspect = suspectWords;
-  protected readonly waiting = waitingWords;
-  protected readonly me = computed(() => this.scope.session()?.person.login ?? '');
-  private readonly ownAllowed = computed(() => (this.scope.project()?.profile.policies?.ownApprovalAt.length ?? 0) > 0);
-
-  protected confirm(trace: TraceRow): void {
-    askConfirmation(this.dialogs, trace).subscribe((reason) =>
-      this.store.dispatch(
-        designCommands.confirmTrace.start({
-          project: this.scope.slug(),
-          id: trace.id,
-          reason,
-          fromRevision: trace.fromNow,
-          toRevision: trace.toNow,
-        }),
-      ),
-    );
   }
 
   protected link(rows: readonly PickedRow[]): void {
     for (const { key: to } of rows)
-      this.store.dispatch(designCommands.addTrace.start({ project: this.scope.slug(), kind: 'verifies', from: this.key(), to }));
-  }
-
-  protected unlink(trace: TraceRow): void {
-    const take = (reason: string): void =>
-      this.store.dispatch(designCommands.removeTrace.start({ project: this.scope.slug(), id: trace.id, reason }));
-    if (this.shown()?.state !== 'approved') return take('');
-    askReason(this.dialogs, {
-      title: 'Take the trace back',
-      text: `${trace.from} to ${trace.to}: the case is approved, so the ledger keeps why.`,
-      confirm: 'Take it back',
-    }).subscribe(take);
+      this.store.dispatch(recordCommands.addTrace.start({ project: this.scope.slug(), kind: 'verifies', from: this.key(), to }));
   }
 
   protected plan(): void {
     void this.router.navigate(['/', this.scope.slug(), 'run', 'plan'], { queryParams: { cases: this.key() } });
-  }
-
-  protected theirs(conflict: CaseDetail): string {
-    return outline(contentOf(conflict));
-  }
-
-  protected mine(): string {
-    return this.draft() ? outline(this.draft() as CaseContent) : '';
   }
 }

@@ -1,5 +1,4 @@
 import { createFeature, createReducer, on } from '@ngrx/store';
-import { addTrace, confirmTrace, removeTrace } from '@contract/base';
 import * as contract from '@contract/design';
 import type { CaseDetail } from '@contract/design';
 import { command } from '../base';
@@ -10,9 +9,6 @@ export const designCommands = {
   saveCase: command('[Design] save case', contract.saveCase),
   setState: command('[Design] set state', contract.setCaseState),
   approve: command('[Design] approve', contract.approveCase),
-  addTrace: command('[Design] add trace', addTrace),
-  confirmTrace: command('[Design] confirm trace', confirmTrace),
-  removeTrace: command('[Design] remove trace', removeTrace),
 };
 
 interface DesignState {

@@ -129,22 +129,26 @@ export class RequirementForm {
       this.editing = of.key;
       untracked(() => {
         const content = contentOf(of);
-        this.base.set(JSON.stringify(content));
-        this.reason.set('');
         const known = this.drafts.read(of.key);
+        this.base.set(JSON.stringify(known?.base ?? content));
+        this.reason.set('');
         this.basedOn = known?.basedOn ?? of.revision;
         this.draft.set(known?.content ?? content);
       });
     });
   }
 
+  private written(): Draft<RequirementContent> {
+    return { content: this.draft(), basedOn: this.basedOn, base: JSON.parse(this.base()) as RequirementContent };
+  }
+
   protected send(): void {
-    this.save.emit({ content: this.draft(), basedOn: this.basedOn, reason: this.reason().trim() });
+    this.save.emit({ ...this.written(), reason: this.reason().trim() });
   }
 
   protected put(change: Partial<RequirementContent>): void {
     this.draft.update((draft) => ({ ...draft, ...change }));
-    if (this.changed()) this.drafts.keep(this.of().key, { content: this.draft(), basedOn: this.basedOn });
+    if (this.changed()) this.drafts.keep(this.of().key, this.written());
     else this.drafts.drop(this.of().key);
   }
 }

@@ -1,57 +1,46 @@
 import { ChangeDetectionStrategy, Component, computed, effect, inject, input, signal, untracked } from '@angular/core';
-import { DatePipe } from '@angular/common';
-import { FormsModule } from '@angular/forms';
-import { MatButtonModule } from '@angular/material/button';
-import { MatDialog } from '@angular/material/dialog';
 import { ActivatedRoute, Router } from '@angular/router';
-import type { Filter, TraceRow } from '@contract/base';
+import type { Filter } from '@contract/base';
 import { listCases } from '@contract/design';
-import { listRequirements, type RequirementDetail } from '@contract/specify';
+import { listRequirements, type Requirement } from '@contract/specify';
+import { sentencesOf } from '@core/base';
 import { requirementFields, type RequirementContent } from '@core/specify';
 import {
-  askApproval,
-  askConfirmation,
-  askReason,
+  type Conflict,
   type Draft,
   forgetProblem,
   Icon,
+  type MergeField,
   onAction,
   onChanged,
-  OwnFields,
   type PickedRow,
-  ProblemNote,
-  RecordLink,
-  RecordPanels,
+  recordCommands,
+  RecordFrame,
   RecordPicker,
-  reviewWords,
   selectRequest,
-  suspectWords,
+  type SignAnswer,
+  Traces,
   useDeviceMemory,
   useProject,
-  waitingWords,
-  WordsDiff,
 } from '../base';
-import { RequirementForm } from './requirement-form';
+import { contentOf, RequirementForm } from './requirement-form';
 import { RequirementProof } from './requirement-proof';
 import { specifyCommands, specifyFeature } from './state';
+
+type Member = keyof RequirementContent;
+/** Members that are texts: compared sentence by sentence. The others are one value. */
+const texts: ReadonlySet<Member> = new Set<Member>(['text', 'rationale', 'notInCodeRationale']);
+const passages = (member: Member, content: Partial<RequirementContent> | undefined): string[] =>
+  content === undefined ? [] : texts.has(member) ? sentencesOf(String(content[member] ?? '')) : [JSON.stringify(content[member])];
+const valueWords = (value: string): string => {
+  const given: unknown = JSON.parse(value);
+  return given === true ? 'yes' : given === false ? 'no' : String(given) || 'not given';
+};
 
 /** One requirement, on one page: its text, where it comes from, its history, and everything that proves it. */
 @Component({
   selector: 'cp-requirement-record',
-  imports: [
-    DatePipe,
-    FormsModule,
-    MatButtonModule,
-    Icon,
-    ProblemNote,
-    RecordLink,
-    WordsDiff,
-    OwnFields,
-    RecordPanels,
-    RecordPicker,
-    RequirementForm,
-    RequirementProof,
-  ],
+  imports: [Icon, RecordFrame, RecordPicker, RequirementForm, RequirementProof, Traces],
   changeDetection: ChangeDetectionStrategy.OnPush,
   templateUrl: './requirement-record.html',
   styles: `
@@ -59,32 +48,13 @@ import { specifyCommands, specifyFeature } from './state';
       font-size: 16px;
       white-space: pre-line;
     }
-    .trace {
-      display: flex;
-      gap: 10px;
-      align-items: center;
-      flex-wrap: wrap;
-      padding: 4px 0;
-    }
-    .versions {
-      display: grid;
-      grid-template-columns: 1fr 1fr;
-      gap: 14px;
-      margin-top: 8px;
-    }
-    .tiny {
-      width: 130px;
-      padding: 4px 8px;
-    }
   `,
 })
 export class RequirementRecord {
-  protected readonly reviewWords = reviewWords;
   readonly key = input.required<string>();
-  protected readonly scope = useProject();
+  private readonly scope = useProject();
   private readonly store = this.scope.store;
   private readonly drafts = useDeviceMemory<Draft<RequirementContent>>('draft');
-  private readonly dialogs = inject(MatDialog);
   private readonly router = inject(Router);
   private readonly route = inject(ActivatedRoute);
   private readonly detail = this.store.selectSignal(specifyFeature.selectDetail);
@@ -96,36 +66,47 @@ export class RequirementRecord {
   protected readonly tracedKind: Filter = { field: 'kind', is: ['requirement'] };
   protected readonly parentsAndSelf = computed(() => [this.key(), ...(this.shown()?.parents.map((t) => t.to) ?? [])]);
   protected readonly verifiedBy = computed(() => this.shown()?.cases.map((t) => t.from) ?? []);
-  protected readonly fields = requirementFields;
   protected readonly names = {
     save: specifyCommands.saveRequirement.name,
     state: specifyCommands.setState.name,
     approve: specifyCommands.approve.name,
-    trace: specifyCommands.addTrace.name,
-    confirm: specifyCommands.confirmTrace.name,
-    remove: specifyCommands.removeTrace.name,
     place: specifyCommands.placeRequirement.name,
   };
   protected readonly author = computed(() => this.scope.roles().includes('author'));
-  protected readonly reviewer = computed(() => this.scope.roles().includes('reviewer'));
   protected readonly levels = computed(() => this.scope.project()?.profile.levels ?? []);
-  private mine: { readonly content: RequirementContent; readonly reason: string } | null = null;
-  /** After a conflict: the stored version beside what was typed. */
-  protected readonly conflict = computed(() =>
-    this.saving().problem?.code === 'conflict'
-      ? (this.saving().problem?.current as RequirementContent & { revision: number; updatedBy: string })
-      : null,
+  protected readonly ownAllowed = computed(
+    () => this.scope.project()?.profile.policies?.ownApprovalAt.includes(this.shown()?.level ?? '') ?? false,
   );
+  protected readonly confirms = computed(
+    () => this.shown()?.parents.flatMap((t) => (t.waits && t.drawnBy !== this.scope.session()?.person.login ? t.to : [])) ?? [],
+  );
+  private mine: (Draft<RequirementContent> & { readonly reason: string }) | null = null;
+  /** After a conflict: what was stored meanwhile beside what was typed, passage by passage. */
+  protected readonly conflict = computed((): Conflict | null => {
+    const { problem } = this.saving();
+    if (problem?.code !== 'conflict' || !this.mine) return null;
+    const theirs = problem.current as RequirementContent & { revision: number; updatedBy: string };
+    const { content, base } = this.mine;
+    const fields = requirementFields.map(({ name, label }): MergeField => ({
+      name,
+      label,
+      base: passages(name, base),
+      mine: passages(name, content),
+      theirs: passages(name, theirs),
+      ...(texts.has(name) ? {} : { show: valueWords }),
+    }));
+    return { by: theirs.updatedBy, revision: theirs.revision, fields };
+  });
 
   constructor() {
     effect(() => {
       const at = { project: this.scope.slug(), key: this.key() };
-      untracked(() => this.read(at));
+      untracked(() => this.store.dispatch(specifyCommands.getRequirement.start(at)));
     });
     // Read again when somebody changed it, or what it is joined to.
     onChanged(['requirement', 'case'], (keys) => {
       const joined = new Set([this.key(), ...(this.shown()?.traces.flatMap((t) => [t.from, t.to]) ?? [])]);
-      if (!keys || keys.some((key) => joined.has(key))) this.read({ project: this.scope.slug(), key: this.key() });
+      if (!keys || keys.some((key) => joined.has(key))) this.read();
     });
     effect(() => {
       const key = this.key();
@@ -139,34 +120,39 @@ export class RequirementRecord {
       this.editing.set(false);
       void this.router.navigate([], { queryParams: {} });
     });
-    for (const done of [specifyCommands.addTrace.done, specifyCommands.confirmTrace.done, specifyCommands.removeTrace.done])
-      onAction(done, () => this.store.dispatch(specifyCommands.getRequirement.start({ project: this.scope.slug(), key: this.key() })));
+    for (const done of [recordCommands.addTrace.done, recordCommands.confirmTrace.done, recordCommands.removeTrace.done])
+      onAction(done, () => this.read());
   }
 
-  private read(at: { project: string; key: string }): void {
-    this.store.dispatch(specifyCommands.getRequirement.start(at));
+  private read(): void {
+    this.store.dispatch(specifyCommands.getRequirement.start({ project: this.scope.slug(), key: this.key() }));
   }
 
-  protected save(content: RequirementContent, basedOn: number, reason: string): void {
-    this.mine = { content, reason };
+  protected save(written: Draft<RequirementContent> & { readonly reason: string }): void {
+    this.mine = written;
+    const { content, basedOn, reason } = written;
     this.store.dispatch(
       specifyCommands.saveRequirement.start({ project: this.scope.slug(), key: this.key(), basedOn, content: { ...content }, reason }),
     );
   }
 
-  /** Keeps what was typed, on top of the version that came in between. */
-  protected keepMine(): void {
+  /** Saves what was chosen passage by passage, on top of the version that came in between. */
+  protected saveMerged(chosen: Readonly<Record<string, readonly string[]>>): void {
     const theirs = this.conflict();
-    if (theirs && this.mine) this.save(this.mine.content, theirs.revision, this.mine.reason);
+    if (!theirs || !this.mine) return;
+    const values = Object.entries(chosen).flatMap(([name, given]) => {
+      if (texts.has(name as Member)) return [[name, given.join('')]];
+      return given.length ? [[name, JSON.parse(given[0]) as unknown]] : [];
+    });
+    const content = { ...this.mine.content, ...(Object.fromEntries(values) as Partial<RequirementContent>) };
+    const stored = contentOf(this.saving().problem?.current as Requirement);
+    if (JSON.stringify(contentOf({ ...(stored as Requirement), ...content })) === JSON.stringify(stored)) return this.takeTheirs();
+    this.save({ ...this.mine, content, basedOn: theirs.revision, base: stored });
   }
 
   protected takeTheirs(): void {
     this.discard();
-    this.store.dispatch(specifyCommands.getRequirement.start({ project: this.scope.slug(), key: this.key() }));
-  }
-
-  protected mineText(field: keyof RequirementContent): string {
-    return String(this.mine?.content[field] ?? '');
+    this.read();
   }
 
   protected discard(): void {
@@ -175,72 +161,26 @@ export class RequirementRecord {
     this.editing.set(false);
   }
 
-  /** May the person who is here approve what is shown: a reviewer who did not write it, unless the project allows that. */
-  protected mayApprove(r: RequirementDetail): boolean {
-    const own = this.scope.project()?.profile.policies?.ownApprovalAt.includes(r.level) ?? false;
-    return this.reviewer() && r.state === 'review' && (own || r.author !== this.scope.session()?.person.login);
+  protected approve({ password, reason }: SignAnswer): void {
+    const r = this.shown();
+    if (!r) return;
+    const { key, revision: basedOn, hash } = r;
+    this.store.dispatch(specifyCommands.approve.start({ project: this.scope.slug(), key, basedOn, hash, password, reason }));
   }
 
-  protected approve(r: RequirementDetail): void {
-    const { key, revision, hash } = r;
-    const me = this.scope.session()?.person;
-    const confirms = r.parents.filter((t) => t.waits && t.drawnBy !== me?.login).map((t) => t.to);
-    askApproval(this.dialogs, { key, what: 'requirement', revision, hash, printedName: me?.printedName ?? '', confirms }).subscribe(
-      ({ password, reason }) =>
-        this.store.dispatch(specifyCommands.approve.start({ project: this.scope.slug(), key, basedOn: revision, hash, password, reason })),
-    );
-  }
-
-  protected setState(state: 'draft' | 'review', basedOn: number): void {
+  protected setState(state: 'draft' | 'review'): void {
+    const basedOn = this.shown()?.revision ?? 0;
     this.store.dispatch(specifyCommands.setState.start({ project: this.scope.slug(), key: this.key(), basedOn, state }));
   }
 
-  protected readonly suspect = suspectWords;
-  protected readonly waiting = waitingWords;
-  protected readonly me = computed(() => this.scope.session()?.person.login ?? '');
-
-  protected confirm(trace: TraceRow): void {
-    askConfirmation(this.dialogs, trace).subscribe((reason) =>
-      this.store.dispatch(
-        specifyCommands.confirmTrace.start({
-          project: this.scope.slug(),
-          id: trace.id,
-          reason,
-          fromRevision: trace.fromNow,
-          toRevision: trace.toNow,
-        }),
-      ),
-    );
-  }
-
-  protected remove(trace: TraceRow): void {
-    const take = (reason: string): void =>
-      this.store.dispatch(specifyCommands.removeTrace.start({ project: this.scope.slug(), id: trace.id, reason }));
-    if (this.shown()?.state !== 'approved') return take('');
-    askReason(this.dialogs, {
-      title: 'Take the trace back',
-      text: `${trace.from} to ${trace.to}: the requirement is approved, so the ledger keeps why.`,
-      confirm: 'Take it back',
-    }).subscribe(take);
-  }
-
   protected link(kind: 'parent' | 'verifies', rows: readonly PickedRow[]): void {
-    for (const { key: other } of rows)
-      this.store.dispatch(
-        specifyCommands.addTrace.start({
-          project: this.scope.slug(),
-          kind,
-          from: kind === 'parent' ? this.key() : other,
-          to: kind === 'parent' ? other : this.key(),
-        }),
-      );
+    for (const { key: other } of rows) {
+      const [from, to] = kind === 'parent' ? [this.key(), other] : [other, this.key()];
+      this.store.dispatch(recordCommands.addTrace.start({ project: this.scope.slug(), kind, from, to }));
+    }
   }
 
   protected designCase(): void {
     void this.router.navigate(['/', this.scope.slug(), 'design'], { queryParams: { for: this.key() } });
-  }
-
-  protected text(value: unknown): string {
-    return value === true ? 'yes' : value === false ? 'no' : String(value ?? '');
   }
 }

@@ -314,10 +314,36 @@ describe('a requirement', () => {
     });
     await page.press(/Save/);
     expect(page.text()).toContain('tom saved revision 2 while you were writing. Nothing is lost');
-    expect(page.text()).toContain('Their title');
+    expect(page.all('ins').map((word) => word.textContent)).toEqual(['My', 'title', 'Their', 'title']);
     api.on(contract.saveRequirement, () => detail(1, { title: 'My title', revision: 3 }));
-    await page.press(/Save mine as revision 3/);
-    expect(api.of(contract.saveRequirement).map((i) => i['basedOn'])).toEqual([1, 2]);
+    expect(page.missing(/Save this as revision 3/)).toContain('Choose at 1 passage');
+    page.one('fieldset').querySelectorAll('input')[0].click();
+    await page.settled();
+    await page.press(/Save this as revision 3/);
+    const saved = api.of(contract.saveRequirement);
+    expect(saved.map((i) => [i['basedOn'], (i['content'] as Requirement).title])).toEqual([
+      [1, 'My title'],
+      [2, 'My title'],
+    ]);
+  });
+
+  it('joins what two people changed in different places, from a draft that outlived the window', async () => {
+    localStorage.clear();
+    const first = await open(['author'], detail(1, { text: 'It closes. It waits.' }));
+    await first.page.press(/Edit/);
+    await first.page.write(/^Text/, 'It shuts. It waits.');
+    TestBed.resetTestingModule();
+    // Somebody saved meanwhile: what one finds when one comes back is theirs, and what one typed is still based on the one before.
+    const theirs = detail(1, { text: 'It closes. It waits a second.', level: 'SIL 2', revision: 2 });
+    const { api, page } = await open(['author'], theirs);
+    api.refuse(contract.saveRequirement, { code: 'conflict', status: 409, current: { ...theirs, updatedBy: 'tom' } });
+    await page.press(/Save/);
+    expect(page.all('legend').map((l) => l.textContent?.trim())).toEqual(['You changed this', 'They changed this', 'They changed this']);
+    api.on(contract.saveRequirement, () => detail(1, { revision: 3 }));
+    await page.press(/Save this as revision 3/);
+    const [, last] = api.of(contract.saveRequirement);
+    expect(last['content']).toEqual(jasmine.objectContaining({ text: 'It shuts. It waits a second.', level: 'SIL 2' }));
+    localStorage.clear();
   });
 
   it('names a suspect trace and lets it be confirmed at the revisions that are shown', async () => {

@@ -1,5 +1,4 @@
 import { createFeature, createReducer, on } from '@ngrx/store';
-import { addTrace, confirmTrace, removeTrace } from '@contract/base';
 import * as contract from '@contract/specify';
 import type { RequirementDetail, Specification } from '@contract/specify';
 import { command } from '../base';
@@ -13,9 +12,6 @@ export const specifyCommands = {
   placeRequirement: command('[Specify] place requirement', contract.placeRequirement),
   setState: command('[Specify] set state', contract.setRequirementState),
   approve: command('[Specify] approve', contract.approveRequirement),
-  addTrace: command('[Specify] add trace', addTrace),
-  confirmTrace: command('[Specify] confirm trace', confirmTrace),
-  removeTrace: command('[Specify] remove trace', removeTrace),
   previewImport: command('[Specify] preview import', contract.previewImport),
   importRequirements: command('[Specify] import', contract.importRequirements),
 };

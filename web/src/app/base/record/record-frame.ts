@@ -1,0 +1,135 @@
+import { DatePipe } from '@angular/common';
+import { ChangeDetectionStrategy, Component, computed, inject, input, output } from '@angular/core';
+import { MatButtonModule } from '@angular/material/button';
+import { MatDialog } from '@angular/material/dialog';
+import type { RecordHead } from '@contract/base';
+import { askApproval } from '../approval';
+import { useProject } from '../live';
+import { reviewWords } from '../list/kind';
+import { Icon } from '../ui/icon';
+import { ProblemNote } from '../ui/problem-note';
+import type { SignAnswer } from '../ui/sign-dialog';
+import { MergeNote, type MergeField } from './merge-note';
+import { OwnFields } from './own-fields';
+import { RecordPanels } from './record-panels';
+import { recordCommands } from './state';
+
+/** What every record that is reviewed tells of itself, whatever its kind. */
+export interface ReviewedRecord {
+  readonly key: string;
+  readonly title: string;
+  readonly revision: number;
+  readonly state: string;
+  readonly updatedBy: string;
+  readonly updatedAt: string;
+  /** Who wrote the present revision, and what an approval of it is bound to. */
+  readonly author: string;
+  readonly hash: string;
+  readonly own: RecordHead['own'];
+}
+
+/** What somebody saved while one wrote, beside what one wrote. */
+export interface Conflict {
+  readonly by: string;
+  readonly revision: number;
+  readonly fields: readonly MergeField[];
+}
+
+/**
+ * The page of a record that is written, reviewed and approved: who changed it when, its state with what may be done next, what went wrong,
+ * a conflict by passage, its body from its own room, the project's fields and the panels that every record has.
+ */
+@Component({
+  selector: 'cp-record-frame',
+  imports: [DatePipe, MatButtonModule, Icon, MergeNote, OwnFields, ProblemNote, RecordPanels],
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  template: `
+    @if (of(); as r) {
+      <article class="stack">
+        <div class="row">
+          <span class="key">{{ r.key }}</span><span class="second small"
+            >revision {{ r.revision }}, {{ r.updatedBy }}, {{ r.updatedAt | date: 'yyyy-MM-dd HH:mm' }}</span
+          >
+          <span [class]="'tag ' + (r.state === 'approved' ? 'sound' : 'waiting')">{{ reviewWords(r.state) }}</span>
+          <span class="grow"></span>
+          @if (!editing()) {
+            @if (author()) {
+              <button mat-stroked-button type="button" (click)="edited.emit()"><cp-icon name="edit_note" /> Edit</button>
+            }
+            @if (author() && r.state === 'draft') {
+              <button mat-stroked-button type="button" (click)="stated.emit('review')">Ask for review</button>
+            }
+            @if (mayApprove()) {
+              <button mat-flat-button type="button" (click)="approve(r)"><cp-icon name="approval_delegation" /> Approve</button>
+            }
+            @if (r.state === 'review' && (author() || reviewer())) {
+              <button mat-button type="button" (click)="stated.emit('draft')">Back to draft</button>
+            }
+            <ng-content select="[acts]" />
+          }
+        </div>
+        @for (name of problems(); track name) {
+          <cp-problem [of]="name" />
+        }
+        @if (conflict(); as c) {
+          <cp-merge-note [by]="c.by" [revision]="c.revision" [of]="c.fields" (saved)="merged.emit($event)" (taken)="taken.emit()" />
+        } @else {
+          <cp-problem [of]="saving()" />
+        }
+        <ng-content />
+        @if (withFields()) {
+          <cp-own-fields [kind]="kind()" [of]="r" [level]="level()" />
+        }
+        <cp-record-panels [key]="r.key" />
+      </article>
+    } @else {
+      <p class="empty" role="status">Opening {{ key() }} …</p>
+    }
+  `,
+})
+export class RecordFrame {
+  readonly kind = input.required<'requirement' | 'case'>();
+  readonly key = input.required<string>();
+  /** Undefined until it was read. */
+  readonly of = input.required<ReviewedRecord | null>();
+  readonly editing = input(false);
+  /** Are there fields of the project for it? A heading has none. */
+  readonly withFields = input(true);
+  readonly level = input('');
+  /** At which levels somebody may approve what they wrote. */
+  readonly ownAllowed = input(false);
+  /** Traces that an approval confirms along with it. */
+  readonly confirms = input<readonly string[]>([]);
+  /** The command that saves it, and the others whose refusals are told here. */
+  readonly saving = input.required<string>();
+  readonly commands = input.required<readonly string[]>();
+  readonly conflict = input<Conflict | null>(null);
+  readonly edited = output<void>();
+  readonly stated = output<'draft' | 'review'>();
+  readonly approved = output<SignAnswer>();
+  readonly merged = output<Readonly<Record<string, readonly string[]>>>();
+  readonly taken = output<void>();
+  private readonly scope = useProject();
+  private readonly dialogs = inject(MatDialog);
+  protected readonly reviewWords = reviewWords;
+  protected readonly author = computed(() => this.scope.roles().includes('author'));
+  protected readonly reviewer = computed(() => this.scope.roles().includes('reviewer'));
+  protected readonly problems = computed(() => [
+    ...this.commands(),
+    recordCommands.addTrace.name,
+    recordCommands.confirmTrace.name,
+    recordCommands.removeTrace.name,
+  ]);
+  /** A reviewer approves what somebody else wrote, unless the project allows them their own. */
+  protected readonly mayApprove = computed(() => {
+    const r = this.of();
+    return this.reviewer() && r?.state === 'review' && (this.ownAllowed() || r.author !== this.scope.session()?.person.login);
+  });
+
+  protected approve({ key, revision, hash }: ReviewedRecord): void {
+    const printedName = this.scope.session()?.person.printedName ?? '';
+    askApproval(this.dialogs, { key, what: this.kind(), revision, hash, printedName, confirms: this.confirms() }).subscribe((answer) =>
+      this.approved.emit(answer),
+    );
+  }
+}
