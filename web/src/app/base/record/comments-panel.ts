@@ -1,10 +1,11 @@
 import { DatePipe } from '@angular/common';
-import { ChangeDetectionStrategy, Component, computed, input, signal } from '@angular/core';
+import { ChangeDetectionStrategy, Component, computed, effect, ElementRef, inject, input, signal, viewChild } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { MatButtonModule } from '@angular/material/button';
 import type { Comment } from '@contract/base';
 import { onAction, useProject } from '../live';
 import { ProblemNote } from '../ui/problem-note';
+import { Passages } from './passages';
 import { recordCommands, recordFeature } from './state';
 import { Needs } from '../ui/needs';
 
@@ -26,6 +27,19 @@ export function paragraphsOf(text: string): string {
     <cp-problem [of]="names.add" /><cp-problem [of]="names.resolve" />
     @for (thread of threads(); track thread.first.id) {
       <section class="thread" [class.done]="thread.first.resolvedAt">
+        @if (thread.about; as about) {
+          <div class="row">
+            <blockquote class="quote grow">
+              <span class="second small">{{ about.field }}</span>
+              {{ about.words }}
+            </blockquote>
+            @if (passages.stands(about); as here) {
+              <button class="chip" type="button" (click)="passages.show(about)">Show it</button>
+            } @else if (passages.stands(about) === false) {
+              <span class="tag suspect">{{ about.words ? 'not in the text any more' : 'no such field here' }}</span>
+            }
+          </div>
+        }
         @for (c of thread.all; track c.id) {
           <div class="comment" [class.answer]="c.parent !== null">
             <span class="small"
@@ -53,9 +67,30 @@ export function paragraphsOf(text: string): string {
     }
     @if (maySay()) {
       <form class="stack-s" (ngSubmit)="say()">
+        @if (answering() === null) {
+          @if (about(); as of) {
+            <div class="row">
+              <blockquote class="quote grow">
+                <span class="second small">{{ of.field }}</span> {{ of.words }}
+              </blockquote>
+              <button class="chip" type="button" (click)="about.set(null)">Not about this</button>
+            </div>
+          } @else if (fields().length) {
+            <label class="field"
+              ><span>About</span
+              ><select #field class="in" name="about" (change)="aboutField(field.value)">
+                <option value="">the record as a whole</option>
+                @for (name of fields(); track name) {
+                  <option>{{ name }}</option>
+                }
+              </select></label
+            >
+          }
+        }
         <label class="field"
           ><span>{{ answering() === null ? 'Say something; @name tells somebody' : 'Your answer' }}</span
           ><textarea
+            #box
             class="in"
             rows="3"
             name="words"
@@ -90,6 +125,13 @@ export function paragraphsOf(text: string): string {
     .thread.done {
       opacity: 0.75;
     }
+    .quote {
+      margin: 0;
+      padding-left: 10px;
+      border-left: 2px solid var(--waiting);
+      white-space: pre-wrap;
+      overflow-wrap: anywhere;
+    }
     .answer {
       margin-left: 16px;
     }
@@ -105,6 +147,11 @@ export class CommentsPanel {
   private readonly store = this.scope.store;
   private readonly comments = this.store.selectSignal(recordFeature.selectComments);
   protected readonly names = { add: recordCommands.addComment.name, resolve: recordCommands.resolveComment.name };
+  protected readonly passages = inject(Passages);
+  /** The words, or the field, that the next comment is about. */
+  protected readonly about = this.passages.about;
+  protected readonly fields = computed(() => [...this.passages.texts().keys()]);
+  private readonly box = viewChild<ElementRef<HTMLTextAreaElement>>('box');
   protected readonly words = signal('');
   protected readonly missing = (): string => (this.words().trim() ? '' : 'Nothing is written yet.');
   protected readonly answering = signal<number | null>(null);
@@ -112,27 +159,42 @@ export class CommentsPanel {
   protected readonly threads = computed(() =>
     this.comments()
       .filter((c) => c.parent === null)
-      .map((first) => ({ first, all: [first, ...this.comments().filter((c) => c.parent === first.id)] })),
+      .map((first) => ({
+        first,
+        about: first.field || first.passage ? { field: first.field, words: first.passage } : null,
+        all: [first, ...this.comments().filter((c) => c.parent === first.id)],
+      })),
   );
 
   constructor() {
+    const before = this.passages.asked();
+    effect(() => {
+      if (this.passages.asked() > before) setTimeout(() => this.box()?.nativeElement.focus());
+    });
     // What was typed goes only once it is stored.
     onAction(recordCommands.addComment.done, () => {
       this.words.set('');
+      this.about.set(null);
       this.answering.set(null);
     });
   }
 
   protected say(): void {
     if (!this.words().trim()) return;
+    const about = this.about();
     this.store.dispatch(
       recordCommands.addComment.start({
         project: this.scope.slug(),
         key: this.key(),
         html: paragraphsOf(this.words()),
         parent: this.answering(),
+        ...(about && this.answering() === null ? { field: about.field, passage: about.words } : {}),
       }),
     );
+  }
+
+  protected aboutField(field: string): void {
+    this.about.set(field ? { field, words: '' } : null);
   }
 
   protected resolve({ id, resolvedAt }: Comment): void {

@@ -11,6 +11,7 @@ import { ProblemNote } from '../ui/problem-note';
 import type { SignAnswer } from '../ui/sign-dialog';
 import { MergeNote, type MergeField } from './merge-note';
 import { OwnFields } from './own-fields';
+import { PassagesBody } from './passages';
 import { RecordPanels } from './record-panels';
 import { recordCommands } from './state';
 
@@ -41,7 +42,7 @@ export interface Conflict {
  */
 @Component({
   selector: 'cp-record-frame',
-  imports: [DatePipe, MatButtonModule, Icon, MergeNote, OwnFields, ProblemNote, RecordPanels],
+  imports: [DatePipe, MatButtonModule, Icon, MergeNote, OwnFields, PassagesBody, ProblemNote, RecordPanels],
   changeDetection: ChangeDetectionStrategy.OnPush,
   template: `
     @if (of(); as r) {
@@ -76,7 +77,7 @@ export interface Conflict {
         } @else {
           <cp-problem [of]="saving()" />
         }
-        <ng-content />
+        <cp-passages class="stack" [version]="r.key + ' ' + r.revision + (editing() ? ' written' : '')"><ng-content /></cp-passages>
         @if (withFields()) {
           <cp-own-fields [kind]="kind()" [of]="r" [level]="level()" />
         }

@@ -1,4 +1,4 @@
-import { ChangeDetectionStrategy, Component, computed, effect, input, signal, untracked } from '@angular/core';
+import { ChangeDetectionStrategy, Component, computed, effect, inject, input, signal, untracked } from '@angular/core';
 import { useKeys } from '../keys';
 import { onChanged, useProject } from '../live';
 import { EntryLine } from '../ui/entry-line';
@@ -7,6 +7,7 @@ import { ConnectionsPanel } from './connections-panel';
 import { CommentsPanel } from './comments-panel';
 import { FilesPanel } from './files-panel';
 import { HistoryPanel } from './history-panel';
+import { Passages } from './passages';
 import { recordCommands, recordFeature, recordOpened } from './state';
 
 const panels = ['connections', 'comments', 'files', 'history', 'activity'] as const;
@@ -102,6 +103,8 @@ export class RecordPanels {
   private readonly store = this.scope.store;
   private readonly state = this.store.selectSignal(recordFeature.selectRecordState);
   private readonly keyNames = useKeys('Record');
+  private readonly passages = inject(Passages);
+  private readonly askedBefore = this.passages.asked();
   protected readonly panels = panels;
   protected readonly words = words;
   protected readonly panel = signal<Panel>('comments');
@@ -132,6 +135,10 @@ export class RecordPanels {
         clearInterval(timer);
         this.store.dispatch(recordCommands.presence.start({ ...at, here: false }));
       });
+    });
+    // Somebody wants to write about words that they chose.
+    effect(() => {
+      if (this.passages.asked() > this.askedBefore) untracked(() => this.open('comments'));
     });
     onChanged(['requirement', 'case', 'run', 'problem', 'round', 'build', 'specification', 'upload'], (keys) => {
       if (keys && !keys.includes(this.key())) return;
