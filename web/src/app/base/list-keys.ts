@@ -20,6 +20,12 @@ export function listMove(key: string, at: number, last: number): number | undefi
   }
 }
 
+/** Records are dragged: whatever takes records finds their keys. */
+export function dragKeys(event: DragEvent, keys: readonly string[]): void {
+  event.dataTransfer?.setData('text/plain', keys.join(' '));
+  if (event.dataTransfer) event.dataTransfer.effectAllowed = 'copyMove';
+}
+
 /** Scrolls a list of rows of one height so that a row is seen. What is rendered reaches beyond what is seen, so the offset decides. */
 export function showRow(view: CdkVirtualScrollViewport | undefined, row: number, rowHeight: number): void {
   if (!view) return;

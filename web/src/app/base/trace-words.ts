@@ -14,6 +14,23 @@ export function waitingWords(trace: TraceRow): string {
   return trace.waits ? 'waits for somebody else to confirm it' : '';
 }
 
+interface End {
+  readonly key: string;
+  readonly state?: string;
+}
+/** What a trace that is not drawn yet would do, in words: whom it waits for, and what follows from it. */
+export function linkWords(kind: 'parent' | 'verifies', from: End, to: End): string {
+  const waits = [from, to].some(({ state }) => state === 'approved');
+  const follows = kind === 'parent' ? `a new revision of ${to.key} makes ${from.key} suspect` : `runs of ${from.key} then credit ${to.key}`;
+  const parts = [
+    ...(kind === 'verifies' && from.state !== 'approved' ? [`${to.key} waits until ${from.key} is approved`] : []),
+    ...(waits ? ['counts once somebody else confirms it'] : []),
+    follows,
+  ];
+  const words = parts.join('; ');
+  return `${words[0].toUpperCase()}${words.slice(1)}.`;
+}
+
 /** Asks for the reason that an act is recorded with; nothing comes where it is called off. */
 export function askReason(dialogs: MatDialog, data: ReasonRequest): Observable<string> {
   return dialogs

@@ -14,6 +14,7 @@ import {
   forgetProblem,
   Icon,
   Needs,
+  linkWords,
   onAction,
   onChanged,
   type PickedRow,
@@ -281,6 +282,8 @@ export class CaseRecord {
     const basedOn = this.shown()?.revision ?? 0;
     this.store.dispatch(designCommands.setState.start({ project: this.scope.slug(), key: this.key(), basedOn, state }));
   }
+
+  protected readonly tellsRequirement = (row: PickedRow): string => linkWords('verifies', this.shown() ?? { key: this.key() }, row);
 
   protected link(rows: readonly PickedRow[]): void {
     for (const { key: to } of rows)

@@ -84,6 +84,8 @@ export class DesignPage {
   readonly record = input<string>();
   /** From the address: requirements for which a case is to be designed. */
   readonly for = input<string>();
+  /** And under which title. */
+  readonly title = input<string>();
   protected readonly scope = useProject();
   protected readonly kind = caseKind;
   private readonly store = this.scope.store;
@@ -104,7 +106,7 @@ export class DesignPage {
       designCommands.addCase.done,
       ({ answer }) =>
         void this.router.navigate(['/', this.scope.slug(), 'design', answer.key], {
-          queryParams: { edit: 1, for: null },
+          queryParams: { edit: 1, for: null, title: null },
           queryParamsHandling: 'merge',
         }),
     );
@@ -114,7 +116,7 @@ export class DesignPage {
     this.store.dispatch(
       designCommands.addCase.start({
         project: this.scope.slug(),
-        content: { ...plainContent(emptyCase), title: verifies.length ? `Case for ${verifies.join(', ')}` : 'New case' },
+        content: { ...plainContent(emptyCase), title: this.title() ?? (verifies.length ? `Case for ${verifies.join(', ')}` : 'New case') },
         verifies,
       }),
     );

@@ -10,6 +10,7 @@ import {
   type Draft,
   forgetProblem,
   Icon,
+  linkWords,
   type MergeField,
   onAction,
   onChanged,
@@ -180,7 +181,10 @@ export class RequirementRecord {
     }
   }
 
-  protected designCase(): void {
-    void this.router.navigate(['/', this.scope.slug(), 'design'], { queryParams: { for: this.key() } });
+  protected readonly tellsParent = (row: PickedRow): string => linkWords('parent', this.shown() ?? { key: this.key() }, row);
+  protected readonly tellsCase = (row: PickedRow): string => linkWords('verifies', row, this.shown() ?? { key: this.key() });
+
+  protected designCase(title?: string): void {
+    void this.router.navigate(['/', this.scope.slug(), 'design'], { queryParams: { for: this.key(), ...(title ? { title } : {}) } });
   }
 }

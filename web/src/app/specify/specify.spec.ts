@@ -256,7 +256,8 @@ describe('the tree of a specification', () => {
       ]);
       TestBed.resetTestingModule();
       await open3(['auditor']);
-      expect(items()[0].getAttribute('draggable')).toBeNull();
+      await drag(2, 1, 0.1);
+      expect(placed()).toEqual([]);
     });
   });
 

@@ -21,7 +21,7 @@ import { ActivatedRoute, Router } from '@angular/router';
 import type { Selection } from '@contract/base';
 import { debounceTime, skip } from 'rxjs';
 import { useKeys } from '../keys';
-import { showRow } from '../list-keys';
+import { dragKeys, showRow } from '../list-keys';
 import { onChanged, useProject } from '../live';
 import { baseCommands, baseFeature } from '../state';
 import { usePicking } from '../picking';
@@ -336,6 +336,11 @@ export class RecordList<R extends ListRow> {
       return this.none();
     }
     this.picking.keys(event, this.view(), this.rowHeight(), (key, at) => this.open(key, at));
+  }
+
+  /** A row is dragged, with all that are chosen where it is one of them: onto whatever takes records by their keys. */
+  protected drag(event: DragEvent, key: string): void {
+    dragKeys(event, this.picking.has(key) ? this.picking.shown() : [key]);
   }
 
   protected write(written: CellWritten<R>): void {

@@ -25,7 +25,8 @@ export function pastedKeys(text: string): string[] {
 
 /**
  * Where a record is linked or chosen: words and keys find it as one types, and several pasted keys are recognised, with those that name
- * nothing told. Nobody types a key blind.
+ * nothing told; rows of a list or a tree are dragged onto it. What a link would do is told before, and what is not there yet can be made.
+ * Nobody types a key blind.
  */
 @Component({
   selector: 'cp-record-picker',
@@ -44,17 +45,27 @@ export function pastedKeys(text: string): string[] {
       [matAutocomplete]="found"
       (input)="text.set(box.value)"
       (keydown.enter)="enter($event)"
+      (dragover)="over($event)"
+      (dragleave)="dragged.set(false)"
+      (drop)="dropped($event)"
+      [class.over]="dragged()"
     />
-    <mat-autocomplete #found="matAutocomplete" class="close-set" (optionSelected)="take($event)">
+    <mat-autocomplete #found="matAutocomplete" class="close-set" [panelWidth]="tells() ? 'min(460px, 94vw)' : ''" (optionSelected)="take($event)">
       @for (row of rows(); track row.key) {
         <mat-option [value]="row.key"
           ><b class="key">{{ row.key }}</b> {{ row.title }}
           @if (row.state && row.state !== 'approved') {
             <span class="second small">{{ row.state }}</span>
           }
+          @if (tells(); as tell) {
+            <span class="second small told">{{ tell(row) }}</span>
+          }
         </mat-option>
       }
-      @if (text().trim() && !rows().length && answered()) {
+      @if (makes() && meant(); as words) {
+        <mat-option [value]="making">Make a new {{ makes() }}: “{{ words }}”</mat-option>
+      }
+      @if (text().trim() && !rows().length && answered() && !makes()) {
         <mat-option disabled>Nothing here has this key or these words.</mat-option>
       }
     </mat-autocomplete>
@@ -71,6 +82,14 @@ export function pastedKeys(text: string): string[] {
     .in {
       width: 100%;
     }
+    .in.over {
+      outline: 2px solid var(--cord);
+    }
+    .told {
+      display: block;
+      line-height: 1.3;
+      white-space: normal;
+    }
     .fault {
       color: var(--broken);
       margin: 4px 0 0;
@@ -86,7 +105,17 @@ export class RecordPicker<R extends PickedRow> {
   readonly without = input<readonly string[]>([]);
   /** Only these are offered. */
   readonly where = input<Filter>();
+  /** What choosing a record would do, in words. */
+  readonly tells = input<(row: R) => string>();
+  /** What can be made from here, where that is possible: a word for it. */
+  readonly makes = input('');
   readonly picked = output<readonly R[]>();
+  /** Somebody wants a new one, with this title. */
+  readonly made = output<string>();
+  protected readonly making = ' make';
+  protected readonly dragged = signal(false);
+  /** What was dragged here is taken as soon as it was found. */
+  private takesAll = '';
   private readonly box = viewChild.required<ElementRef<HTMLInputElement>>('box');
   private readonly api = inject(Api);
   private readonly scope = useProject();
@@ -111,7 +140,33 @@ export class RecordPicker<R extends PickedRow> {
       .subscribe((answer) => {
         this.answer.set(answer);
         this.answered.set(true);
+        if (this.takesAll && this.takesAll === answer.asked) this.give(this.rows());
+        this.takesAll = '';
       });
+  }
+
+  /** The words with which a new one would be made: not a key, which says what is there already. */
+  protected readonly meant = computed(() => {
+    const words = this.text().trim();
+    return this.answered() && words.length > 2 && !pastedKeys(words).length ? words : '';
+  });
+
+  protected over(event: DragEvent): void {
+    if (!event.dataTransfer?.types.includes('text/plain')) return;
+    event.preventDefault();
+    this.dragged.set(true);
+  }
+
+  /** Rows were dragged here: all of them are meant, and none is taken where one cannot be linked. */
+  protected dropped(event: DragEvent): void {
+    const keys = pastedKeys(event.dataTransfer?.getData('text/plain') ?? '');
+    this.dragged.set(false);
+    if (!keys.length) return;
+    event.preventDefault();
+    const text = keys.join(' ');
+    this.text.set(text);
+    this.takesAll = text;
+    this.box().nativeElement.focus();
   }
 
   private search(asked: string) {
@@ -132,6 +187,11 @@ export class RecordPicker<R extends PickedRow> {
   }
 
   protected take(event: MatAutocompleteSelectedEvent): void {
+    if (event.option.value === this.making) {
+      const title = this.meant();
+      this.clear();
+      return this.made.emit(title);
+    }
     const row = this.answer().rows.find(({ key }) => key === event.option.value);
     // Several pasted keys are meant all together.
     const all = pastedKeys(this.answer().asked).length > 1 ? this.rows() : row ? [row] : [];
@@ -153,6 +213,10 @@ export class RecordPicker<R extends PickedRow> {
   private give(rows: readonly R[]): void {
     if (!rows.length || this.unknown().length) return;
     this.picked.emit(rows);
+    this.clear();
+  }
+
+  private clear(): void {
     this.text.set('');
     this.box().nativeElement.value = '';
     this.answer.set({ asked: '', rows: [] });

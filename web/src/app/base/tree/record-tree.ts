@@ -18,7 +18,7 @@ import {
 import type { Selection } from '@contract/base';
 import { useDeviceMemory } from '../device-memory';
 import { useKeys, type KeyName } from '../keys';
-import { showRow } from '../list-keys';
+import { dragKeys, showRow } from '../list-keys';
 import { listActions, listFrom, selectList, type ListQuestion } from '../list/state';
 import { onChanged, useProject } from '../live';
 import { usePicking } from '../picking';
@@ -293,12 +293,11 @@ export class RecordTree<R extends TreeNode> {
 
   protected drag(event: DragEvent, key: string): void {
     this.dragged = this.picking.has(key) ? this.picking.shown() : [key];
-    event.dataTransfer?.setData('text/plain', this.dragged.join(' '));
-    if (event.dataTransfer) event.dataTransfer.effectAllowed = 'move';
+    dragKeys(event, this.dragged);
   }
 
   protected over(event: DragEvent, { node }: TreeRow): void {
-    if (!node || !this.dragged.length || this.dragged.includes(node.key)) return this.drop.set(null);
+    if (!node || !this.movable() || this.searched() || !this.dragged.length || this.dragged.includes(node.key)) return this.drop.set(null);
     event.preventDefault();
     const box = (event.currentTarget as HTMLElement).getBoundingClientRect();
     const share = (event.clientY - box.top) / box.height;
