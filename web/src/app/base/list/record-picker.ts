@@ -50,7 +50,12 @@ export function pastedKeys(text: string): string[] {
       (drop)="dropped($event)"
       [class.over]="dragged()"
     />
-    <mat-autocomplete #found="matAutocomplete" class="close-set" [panelWidth]="tells() ? 'min(460px, 94vw)' : ''" (optionSelected)="take($event)">
+    <mat-autocomplete
+      #found="matAutocomplete"
+      class="close-set"
+      [panelWidth]="tells() ? 'min(460px, 94vw)' : ''"
+      (optionSelected)="take($event)"
+    >
       @for (row of rows(); track row.key) {
         <mat-option [value]="row.key"
           ><b class="key">{{ row.key }}</b> {{ row.title }}
