@@ -1,6 +1,7 @@
+import { TestBed } from '@angular/core/testing';
 import * as contract from '@contract/measure';
 import type { LoadAnswer } from '@contract/measure';
-import { mount, openWeb } from '../base/testing';
+import { listOver, mount, openWeb } from '../base/testing';
 import { LoadPanel } from './load-panel';
 import { measureCommands, measureFeature } from './state';
 
@@ -17,8 +18,8 @@ describe('Loading coverage', () => {
     findings: [],
     ...more,
   });
-  const open = async (preview: () => LoadAnswer) => {
-    const { api } = openWeb(['tester'], [{ feature: measureFeature, effects: measureCommands }] as never);
+  const open = async (preview: () => LoadAnswer, roles: Parameters<typeof openWeb>[0] = ['tester']) => {
+    const { api } = openWeb(roles, [{ feature: measureFeature, effects: measureCommands }] as never);
     const upload = {
       key: 'U-001',
       by: 'ada',
@@ -30,11 +31,24 @@ describe('Loading coverage', () => {
       rules: { from: '/agent/', to: 'src/', ignoreCase: false, reason: 'The agent renames.' },
       accepted: '',
       findings: [],
+      state: 'loaded',
     };
+    // More than any page: the last one was loaded first.
+    const uploads = Array.from({ length: 30 }, (_, i) => ({ ...upload, key: `U-${String(30 - i).padStart(3, '0')}` }));
     api
-      .on(contract.listUploads, () => ({ rows: [{ ...upload, state: 'loaded' }], next: null, total: 1, seq: 1 }))
+      .on(
+        contract.listUploads,
+        listOver(() => uploads),
+      )
       .on(contract.loadCoverage, preview);
     return { api, page: await mount(LoadPanel) };
+  };
+  /** Opens the newest upload. */
+  const look = async (page: Awaited<ReturnType<typeof open>>['page']): Promise<void> => {
+    await new Promise((resolve) => setTimeout(resolve, 60));
+    await page.settled();
+    page.one('[role=option]').click();
+    await page.settled();
   };
   const choose = async (page: Awaited<ReturnType<typeof open>>['page'], name: string) => {
     const box = page.one<HTMLInputElement>('input[multiple]');
@@ -69,14 +83,20 @@ describe('Loading coverage', () => {
 
   it('lists the uploads with the way to withdraw each', async () => {
     const { page } = await open(answer);
-    expect(page.text()).toContain('U-001');
-    expect(page.button(/Withdraw/).disabled).toBeFalse();
+    expect(page.text()).toContain('30 uploads');
+    await look(page);
+    expect(page.button(/^\s*Withdraw\s*$/).disabled).toBeFalse();
+    TestBed.resetTestingModule();
+    const { page: read } = await open(answer, ['auditor']);
+    await look(read);
+    expect(read.all('section button').some((b) => /Withdraw/.test(b.textContent ?? ''))).toBeFalse();
   });
 
   it('tells of an upload what it was, what led there, and gives the file as it came', async () => {
     const { page } = await open(answer);
-    for (const words of ['C-018 revision 2', '120', 'The agent renames.']) expect(page.text()).toContain(words);
-    expect(page.one<HTMLAnchorElement>('tbody a').getAttribute('href')).toContain('/upload-files/7');
+    await look(page);
+    for (const words of ['C-018 revision 2', '120 points', 'The agent renames.']) expect(page.text()).toContain(words);
+    expect(page.one<HTMLAnchorElement>('section a').getAttribute('href')).toContain('/upload-files/7');
   });
 
   it('binds all files that fit a pattern at once', async () => {

@@ -1,28 +1,17 @@
-import { ChangeDetectionStrategy, Component, computed, effect, output, signal, untracked } from '@angular/core';
+import { ChangeDetectionStrategy, Component, computed, output, signal } from '@angular/core';
 import { MatButtonModule } from '@angular/material/button';
 import { MatProgressBarModule } from '@angular/material/progress-bar';
 import { listCases } from '@contract/design';
-import type { CoverageUpload } from '@contract/measure';
 import { groupBy } from '@core/base';
 import { fitsPattern } from '@core/measure';
-import {
-  firstMissing,
-  Icon,
-  momentWords,
-  Needs,
-  onAction,
-  ProblemNote,
-  RecordPicker,
-  selectRequest,
-  useProject,
-  useStatement,
-} from '../base';
+import { firstMissing, Icon, Needs, onAction, ProblemNote, RecordPicker, selectRequest, useProject, useStatement } from '../base';
 import { measureCommands, measureFeature } from './state';
+import { UploadsList } from './uploads-list';
 
 /** Loads sources and coverage of a build: coverage is shown with what it would be bound to before anything of it is stored. */
 @Component({
   selector: 'cp-load-panel',
-  imports: [MatButtonModule, MatProgressBarModule, Icon, Needs, ProblemNote, RecordPicker],
+  imports: [MatButtonModule, MatProgressBarModule, Icon, Needs, ProblemNote, RecordPicker, UploadsList],
   changeDetection: ChangeDetectionStrategy.OnPush,
   templateUrl: './load-panel.html',
   styles: `
@@ -50,10 +39,6 @@ import { measureCommands, measureFeature } from './state';
     .note.stack-s {
       flex-direction: column;
     }
-    .about td {
-      padding-top: 0;
-      border-top: 0;
-    }
   `,
 })
 export class LoadPanel {
@@ -63,12 +48,10 @@ export class LoadPanel {
   private readonly statement = useStatement();
   protected readonly loaded = this.store.selectSignal(measureFeature.selectLoaded);
   protected readonly preview = this.store.selectSignal(measureFeature.selectPreview);
-  protected readonly uploads = this.store.selectSignal(measureFeature.selectUploads);
   protected readonly names = {
     preview: measureCommands.previewCoverage.name,
     coverage: measureCommands.loadCoverage.name,
     sources: measureCommands.loadSources.name,
-    withdraw: measureCommands.withdrawUpload.name,
   };
   private readonly requests = Object.values(this.names).map((name) => this.store.selectSignal(selectRequest(name)));
   protected readonly pending = computed(() => this.requests.some((request) => request().pending > 0));
@@ -95,7 +78,6 @@ export class LoadPanel {
   protected readonly rules = signal({ from: '', to: '', ignoreCase: false });
   protected readonly rulesReason = signal('');
   protected readonly accept = signal('');
-  protected readonly moment = momentWords;
   protected readonly missing = (): string =>
     firstMissing(
       [this.pending(), 'A moment: it is being looked at.'],
@@ -104,11 +86,6 @@ export class LoadPanel {
   private sourcesFile: File | undefined;
 
   constructor() {
-    effect(() => {
-      this.scope.judged();
-      const at = { project: this.scope.slug(), build: this.scope.build() };
-      if (at.build) untracked(() => this.store.dispatch(measureCommands.listUploads.start({ ...at, limit: 20 })));
-    });
     onAction(measureCommands.loadCoverage.done, () => this.leave());
     onAction(measureCommands.loadSources.failed, ({ problem }) => {
       if (problem.fields?.some(({ path }) => path === 'password' || path === 'reason')) this.exchange(problem.detail ?? problem.title);
@@ -161,11 +138,6 @@ export class LoadPanel {
     return count > 0 ? `and ${count} more` : '';
   }
 
-  protected boundWords({ bound }: CoverageUpload): string {
-    const names = [...new Set(bound.map(({ to }) => to))];
-    return [names.slice(0, 3).join(', '), this.more(names.length - 3)].filter(Boolean).join(' ');
-  }
-
   private look(): void {
     if (this.waiting().length) this.store.dispatch(measureCommands.previewCoverage.start(this.asked('yes'), this.waiting()));
   }
@@ -195,17 +167,5 @@ export class LoadPanel {
     this.rules.set({ from: '', to: '', ignoreCase: false });
     this.rulesReason.set('');
     this.accept.set('');
-  }
-
-  protected withdraw(upload: CoverageUpload): void {
-    const withdrawn = upload.state === 'loaded';
-    const meaning = withdrawn
-      ? 'What it measured no longer counts. It stays stored and readable, and can be brought back.'
-      : 'What it measured counts again.';
-    this.statement({ title: `${withdrawn ? 'Withdraw' : 'Bring back'} ${upload.key}`, meaning }).subscribe(({ password, reason }) =>
-      this.store.dispatch(
-        measureCommands.withdrawUpload.start({ project: this.scope.slug(), key: upload.key, withdrawn, reason, password }),
-      ),
-    );
   }
 }

@@ -1,6 +1,6 @@
 import { createFeature, createReducer, on } from '@ngrx/store';
 import * as contract from '@contract/measure';
-import type { Carried, CarryOffer, Code, CoverageUpload, Diagnosis, FileDetail, LoadAnswer, TraceOffer } from '@contract/measure';
+import type { Carried, CarryOffer, Code, Diagnosis, FileDetail, LoadAnswer, TraceOffer } from '@contract/measure';
 import { addTrace } from '@contract/base';
 import { command } from '../base';
 
@@ -13,7 +13,6 @@ export const measureCommands = {
   loadSources: command('[Measure] load sources', contract.loadSources),
   traceCode: command('[Measure] trace code', contract.traceCode),
   linkCase: command('[Measure] link case', addTrace),
-  listUploads: command('[Measure] list uploads', contract.listUploads),
   withdrawUpload: command('[Measure] withdraw upload', contract.withdrawUpload),
   attest: command('[Measure] attest', contract.attest),
   offerTraces: command('[Measure] offer traces', contract.offerTraces),
@@ -30,7 +29,6 @@ interface MeasureState {
   readonly diagnosis: Diagnosis | null;
   /** What an upload would store, before anything is stored. */
   readonly preview: LoadAnswer | null;
-  readonly uploads: readonly CoverageUpload[];
   /** What was measured on sources that were exchanged since: what may be carried, and what was. */
   readonly offers: { readonly same: number; readonly changed: number; readonly rows: readonly CarryOffer[] };
   readonly carries: readonly Carried[];
@@ -52,7 +50,6 @@ const first: MeasureState = {
   file: null,
   diagnosis: null,
   preview: null,
-  uploads: [],
   offers: { same: 0, changed: 0, rows: [] },
   carries: [],
   traceOffers: [],
@@ -90,7 +87,6 @@ export const measureFeature = createFeature({
     on(c.loadCoverage.start, c.loadSources.start, (state): MeasureState => ({ ...state, loaded: null, preview: null })),
     on(c.previewCoverage.done, (state, { answer }): MeasureState => ({ ...state, preview: answer, loaded: null })),
     on(c.previewCoverage.failed, (state): MeasureState => ({ ...state, preview: null })),
-    on(c.listUploads.done, (state, { answer }): MeasureState => ({ ...state, uploads: answer.rows })),
     on(c.offerTraces.done, (state, { answer }): MeasureState => ({ ...state, traceOffers: answer })),
     on(c.offerCarries.done, (state, { answer }): MeasureState => ({ ...state, offers: answer })),
     on(c.listCarries.done, (state, { answer }): MeasureState => ({ ...state, carries: answer.rows })),
@@ -98,10 +94,6 @@ export const measureFeature = createFeature({
     on(c.withdrawCarry.done, (state, { answer }): MeasureState => ({
       ...state,
       carries: state.carries.map((carried) => (carried.key === answer.key ? answer : carried)),
-    })),
-    on(c.withdrawUpload.done, (state, { answer }): MeasureState => ({
-      ...state,
-      uploads: state.uploads.map((upload) => (upload.key === answer.key ? answer : upload)),
     })),
   ),
 });
