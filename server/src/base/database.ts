@@ -39,7 +39,10 @@ export function openDatabase({ host = '127.0.0.1', socket, connections = 16, tls
   const pool = createPool({ ...options, connectionLimit: connections });
   const db = drizzle(pool);
   const recordings = createPool({ ...options, connectionLimit: recordingConnections });
-  recordings.pool.on('connection', (connection) => void connection.query('set session transaction isolation level read committed'));
+  recordings.pool.on('connection', (connection) =>
+    // One that the database left before it said so is none: what waits for it fails, and is tried again.
+    connection.query('set session transaction isolation level read committed', (error) => error && connection.destroy()),
+  );
   recordingOf.set(db, drizzle(recordings));
   return { pool, db, close: async () => void (await Promise.all([pool.end(), recordings.end()])) };
 }

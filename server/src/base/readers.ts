@@ -103,8 +103,9 @@ class LedgerReader {
         this.again = false;
         const entries = await this.newEntries();
         // What was judged is told behind the entries that it was judged for, and asked for only where something may have been.
-        const judged = this.judgedDue ? await this.newlyJudged() : [];
+        const due = this.judgedDue;
         this.judgedDue = false;
+        const judged = due ? await this.newlyJudged() : [];
         // Only what is told counts as told: where the database went away in between, all of it is read again.
         this.seq = entries.at(-1)?.seq ?? this.seq;
         this.judgedId = judged.at(-1)?.id ?? this.judgedId;
