@@ -230,7 +230,7 @@ export class Mounted<T> {
   /** Types into the field whose label says so. */
   async write(label: RegExp, value: string): Promise<void> {
     const field = this.all<HTMLLabelElement>('label').find((l) => label.test(l.textContent ?? ''));
-    const box = field?.querySelector<HTMLInputElement | HTMLTextAreaElement | HTMLSelectElement>('input, textarea, select');
+    const box = field?.control as HTMLInputElement | HTMLTextAreaElement | HTMLSelectElement | null | undefined;
     if (!box) throw new Error(`no field is called ${label} in: ${this.text().slice(0, 300)}`);
     box.value = value;
     box.dispatchEvent(new Event(box instanceof HTMLSelectElement ? 'change' : 'input', { bubbles: true }));

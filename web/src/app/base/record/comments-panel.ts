@@ -76,15 +76,16 @@ export function paragraphsOf(text: string): string {
               <button class="chip" type="button" (click)="about.set(null)">Not about this</button>
             </div>
           } @else if (fields().length) {
-            <label class="field"
-              ><span>About</span
-              ><select #field class="in" name="about" (change)="aboutField(field.value)">
+            <!-- The label names the box alone: what it offers are names of other fields. -->
+            <div class="field">
+              <label for="about-field">About</label
+              ><select #field class="in" id="about-field" name="about" (change)="aboutField(field.value)">
                 <option value="">the record as a whole</option>
                 @for (name of fields(); track name) {
                   <option>{{ name }}</option>
                 }
-              </select></label
-            >
+              </select>
+            </div>
           }
         }
         <label class="field"
