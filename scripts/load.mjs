@@ -131,7 +131,7 @@ async function morning(url, bare) {
   const approved = encodeURIComponent('{"field":"state","is":["approved"]}');
   const ready = (await call(author, 'GET', `/cases?limit=500&filter=${approved}`)).body.rows;
   const planned = [];
-  for (let round = 0; round < 24; round++) {
+  for (let round = 0; round < 40; round++) {
     const asked = {
       build,
       title: `Morning ${round + 1}`,
