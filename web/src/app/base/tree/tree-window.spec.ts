@@ -1,6 +1,6 @@
+import { branchPageSize } from '@contract/base';
 import fc from 'fast-check';
 import {
-  branchPageSize,
   openedTree,
   pagesOf,
   readAgain,
@@ -126,6 +126,18 @@ describe('a tree that is read branch by branch', () => {
     expect(stepOf(tree, 'C', 'in', () => false)).toBeUndefined();
   });
 
+  it('shows what comes back to the very place where it was', () => {
+    const server = new Server();
+    for (const key of ['A', 'B']) server.put(key);
+    let tree = readAll(opened(), server);
+    server.takeOff('A');
+    tree = readAll(withAnswer(tree, server.answer([], ['A']), ['A']), server);
+    expect(shown(tree)).toEqual(['0 B']);
+    server.put('A', '', 0);
+    tree = readAll(withAnswer(tree, server.answer([], ['A']), ['A']), server);
+    expect(shown(tree)).toEqual(['0 A', '0 B']);
+  });
+
   it('is the server’s tree after any changes that it heard of, one by one or all at once', () => {
     const change = fc.record({
       what: fc.constantFrom('put', 'move', 'takeOff', 'everything'),
@@ -154,7 +166,7 @@ describe('a tree that is read branch by branch', () => {
           expect(tree.total).toBe(server.all().length);
         }
       }),
-      { numRuns: 150 },
+      { numRuns: 1000 },
     );
   });
 });

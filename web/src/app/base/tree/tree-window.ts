@@ -1,4 +1,4 @@
-import type { ProblemDetails } from '@contract/base';
+import { branchPageSize, type ProblemDetails } from '@contract/base';
 
 /** A row of any tree, by its key. */
 export interface TreeNode {
@@ -59,7 +59,6 @@ export interface TreeRow {
   readonly depth: number;
 }
 
-export const branchPageSize = 100;
 const pageOf = (at: number): number => Math.floor(at / branchPageSize);
 const same = (a: BranchPage, b: BranchPage): boolean => a.under === b.under && a.page === b.page;
 
@@ -124,7 +123,9 @@ export function withAnswer(tree: TreeWindow, answer: TreeAnswer, keys: readonly 
   const told = new Map(answer.rows.map((row) => [row.key, row]));
   for (const key of keys) {
     const [before, now] = [tree.nodes[key], told.get(key)];
-    if (before && now && before.under === now.under && before.position === now.position) nodes[key] = now;
+    // One that was gone may come back to the place where it was last seen: what counts is whether it is shown there.
+    const there = tree.branches[before?.under ?? '']?.includes(key);
+    if (there && before && now && before.under === now.under && before.position === now.position) nodes[key] = now;
     else for (const row of [before, now]) if (row) moved.add(row.under ?? '');
   }
   for (const { under, page, total, rows } of answer.branches) {
