@@ -1,6 +1,7 @@
 // npm run load: the morning of a release. Fifty testers record over HTTP while twenty people look at boards and lists, each with an open
 // stream: first at people's pace (a step takes a second of looking and typing), then as fast as the server answers. Bare routes are asked
-// in the same moments, and after each by as many people at the same pace, with nothing else to do for the machine. `npm run load -- requirements=2000 cases=400 think=1000 seconds=30`
+// in the same moments, and after each by as many people at the same pace, with nothing else to do for the machine.
+// `npm run load -- requirements=2000 cases=400 think=1000 seconds=30`
 import { createRequire } from 'node:module';
 import Fastify from 'fastify';
 import { prepareDatabase } from './database.mjs';

@@ -91,7 +91,7 @@ describe('Specify', () => {
       void (await p.call('author', specify.addRequirement, { specification: 'DOR', key, under, content: content(key, more) }));
     await put('DOR-100', null, { kind: 'heading' });
     await put('DOR-200', 'DOR-100', { kind: 'heading' });
-    for (let i = 1; i <= specify.branchPageSize + 3; i++) await put(`DOR-${1000 + i}`, 'DOR-200');
+    for (let i = 1; i <= base.branchPageSize + 3; i++) await put(`DOR-${1000 + i}`, 'DOR-200');
     await p.call('author', specify.placeRequirement, { key: 'DOR-1103', under: 'DOR-200', before: 'DOR-1001' });
     const ask = async (query: { at?: string; of?: string; to?: string }) =>
       (await p.call('auditor', specify.listBranches, { key: 'DOR', ...query })).body;

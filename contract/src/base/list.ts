@@ -31,6 +31,9 @@ export const filterSchema: z.ZodType<Filter> = z.lazy(() =>
   ]),
 );
 
+/** So many rows of a branch of a tree are a page. */
+export const branchPageSize = 100;
+
 /** How every list is asked: a filter, an order, a page after a cursor. */
 export const listQuery = z.object({
   /** A filter as JSON text. */

@@ -99,8 +99,6 @@ export const branchRowSchema = z.object({
 });
 export type BranchRow = z.output<typeof branchRowSchema>;
 
-/** So many rows of a branch are a page. */
-export const branchPageSize = 100;
 export const branchesSchema = z.object({
   /** How many requirements and headings the specification has. */
   total: z.number(),

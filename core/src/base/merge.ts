@@ -55,7 +55,8 @@ const alike = <T>(a: readonly T[], b: readonly T[]): boolean => a.length === b.l
 
 /**
  * What two people made of one beginning, passage by passage in reading order. Changes that overlap are one passage of both, and so is what is
- * put in where something else changes: whether they go together, and in which order, a person decides. Items are compared by `===`: words, sentences, or steps written out.
+ * put in where something else changes: whether they go together, and in which order, a person decides. Items are compared by `===`: words,
+ * sentences, or steps written out.
  */
 export function passagesOf<T extends string>(base: readonly T[], mine: readonly T[], theirs: readonly T[]): Passage<T>[] {
   const all = [

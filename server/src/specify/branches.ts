@@ -1,4 +1,5 @@
-import { branchPageSize, type BranchRow, type Branches } from '@contract/specify';
+import { branchPageSize } from '@contract/base';
+import type { BranchRow, Branches } from '@contract/specify';
 import { and, asc, count, eq, inArray, sql, type SQL } from 'drizzle-orm';
 import { alias } from 'drizzle-orm/mysql-core';
 import { ledgerHead, plainKey, records, type Db, type Tx } from '../base';

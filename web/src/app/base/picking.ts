@@ -13,7 +13,7 @@ export interface Picking {
   toggle(key: string, at: number): void;
   /** From the row that was chosen last to this one. */
   stretch(at: number): void;
-  /** A press with Ctrl chooses, with Shift a stretch: false for a plain one, which the list answers. */
+  /** A press on the box, or with Ctrl, chooses, with Shift a stretch: false for a plain one, which the list answers. */
   pressed(event: MouseEvent, key: string, at: number): boolean;
   /** Arrows move, with Shift a stretch is chosen; Space chooses, Enter opens. */
   keys(event: KeyboardEvent, view: CdkVirtualScrollViewport | undefined, rowHeight: number, open: (key: string, at: number) => void): void;
@@ -51,7 +51,7 @@ export function usePicking(rows: Signal<readonly string[]>): Picking {
     stretch,
     pressed: (event, key, row) => {
       if (event.shiftKey) stretch(row);
-      else if (event.ctrlKey || event.metaKey) toggle(key, row);
+      else if (event.ctrlKey || event.metaKey || (event.target as HTMLElement | null)?.closest('.box')) toggle(key, row);
       else return false;
       at.set(row);
       return true;

@@ -22,9 +22,6 @@ import { UploadsList } from './uploads-list';
     .body {
       padding: 16px 20px;
     }
-    .wide {
-      overflow-x: auto;
-    }
     .key {
       width: 120px;
       padding: 4px 8px;
@@ -132,10 +129,6 @@ export class LoadPanel {
   protected rule(change: Partial<{ from: string; to: string; ignoreCase: boolean }>): void {
     this.rules.update((rules) => ({ ...rules, ...change }));
     this.look();
-  }
-
-  protected more(count: number): string {
-    return count > 0 ? `and ${count} more` : '';
   }
 
   private look(): void {

@@ -1,13 +1,10 @@
 import { ChangeDetectionStrategy, Component, computed, signal } from '@angular/core';
 import { listUploads, type CoverageUpload } from '@contract/measure';
 import {
-  listFrom,
   momentWords,
-  onAction,
   ProblemNote,
   recordFilterFields,
   RecordList,
-  listActions,
   RowLines,
   RowTemplate,
   selectList,
@@ -154,12 +151,6 @@ export class UploadsList {
   protected readonly bound = boundWords;
   protected readonly below = ({ at, by, matched, points }: CoverageUpload): string =>
     `${momentWords(at)}, ${by} · ${matched} source ${matched === 1 ? 'file' : 'files'}, ${points} points`;
-
-  constructor() {
-    listFrom(uploadKind.name, listUploads);
-    for (const done of [measureCommands.withdrawUpload.done, measureCommands.loadCoverage.done])
-      onAction(done, () => this.store.dispatch(listActions.changed({ list: uploadKind.name, keys: null })));
-  }
 
   protected withdraw(upload: CoverageUpload): void {
     const withdrawn = upload.state === 'loaded';

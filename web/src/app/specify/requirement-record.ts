@@ -3,7 +3,7 @@ import { ActivatedRoute, Router } from '@angular/router';
 import type { Filter } from '@contract/base';
 import { listCases } from '@contract/design';
 import { listRequirements, type Requirement } from '@contract/specify';
-import { sentencesOf } from '@core/base';
+import { canonicalJson, sentencesOf } from '@core/base';
 import { requirementFields, type RequirementContent } from '@core/specify';
 import {
   type Conflict,
@@ -147,7 +147,7 @@ export class RequirementRecord {
     });
     const content = { ...this.mine.content, ...(Object.fromEntries(values) as Partial<RequirementContent>) };
     const stored = contentOf(this.saving().problem?.current as Requirement);
-    if (JSON.stringify(contentOf({ ...(stored as Requirement), ...content })) === JSON.stringify(stored)) return this.takeTheirs();
+    if (canonicalJson({ ...content }) === canonicalJson({ ...stored })) return this.takeTheirs();
     this.save({ ...this.mine, content, basedOn: theirs.revision, base: stored });
   }
 

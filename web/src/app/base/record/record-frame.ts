@@ -91,13 +91,13 @@ export interface Conflict {
 export class RecordFrame {
   readonly kind = input.required<'requirement' | 'case'>();
   readonly key = input.required<string>();
-  /** Undefined until it was read. */
+  /** Null until it was read. */
   readonly of = input.required<ReviewedRecord | null>();
   readonly editing = input(false);
   /** Are there fields of the project for it? A heading has none. */
   readonly withFields = input(true);
   readonly level = input('');
-  /** At which levels somebody may approve what they wrote. */
+  /** May somebody approve what they wrote, at its level? */
   readonly ownAllowed = input(false);
   /** Traces that an approval confirms along with it. */
   readonly confirms = input<readonly string[]>([]);

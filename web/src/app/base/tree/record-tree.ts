@@ -231,10 +231,7 @@ export class RecordTree<R extends TreeNode> {
   /** A press on the box, or with Ctrl, chooses; with Shift a stretch; anywhere else it opens. */
   protected pressed(event: MouseEvent, key: string, at: number): void {
     this.everything.set(false);
-    if (this.picking.pressed(event, key, at)) return;
-    if (!(event.target as HTMLElement).closest('.box')) return this.open(key, at);
-    this.picking.toggle(key, at);
-    this.picking.goTo(at);
+    if (!this.picking.pressed(event, key, at)) this.open(key, at);
   }
 
   protected open(key: string, at: number): void {
