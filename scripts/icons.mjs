@@ -1,7 +1,7 @@
 // Writes web/src/app/base/ui/icons.generated.ts from the outlined Material Symbols that the application uses.
 import { mkdirSync, readFileSync, writeFileSync } from 'node:fs';
 const names =
-  'edit_note account_tree menu_book library_books monitoring verified history search notifications keyboard_arrow_down deployed_code filter_list check close contrast block image add delete drag_indicator arrow_upward arrow_downward download upload_file link link_off trending_up add_link rule signature lock person logout dark_mode light_mode keyboard settings group description play_arrow flag bug_report refresh chevron_right chevron_left folder_zip cancel warning info visibility attach_file schedule swap_vert undo save approval_delegation draw assignment_turned_in difference arrow_forward more_horiz open_in_new key content_paste checklist draft today fact_check stacks table view_column'.split(
+  'edit_note account_tree menu_book library_books monitoring verified history search notifications keyboard_arrow_down deployed_code filter_list check close contrast block image add delete drag_indicator arrow_upward arrow_downward download upload_file link link_off trending_up add_link rule signature lock person logout dark_mode light_mode keyboard settings group description play_arrow flag bug_report refresh chevron_right chevron_left folder_zip cancel warning info visibility attach_file schedule swap_vert undo save approval_delegation draw assignment_turned_in difference arrow_forward more_horiz open_in_new key content_paste checklist draft today fact_check stacks table view_column format_bold format_italic code subscript superscript format_list_bulleted format_list_numbered add_photo_alternate'.split(
     ' ',
   );
 const out = {};

@@ -2,7 +2,7 @@ import { readFileSync } from 'node:fs';
 import { ledgerHash, ledgerText, textHash, type LedgerFacts, type RecordFormat } from '../src/base';
 import { caseText2, type CaseContent } from '../src/design';
 import { runHash, runText, type RunRecord } from '../src/run';
-import { requirementText2, type RequirementContent } from '../src/specify';
+import { requirementFormat, requirementText, requirementText2, requirementText3, type RequirementContent } from '../src/specify';
 
 interface Golden {
   readonly what: string;
@@ -23,6 +23,7 @@ const encoders: Readonly<Record<string, (given: never) => string>> = {
   'run 2': (given: RunRecord) => runText(2, given),
   'case 2': ({ key, revision, content }: Of<CaseContent>) => caseText2(key, revision, content),
   'requirement 2': ({ key, revision, content }: Of<RequirementContent>) => requirementText2(key, revision, content),
+  'requirement 3': ({ key, revision, content }: Of<RequirementContent>) => requirementText3(key, revision, content),
   'ledger entry 1': (given: LedgerFacts & { previous: string }) => ledgerText(given, given.previous),
   'ledger entry 2': (given: LedgerFacts & { previous: string }) => ledgerText(given, given.previous),
 };
@@ -43,6 +44,14 @@ describe('the formats of what is signed and chained', () => {
       // A member that no format knows changes nothing; every member that it knows does.
       expect(encoders[`${what} ${format}`]({ ...(given as object), added: 1 } as never)).toBe(text);
     });
+
+  it('bind the layout of a text that has one, and leave one in plain words as it always was', () => {
+    const { key, revision, content } = goldens.find((g) => g.what === 'requirement' && g.format === 3)?.given as Of<RequirementContent>;
+    const { html: _, ...plain } = content;
+    expect([requirementFormat(content), requirementFormat(plain)]).toEqual([3, 2]);
+    expect(requirementText(key, revision, content)).toBe(requirementText3(key, revision, content));
+    expect(requirementText(key, revision, plain)).toBe(requirementText2(key, revision, plain));
+  });
 
   it('hash what they encode', () => {
     const run = goldens.find((g) => g.what === 'run' && g.format === 1);

@@ -69,5 +69,7 @@ export const inProjectKey = inProject.extend({ key: z.string().max(60) });
 export const done = z.object({ ok: z.literal(true) });
 export const shortText = z.string().max(300);
 export const longText = z.string().max(20_000);
+/** A text that is laid out, in HTML: its words are as long as a long text's. */
+export const richText = z.string().max(100_000);
 export const reasonText = z.string().trim().min(3, 'Give a reason of at least three letters.').max(2000);
 export const key = z.string().max(60);

@@ -9,14 +9,18 @@ import {
   ownValuesSchema,
   pageOf,
   recordSignatureSchema,
+  richText,
   shortText,
   traceSchema,
+  versionedKindSchema,
 } from '../base';
 
 export const contentSchema = z.object({
   kind: z.enum(['heading', 'requirement']),
   title: shortText,
   text: longText,
+  /** The text as it is laid out; the server cleans it and reads `text` from it. Absent: plain lines. */
+  html: richText.optional(),
   rationale: longText,
   level: z.string().max(40),
   method: z.enum(['', 'test', 'analysis', 'inspection', 'demonstration']),
@@ -55,6 +59,8 @@ export const requirementDetailSchema = requirementSchema.extend({
   /** What an approval of its present revision is bound to. */
   hash: z.string(),
   signatures: z.array(recordSignatureSchema),
+  /** The records whose keys stand in its texts. */
+  mentions: z.array(z.object({ kind: versionedKindSchema, key: z.string() })),
 });
 export type RequirementDetail = z.output<typeof requirementDetailSchema>;
 

@@ -35,6 +35,10 @@ export function differencesBetween(before: unknown, after: unknown, without: rea
   const [old, now] = [membersOf(before), membersOf(after)];
   return [...new Set([...Object.keys(old), ...Object.keys(now)])]
     .filter((name) => !without.includes(name))
-    .map((name) => ({ name: memberWords(name), before: readable(old[name]), after: readable(now[name]) }))
+    .flatMap((name): Difference[] => {
+      if (name !== 'html') return [{ name: memberWords(name), before: readable(old[name]), after: readable(now[name]) }];
+      // A layout is told only where the words are the same: their difference says the rest.
+      return old['text'] === now['text'] && old[name] !== now[name] ? [{ name: 'Layout', before: '', after: 'laid out differently' }] : [];
+    })
     .filter((change) => change.before !== change.after);
 }

@@ -4,14 +4,20 @@ import { sha256Hex } from './hash';
 /**
  * Formats in which records are hashed and signed. A number, once released, is frozen: its encoders are never changed, golden files
  * in the tests hold them, and a record of any earlier format verifies for ever. 1: runs of the first release. 2: every kind,
- * in an envelope that names format, kind, key and revision.
+ * in an envelope that names format, kind, key and revision. 3: the same, of a text that is written richly.
  */
-export type RecordFormat = 1 | 2;
+export type RecordFormat = 1 | 2 | 3;
+/** The format of whatever holds nothing that a later one was made for. */
 export const recordFormat: RecordFormat = 2;
 
 /** The text that a format-2 hash is of. `content` is what the kind's own frozen encoder picked. */
 export function envelope2(kind: string, key: string, revision: number, content: Json): string {
   return canonicalJson({ format: 2, kind, key, revision, content });
+}
+
+/** The text that a format-3 hash is of. */
+export function envelope3(kind: string, key: string, revision: number, content: Json): string {
+  return canonicalJson({ format: 3, kind, key, revision, content });
 }
 
 /** SHA-256 of an encoded record's UTF-8 bytes, 64 lower-case hex digits: what a signature is bound to. */

@@ -31,7 +31,8 @@ export interface PackPage {
   readonly key: string;
   readonly title: string;
   readonly facts: readonly (readonly [string, string])[];
-  readonly paragraphs: readonly (readonly [string, string])[];
+  /** Name and words; the third is the words' layout, in clean HTML, with pictures where the pack has them. */
+  readonly paragraphs: readonly (readonly [string, string, string?])[];
   readonly steps?: readonly { readonly action: string; readonly expected: string }[];
   readonly cord?: Cord;
   readonly links: readonly (readonly [string, readonly PackLink[]])[];
@@ -61,7 +62,9 @@ export function packPage(page: PackPage, pack: string): string {
       ['', ''],
       facts.map(([name, value]) => [escapeHtml(name), escapeHtml(value || '–')]),
     ),
-    ...paragraphs.map(([name, text]) => `<h2>${escapeHtml(name)}</h2><p>${escapeHtml(text || '–')}</p>`),
+    ...paragraphs.map(
+      ([name, text, html]) => `<h2>${escapeHtml(name)}</h2>${html ? `<div>${html}</div>` : `<p>${escapeHtml(text || '–')}</p>`}`,
+    ),
   ];
   if (steps)
     parts.push(

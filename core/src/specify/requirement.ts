@@ -9,7 +9,10 @@ export type RequirementState = (typeof requirementStates)[number];
 export interface RequirementContent {
   readonly kind: 'heading' | 'requirement';
   readonly title: string;
+  /** As plain text: what is searched, compared and checked. */
   readonly text: string;
+  /** The text as it is laid out, in clean HTML; absent where it is plain lines. */
+  readonly html?: string;
   readonly rationale: string;
   /** As the project's standard names its levels (`SIL 3`, `class C`); empty while nobody has said. */
   readonly level: string;

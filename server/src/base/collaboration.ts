@@ -1,6 +1,6 @@
 import type { Attachment, Comment, PresentPerson, RecordHead, Revision } from '@contract/base';
 import { mentionsIn } from '@core/base';
-import { and, asc, desc, eq, gt, inArray, isNull, lt, ne } from 'drizzle-orm';
+import { and, asc, desc, eq, gt, inArray, isNull, like, lt, ne } from 'drizzle-orm';
 import { account } from './accounted';
 import { storeBlob } from './blobs';
 import { takeStorage } from './storage';
@@ -323,6 +323,17 @@ export async function needAttachment(db: Db, projectId: number, id: number): Pro
     .select()
     .from(attachments)
     .where(and(eq(attachments.projectId, projectId), eq(attachments.id, id)));
+  if (!file) throw new Refusal('notFound');
+  return file;
+}
+
+/** A picture at a record of the project, also one that was taken off since: texts of old revisions show it. */
+export async function needPicture(db: Db, projectId: number, sha256: string): Promise<typeof attachments.$inferSelect> {
+  const [file] = await db
+    .select()
+    .from(attachments)
+    .where(and(eq(attachments.projectId, projectId), eq(attachments.sha256, sha256), like(attachments.mime, 'image/%')))
+    .limit(1);
   if (!file) throw new Refusal('notFound');
   return file;
 }

@@ -207,3 +207,17 @@ export async function recordsByKey(db: Db | Tx, projectId: number, keys: readonl
       found.set(row.key, row);
   return found;
 }
+
+/** The records, but one, whose keys stand in some texts. */
+export async function mentionedIn(
+  db: Db | Tx,
+  projectId: number,
+  texts: readonly string[],
+  but: string,
+): Promise<{ kind: VersionedKind; key: string }[]> {
+  const keys = [...new Set(texts.flatMap((text) => text.match(/\b[A-Z][A-Z0-9]*(?:-[A-Z0-9]+)*-\d{1,9}\b/g) ?? []))].filter(
+    (key) => key !== but,
+  );
+  if (!keys.length) return [];
+  return [...(await recordsByKey(db, projectId, keys.slice(0, 500))).values()].map(({ kind, key }) => ({ kind, key }));
+}

@@ -1,4 +1,4 @@
-import { recordFormat, type Role } from '@core/base';
+import { recordFormat, type RecordFormat, type Role } from '@core/base';
 import { policiesOf } from '@core/prove';
 import type { SignedIn } from './passwords';
 import type { Db } from './database';
@@ -14,6 +14,8 @@ export interface Reviewed {
   readonly record: StoredRecord;
   /** What its present revision says, as snapshots keep it beside the project's own fields. */
   readonly content: object;
+  /** In which format it is signed. */
+  readonly format?: RecordFormat;
   /** Refuses the state where something that it asks for is missing. */
   refuseIncomplete(state: 'review' | 'approved'): Promise<void>;
 }
@@ -72,7 +74,7 @@ export async function changeReviewState(
 export async function approveRecord(
   w: Writing,
   signer: SignedIn,
-  { record, content, refuseIncomplete }: Reviewed,
+  { record, content, format = recordFormat, refuseIncomplete }: Reviewed,
   { hash, seen, reason, ownAllowed }: { hash: string; seen: string; reason: string; ownAllowed(): Promise<boolean> },
 ): Promise<void> {
   const { id, kind, key, revision } = record;
@@ -92,8 +94,8 @@ export async function approveRecord(
     after: { revision, state: 'approved', printedName: signer.printedName, hash, reason },
     touches: { texts: [id] },
   });
-  w.snapshot({ recordId: id, revision, state: 'approved', snapshot: { ...content, own: record.own }, hash });
+  w.snapshot({ recordId: id, revision, state: 'approved', snapshot: { ...content, own: record.own }, format, hash });
   w.wrote(recordRows, id);
-  await putSignature(w, signer, { recordId: id, revision, meaning: 'approved', format: recordFormat, hash, reason });
+  await putSignature(w, signer, { recordId: id, revision, meaning: 'approved', format, hash, reason });
   await confirmWithApproval(w, record);
 }

@@ -43,7 +43,7 @@ const mostTags = 3000;
 
 const escapeText = (text: string): string => text.replace(/[&<>]/g, (c) => (c === '&' ? '&amp;' : c === '<' ? '&lt;' : '&gt;'));
 
-/** Plain text as paragraphs. */
+/** Plain text as paragraphs: what is stored beside it where nobody laid it out. */
 export function paragraphs(text: string): string {
   if (!text) return '';
   return text
@@ -64,6 +64,31 @@ const cleaning = parseWork('rich text', (html: string): string => {
  * the actor has things read.
  */
 export const cleanHtml = ({ parse = parseHere }: { readonly parse?: Parse }, html: string): Promise<string> => cleaning(parse, html);
+
+/** A text as it was written: plain, or laid out in HTML. */
+export interface WrittenText {
+  readonly text: string;
+  readonly html?: string | undefined;
+}
+
+const longestText = 20_000;
+/** Paragraphs and line breaks alone are lines of plain text. */
+const plainLines = /^(?:<p>(?:[^<]|<br \/>)*<\/p>)*$/;
+
+/** The same text, its layout cleaned and its words read from it; without layout where it has none but lines. */
+export async function readWritten<T extends WrittenText>(
+  actor: { readonly parse?: Parse },
+  { html, ...written }: T,
+): Promise<Omit<T, 'html'> & { html?: string }> {
+  if (html === undefined) return written;
+  const clean = await cleanHtml(actor, html);
+  const text = plainText(clean);
+  if (text.length > longestText)
+    throw new Refusal('invalid', {
+      fields: [{ path: 'text', text: `A text has at most ${longestText.toLocaleString('en')} letters: this one has more.` }],
+    });
+  return { ...written, text, ...(clean && !plainLines.test(clean) ? { html: clean } : {}) };
+}
 
 const entities: Readonly<Record<string, string>> = { '&amp;': '&', '&lt;': '<', '&gt;': '>', '&quot;': '"', '&#39;': "'", '&nbsp;': ' ' };
 

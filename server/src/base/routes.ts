@@ -282,4 +282,14 @@ function recordRoutes(app: FastifyInstance, context: AppContext): void {
       return sendFile(db, reply, await c.needAttachment(db, membership.projectId, Number(request.params.id) || 0));
     },
   );
+  app.get<{ Params: { project: string; sha256: string } }>(
+    '/api/projects/:project/pictures/:sha256',
+    { config: { may: 'member' }, schema: { summary: 'A picture that stands in a text, by the hash of its bytes', tags: ['Base'] } },
+    async (request, reply) => {
+      const { membership } = callerOf(request);
+      // What a hash names never changes.
+      reply.header('cache-control', 'private, max-age=31536000, immutable');
+      return sendFile(db, reply, await c.needPicture(db, membership.projectId, request.params.sha256));
+    },
+  );
 }

@@ -1,9 +1,9 @@
 import { groupBy, textHash } from '@core/base';
 import { caseText2, type CaseContent } from '@core/design';
 import { packPage, type Cord, type PackLink } from '@core/prove';
-import { requirementText2, type RequirementContent } from '@core/specify';
+import { requirementText, type RequirementContent } from '@core/specify';
 import { and, asc, eq, inArray, isNotNull } from 'drizzle-orm';
-import { records, revisions, signatures, signaturesOf } from '../base';
+import { readBlob, records, revisions, signatures, signaturesOf } from '../base';
 import { attestationText, carriedText, type AttestedText, type CarriedText } from '../measure';
 import type { requirementsById } from '../specify';
 import type { PackSource } from './pack-data';
@@ -84,7 +84,7 @@ function signedText(kind: 'requirement' | 'case' | 'attestation' | 'carry', key:
   if (kind === 'attestation') return attestationText(key, revision, snapshot as AttestedText);
   if (kind === 'carry') return carriedText(key, revision, snapshot as CarriedText);
   return kind === 'requirement'
-    ? requirementText2(key, revision, snapshot as RequirementContent)
+    ? requirementText(key, revision, snapshot as RequirementContent)
     : caseText2(key, revision, snapshot as CaseContent);
 }
 
@@ -141,6 +141,7 @@ export async function addRequirementPages(source: PackSource, c: PackContents): 
   );
   const runsOf = groupBy(c.runs, (r) => r.caseKey);
   const toRequirement = (key: string): PackLink => ({ href: `${key}.html`, words: key });
+  const pictures = new Set<string>();
   for (let at = 0; at < c.requirements.length; at += atATime) {
     const part = c.requirements.slice(at, at + atATime);
     const { history, signed } = await pastOf(
@@ -166,7 +167,7 @@ export async function addRequirementPages(source: PackSource, c: PackContents): 
               ['Not in code', r.notInCode ? r.notInCodeRationale || 'yes' : 'no'],
             ],
             paragraphs: [
-              ['Text', r.text],
+              ['Text', r.text, r.html && withPictures(r.html, pictures)],
               ['Rationale', r.rationale],
             ],
             ...(cord ? { cord } : {}),
@@ -191,7 +192,15 @@ export async function addRequirementPages(source: PackSource, c: PackContents): 
       );
     }
   }
+  for (const sha256 of [...pictures].sort()) await source.out.addStream(`pictures/${sha256}`, readBlob(source.tx, sha256));
 }
+
+/** A layout whose pictures are the pack's; which they are is noted. */
+const withPictures = (html: string, pictures: Set<string>): string =>
+  html.replace(/src="files\/([0-9a-f]{64})"/g, (_, sha256: string) => {
+    pictures.add(sha256);
+    return `src="../pictures/${sha256}"`;
+  });
 
 export async function addCasePages(source: PackSource, c: PackContents): Promise<void> {
   const requirementsOf = groupBy(

@@ -6,7 +6,7 @@ import { addRequirementIn, approveRequirementIn, reviewedRequirement, reviseRequ
 import { contentOf, needSpecification, requirementHash, requirementList, type StoredRequirement } from './store';
 import { requirements } from './tables';
 
-const settable = contentSchema.omit({ text: true }).partial();
+const settable = contentSchema.omit({ text: true, html: true }).partial();
 
 async function stored(w: Writing, record: StoredRecord): Promise<StoredRequirement> {
   const [row] = await w.tx.select().from(requirements).where(eq(requirements.id, record.id));

@@ -270,7 +270,10 @@ async function reviseImported(w: Writing, row: ImportedRequirement, rules: OwnCh
   const { projectId } = w.actor;
   await lockRecord(w, 'requirement', row.key);
   const stored = await needRequirement(w.tx, projectId, row.key);
-  await reviseRequirement(w, stored, row.content, 'The imported table says so.');
+  const before = contentOf(stored);
+  // A table holds words: where they are the same, the layout stays.
+  const layout = before.html && before.text === row.content.text ? { html: before.html } : {};
+  await reviseRequirement(w, stored, { ...row.content, ...layout }, 'The imported table says so.');
   const now = await needRequirement(w.tx, projectId, row.key);
   const own = await ownOf(rules, row);
   const change: Record<string, OwnValue> = {

@@ -1,6 +1,6 @@
 import type { RequirementDetail, Specification } from '@contract/specify';
 import { isKey, type Role } from '@core/base';
-import { approvalFaults, type RequirementContent } from '@core/specify';
+import { approvalFaults, requirementFormat, type RequirementContent } from '@core/specify';
 import { policiesOf } from '@core/prove';
 import { and, asc, count, eq, inArray, isNull, sql } from 'drizzle-orm';
 import {
@@ -16,6 +16,7 @@ import {
   needTitle,
   noteKeys,
   paragraphs,
+  readWritten,
   profileOf,
   proveApprover,
   needReasonOfChange,
@@ -101,7 +102,7 @@ export const searchable = ({ text, rationale }: RequirementContent): string => `
 
 /** The columns of a requirement's own table that its content fills. */
 export function contentColumns({ title: _, ...content }: RequirementContent) {
-  return { ...content, html: paragraphs(content.text) };
+  return { ...content, html: content.html ?? paragraphs(content.text) };
 }
 
 /** What code names a requirement's key before the requirement is there: from now on it is traced to it. */
@@ -114,7 +115,8 @@ export async function adoptCode(w: Writing, ids: ReadonlyMap<string, number>): P
 }
 
 export async function addRequirement(db: Db, actor: Actor, input: NewRequirement): Promise<RequirementDetail> {
-  const key = await write(db, actor, async (w) => (await addRequirementIn(w, input)).key);
+  const content = await readWritten(actor, input.content);
+  const key = await write(db, actor, async (w) => (await addRequirementIn(w, { ...input, content })).key);
   return requirementDetail(db, actor.projectId, key);
 }
 
@@ -189,7 +191,8 @@ export async function saveRequirement(
   content: RequirementContent,
   reason = '',
 ): Promise<RequirementDetail> {
-  await write(db, actor, async (w) => reviseRequirement(w, await lockRequirement(w, key, basedOn), content, reason));
+  const written = await readWritten(actor, content);
+  await write(db, actor, async (w) => reviseRequirement(w, await lockRequirement(w, key, basedOn), written, reason));
   return requirementDetail(db, actor.projectId, key);
 }
 
@@ -227,6 +230,7 @@ async function refuseIncomplete(w: Writing, stored: StoredRequirement, state: st
 export const reviewedRequirement = (w: Writing, stored: StoredRequirement): Reviewed => ({
   record: stored.record,
   content: contentOf(stored),
+  format: requirementFormat(contentOf(stored)),
   refuseIncomplete: (state) => refuseIncomplete(w, stored, state),
 });
 

@@ -1,12 +1,14 @@
 import type { Requirement, RequirementDetail } from '@contract/specify';
 import { compareKeys, groupBy, textHash } from '@core/base';
-import { requirementText2, type RequirementContent, type RequirementState } from '@core/specify';
+import { requirementText, type RequirementContent, type RequirementState } from '@core/specify';
 import { and, asc, eq, inArray, isNull, sql } from 'drizzle-orm';
 import { alias } from 'drizzle-orm/mysql-core';
 import {
   account,
   lockRecord,
+  mentionedIn,
   needRecord,
+  paragraphs,
   recordFields,
   records,
   Refusal,
@@ -52,12 +54,13 @@ export interface StoredRequirement {
 
 export function contentOf({ record, row }: StoredRequirement): RequirementContent {
   const { kind, text, rationale, level, method, topLevel, derived, notInCode, notInCodeRationale } = row;
-  return { kind, title: record.title, text, rationale, level, method, topLevel, derived, notInCode, notInCodeRationale };
+  const laidOut = row.html !== paragraphs(text) ? { html: row.html } : {};
+  return { kind, title: record.title, text, ...laidOut, rationale, level, method, topLevel, derived, notInCode, notInCodeRationale };
 }
 
 /** What an approval of the present revision is bound to. */
 export const requirementHash = (stored: StoredRequirement): string =>
-  textHash(requirementText2(stored.record.key, stored.record.revision, contentOf(stored)));
+  textHash(requirementText(stored.record.key, stored.record.revision, contentOf(stored)));
 
 export async function needRequirement(db: Db | Tx, projectId: number, key: string): Promise<StoredRequirement> {
   const record = await needRecord(db, projectId, 'requirement', key);
@@ -156,6 +159,7 @@ export async function requirementDetail(db: Db | Tx, projectId: number, key: str
     author: record.authoredBy,
     hash: requirementHash(stored),
     signatures: signed.map(shownSignature),
+    mentions: await mentionedIn(db, projectId, [stored.row.text, stored.row.rationale], record.key),
   };
 }
 

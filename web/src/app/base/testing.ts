@@ -237,6 +237,19 @@ export class Mounted<T> {
     await this.settled();
   }
 
+  /** Writes into a box for a text with its layout, once its editor was loaded: the editor sees what changes in it. */
+  async writeRich(label: string, text: string): Promise<void> {
+    const box = () => this.all(`.ql-editor[aria-label="${label}"]`).at(0);
+    for (let i = 0; i < 100 && !box(); i++) {
+      await new Promise((resolve) => setTimeout(resolve, 30));
+      await this.settled();
+    }
+    const paragraph = document.createElement('p');
+    paragraph.textContent = text;
+    box()?.replaceChildren(paragraph);
+    await this.settled();
+  }
+
   /** Types into a line, and waits as long as a list or picker waits for more. */
   async type(box: HTMLInputElement, value: string, wait = 200): Promise<void> {
     box.focus();

@@ -2,13 +2,13 @@ import { ChangeDetectionStrategy, Component, computed, effect, input, output, si
 import { FormsModule } from '@angular/forms';
 import { MatButtonModule } from '@angular/material/button';
 import type { Requirement } from '@contract/specify';
-import { type Draft, firstMissing, Needs, useDeviceMemory } from '../base';
+import { type Draft, firstMissing, Needs, RichBox, type RichWritten, useDeviceMemory } from '../base';
 import { verificationMethods, type RequirementContent } from '@core/specify';
 
 /** The text of a requirement while it is edited. What is typed is kept on this device until it is saved. */
 @Component({
   selector: 'cp-requirement-form',
-  imports: [FormsModule, MatButtonModule, Needs],
+  imports: [FormsModule, MatButtonModule, Needs, RichBox],
   changeDetection: ChangeDetectionStrategy.OnPush,
   template: `
     <form class="stack" (ngSubmit)="send()" (keydown.control.s)="$event.preventDefault(); send()" (keydown.escape)="cancelled.emit()">
@@ -22,10 +22,16 @@ import { verificationMethods, type RequirementContent } from '@core/specify';
           [attr.aria-invalid]="!draft().title.trim()"
       /></label>
       @if (draft().kind === 'requirement') {
-        <label class="field"
-          ><span>Text</span
-          ><textarea class="in" rows="4" name="text" [ngModel]="draft().text" (ngModelChange)="put({ text: $event })"></textarea>
-        </label>
+        <div class="field">
+          <span>Text</span>
+          <cp-rich-box
+            label="Text"
+            [value]="text()"
+            [of]="of().key"
+            placeholder="The … shall …; @ names a record"
+            (written)="write($event)"
+          />
+        </div>
         <label class="field"
           ><span>Rationale</span
           ><textarea
@@ -108,6 +114,7 @@ export class RequirementForm {
   readonly cancelled = output<void>();
   protected readonly methods = verificationMethods;
   protected readonly draft = signal<RequirementContent>({} as RequirementContent);
+  protected readonly text = computed(() => ({ text: this.draft().text, html: this.draft().html }));
   private readonly base = signal('');
   protected readonly changed = computed(() => JSON.stringify(this.draft()) !== this.base());
   protected readonly missing = (): string =>
@@ -146,6 +153,12 @@ export class RequirementForm {
     this.save.emit({ ...this.written(), reason: this.reason().trim() });
   }
 
+  protected write({ text, html }: RichWritten): void {
+    const { html: _, ...draft } = this.draft();
+    this.draft.set({ ...draft, text, ...(html ? { html } : {}) });
+    this.put({});
+  }
+
   protected put(change: Partial<RequirementContent>): void {
     this.draft.update((draft) => ({ ...draft, ...change }));
     if (this.changed()) this.drafts.keep(this.of().key, this.written());
@@ -154,6 +167,6 @@ export class RequirementForm {
 }
 
 export function contentOf(r: Requirement): RequirementContent {
-  const { kind, title, text, rationale, level, method, topLevel, derived, notInCode, notInCodeRationale } = r;
-  return { kind, title, text, rationale, level, method, topLevel, derived, notInCode, notInCodeRationale };
+  const { kind, title, text, html, rationale, level, method, topLevel, derived, notInCode, notInCodeRationale } = r;
+  return { kind, title, text, ...(html ? { html } : {}), rationale, level, method, topLevel, derived, notInCode, notInCodeRationale };
 }

@@ -6,10 +6,12 @@ import { listRequirements, type Requirement } from '@contract/specify';
 import { canonicalJson, sentencesOf } from '@core/base';
 import { requirementFields, type RequirementContent } from '@core/specify';
 import {
+  blocksOf,
   type Conflict,
   type Draft,
   forgetProblem,
   Icon,
+  layoutOf,
   linkWords,
   type MergeField,
   onAction,
@@ -18,11 +20,13 @@ import {
   recordCommands,
   RecordFrame,
   RecordPicker,
+  RichText,
   selectRequest,
   type SignAnswer,
   Traces,
   useDeviceMemory,
   useProject,
+  wordsOf,
 } from '../base';
 import { contentOf, RequirementForm } from './requirement-form';
 import { RequirementProof } from './requirement-proof';
@@ -33,6 +37,8 @@ type Member = keyof RequirementContent;
 const texts: ReadonlySet<Member> = new Set<Member>(['text', 'rationale', 'notInCodeRationale']);
 const passages = (member: Member, content: Partial<RequirementContent> | undefined): string[] =>
   content === undefined ? [] : texts.has(member) ? sentencesOf(String(content[member] ?? '')) : [JSON.stringify(content[member])];
+/** A text that somebody laid out is compared block by block. */
+const blocks = (content: RequirementContent | undefined): string[] => (content === undefined ? [] : blocksOf(layoutOf(content)));
 const valueWords = (value: string): string => {
   const given: unknown = JSON.parse(value);
   return given === true ? 'yes' : given === false ? 'no' : String(given) || 'not given';
@@ -41,7 +47,7 @@ const valueWords = (value: string): string => {
 /** One requirement, on one page: its text, where it comes from, its history, and everything that proves it. */
 @Component({
   selector: 'cp-requirement-record',
-  imports: [Icon, RecordFrame, RecordPicker, RequirementForm, RequirementProof, Traces],
+  imports: [Icon, RecordFrame, RecordPicker, RequirementForm, RequirementProof, RichText, Traces],
   changeDetection: ChangeDetectionStrategy.OnPush,
   templateUrl: './requirement-record.html',
   styles: `
@@ -88,14 +94,19 @@ export class RequirementRecord {
     if (problem?.code !== 'conflict' || !this.mine) return null;
     const theirs = problem.current as RequirementContent & { revision: number; updatedBy: string };
     const { content, base } = this.mine;
-    const fields = requirementFields.map(({ name, label }): MergeField => ({
-      name,
-      label,
-      base: passages(name, base),
-      mine: passages(name, content),
-      theirs: passages(name, theirs),
-      ...(texts.has(name) ? {} : { show: valueWords }),
-    }));
+    const laidOut = [content, theirs, base].some((one) => one?.html);
+    const fields = requirementFields.map(({ name, label }): MergeField => {
+      if (name === 'text' && laidOut)
+        return { name: 'html', label, base: blocks(base), mine: blocks(content), theirs: blocks(theirs), show: wordsOf };
+      return {
+        name,
+        label,
+        base: passages(name, base),
+        mine: passages(name, content),
+        theirs: passages(name, theirs),
+        ...(texts.has(name) ? {} : { show: valueWords }),
+      };
+    });
     return { by: theirs.updatedBy, revision: theirs.revision, fields };
   });
 
@@ -142,6 +153,11 @@ export class RequirementRecord {
     const theirs = this.conflict();
     if (!theirs || !this.mine) return;
     const values = Object.entries(chosen).flatMap(([name, given]) => {
+      if (name === 'html')
+        return [
+          ['html', given.join('')],
+          ['text', wordsOf(given.join(''))],
+        ];
       if (texts.has(name as Member)) return [[name, given.join('')]];
       return given.length ? [[name, JSON.parse(given[0]) as unknown]] : [];
     });

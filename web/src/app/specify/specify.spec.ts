@@ -44,6 +44,7 @@ const detail = (n: number, more: Partial<RequirementDetail> = {}): RequirementDe
   author: 'tom',
   hash: 'a'.repeat(64),
   signatures: [],
+  mentions: [],
   ...more,
 });
 const rooms = [
@@ -332,7 +333,7 @@ describe('a requirement', () => {
     localStorage.clear();
     const first = await open(['author'], detail(1, { text: 'It closes. It waits.' }));
     await first.page.press(/Edit/);
-    await first.page.write(/^Text/, 'It shuts. It waits.');
+    await first.page.writeRich('Text', 'It shuts. It waits.');
     TestBed.resetTestingModule();
     // Somebody saved meanwhile: what one finds when one comes back is theirs, and what one typed is still based on the one before.
     const theirs = detail(1, { text: 'It closes. It waits a second.', level: 'SIL 2', revision: 2 });

@@ -9,6 +9,7 @@ import { onAction, useProject } from '../live';
 import { Icon } from '../ui/icon';
 import { firstMissing, Needs } from '../ui/needs';
 import { ProblemNote } from '../ui/problem-note';
+import { RichText } from '../rich/rich-text';
 import { useKnownFields } from './known-fields';
 import { ownWords } from './own-words';
 import { OwnValueBox } from './own-value';
@@ -19,7 +20,7 @@ const stateWords = { draft: 'the first draft', review: 'review', approved: 'appr
 /** The project's own fields of a record in their place: shown and written with their types, units and rules. */
 @Component({
   selector: 'cp-own-fields',
-  imports: [FormsModule, MatButtonModule, Icon, Needs, OwnValueBox, ProblemNote],
+  imports: [FormsModule, MatButtonModule, Icon, Needs, OwnValueBox, ProblemNote, RichText],
   changeDetection: ChangeDetectionStrategy.OnPush,
   template: `
     @if (fields().length) {
@@ -36,9 +37,11 @@ const stateWords = { draft: 'the first draft', review: 'review', approved: 'appr
               <dt>{{ f.name }}</dt>
               <dd>
                 @if (writing()) {
-                  <cp-own-value [of]="f" [value]="valueOf(f)" (written)="put(f, $event)" />
+                  <cp-own-value [of]="f" [record]="of().key" [value]="valueOf(f)" (written)="put(f, $event)" />
                 } @else if (isEmpty(valueOf(f))) {
                   <span class="second">{{ lacks(f) || 'not given' }}</span>
+                } @else if (f.definition.type === 'richText') {
+                  <cp-rich-text text="" [html]="laidOut(valueOf(f))" />
                 } @else {
                   {{ words(f, valueOf(f)) }}
                 }
@@ -95,6 +98,7 @@ export class OwnFields {
   protected readonly saving = this.store.selectSignal(selectRequest(recordCommands.setOwn.name));
   protected readonly name = recordCommands.setOwn.name;
   protected readonly words = ownWords;
+  protected readonly laidOut = (value: OwnValue): string => String(value ?? '');
   protected readonly isEmpty = isEmptyValue;
   protected readonly mayWrite = computed(() => {
     const roles = this.scope.roles();

@@ -1,10 +1,13 @@
 import { ChangeDetectionStrategy, Component, computed, input, output } from '@angular/core';
 import type { Field, OwnValue } from '@contract/base';
 import { useProject } from '../live';
+import { layoutOf, type RichWritten } from '../rich/html';
+import { RichBox } from '../rich/rich-box';
 
 /** One value of a field of the project's own, written as its type asks for. */
 @Component({
   selector: 'cp-own-value',
+  imports: [RichBox],
   changeDetection: ChangeDetectionStrategy.OnPush,
   template: `
     @let d = of().definition;
@@ -41,14 +44,7 @@ import { useProject } from '../live';
         </span>
       }
       @case ('richText') {
-        <textarea
-          #text
-          class="in"
-          rows="4"
-          [attr.aria-label]="of().name"
-          [value]="value() ?? ''"
-          (input)="written.emit(text.value || null)"
-        ></textarea>
+        <cp-rich-box [label]="of().name" [value]="{ text: '', html: rich() }" [of]="record()" (written)="writeRich($event)" />
       }
       @default {
         @if (options(); as options) {
@@ -84,9 +80,12 @@ import { useProject } from '../live';
 export class OwnValueBox {
   readonly of = input.required<Field>();
   readonly value = input<OwnValue>();
+  /** The record that it belongs to: its pictures are kept there. */
+  readonly record = input('');
   /** Null where there is no value any more. */
   readonly written = output<OwnValue>();
   private readonly scope = useProject();
+  protected readonly rich = computed(() => String(this.value() ?? ''));
   protected readonly chosen = computed(() => {
     const value = this.value();
     return Array.isArray(value) ? value : [];
@@ -98,6 +97,10 @@ export class OwnValueBox {
     if (type !== 'person') return undefined;
     return (this.scope.project()?.members ?? []).map(({ login, printedName }) => ({ value: login, words: printedName }));
   });
+
+  protected writeRich({ text, html }: RichWritten): void {
+    this.written.emit(html ?? (text ? layoutOf({ text }) : null));
+  }
 
   protected choose(choice: string): void {
     const next = this.chosen().includes(choice) ? this.chosen().filter((other) => other !== choice) : [...this.chosen(), choice];

@@ -138,6 +138,23 @@ describe('a tree that is read branch by branch', () => {
     expect(shown(tree)).toEqual(['0 A', '0 B']);
   });
 
+  it('asks for nothing below what was taken off, also where something came up from there', () => {
+    const server = new Server();
+    server.put('A');
+    server.put('B', 'A');
+    let tree = readAll(opened(), server);
+    const hear = (key: string): void => {
+      tree = readAll(withAnswer(tree, server.answer([], [key]), [key]), server);
+      expect(shown(tree)).toEqual(server.all());
+    };
+    server.takeOff('B');
+    hear('B');
+    server.takeOff('A');
+    hear('A');
+    server.put('B');
+    hear('B');
+  });
+
   it('is the server’s tree after any changes that it heard of, one by one or all at once', () => {
     const change = fc.record({
       what: fc.constantFrom('put', 'move', 'takeOff', 'everything'),

@@ -107,6 +107,19 @@ export const withWaiting = (tree: TreeWindow, pages: readonly BranchPage[]): Tre
   return more.length ? { ...tree, waiting: [...tree.waiting, ...more] } : tree;
 };
 
+/** Does a branch stand in the tree as far as it was read? What was taken off may still be known. */
+function stands({ nodes, branches }: Pick<TreeWindow, 'nodes' | 'branches'>, under: string): boolean {
+  const seen = new Set<string>();
+  let at = under;
+  while (at !== '') {
+    const above = nodes[at]?.under ?? '';
+    if (seen.has(at) || !branches[above]?.includes(at)) return false;
+    seen.add(at);
+    at = above;
+  }
+  return true;
+}
+
 /** The pages of a branch that are there: what has to be read again when something in it moved. */
 function readPages(tree: TreeWindow, under: string): BranchPage[] {
   const pages = new Set((tree.branches[under] ?? []).flatMap((key, at) => (key === undefined ? [] : pageOf(at))));
@@ -150,8 +163,9 @@ export function withAnswer(tree: TreeWindow, answer: TreeAnswer, keys: readonly 
     const under = row.under ?? '';
     if (branches[under]?.[at] !== row.key) way.push({ under, page: pageOf(at) });
   }
-  const known: TreeWindow = { ...tree, total: answer.total, nodes, branches, folded, waiting, problem: null };
-  const again = [...moved].filter((under) => under === '' || nodes[under]).flatMap((under) => readPages(known, under));
+  const open = waiting.filter(({ under }) => stands({ nodes, branches }, under));
+  const known: TreeWindow = { ...tree, total: answer.total, nodes, branches, folded, waiting: open, problem: null };
+  const again = [...moved].filter((under) => stands(known, under)).flatMap((under) => readPages(known, under));
   return { ...withWaiting(known, [...way, ...again]), fresh: keys.filter((key) => told.has(key)) };
 }
 

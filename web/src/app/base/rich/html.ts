@@ -1,0 +1,78 @@
+import type { RecordRef } from '@core/base';
+
+/** A text as it is stored: its words, and its layout where it has one. */
+export interface WrittenText {
+  readonly text: string;
+  readonly html?: string;
+}
+
+/** The same as it was written: without layout where it has none but lines. */
+export interface RichWritten {
+  readonly text: string;
+  readonly html: string | undefined;
+}
+
+const escaped = (text: string): string => text.replace(/[&<>]/g, (c) => `&#${c.charCodeAt(0)};`);
+
+/** The layout of a text: its own, or a paragraph a line. */
+export const layoutOf = ({ text, html }: WrittenText): string =>
+  html ??
+  text
+    .split('\n')
+    .map((line) => `<p>${escaped(line)}</p>`)
+    .join('');
+
+/** Has a layout nothing but lines? Then its words say it all. */
+export const isPlain = (html: string): boolean => /^(?:<p>(?:[^<]|<br *\/?>)*<\/p>)*$/.test(html);
+
+const parsed = (html: string): HTMLElement => new DOMParser().parseFromString(html, 'text/html').body;
+
+/** The words of a layout: a line a block, as the server reads them. */
+export function wordsOf(html: string): string {
+  const body = parsed(html);
+  for (const br of body.querySelectorAll('br')) br.replaceWith('\n');
+  for (const block of body.querySelectorAll('p,li,tr,h3,h4,pre,blockquote')) block.append('\n');
+  for (const cell of body.querySelectorAll('td,th')) cell.append('\t');
+  return (body.textContent ?? '').trim();
+}
+
+/** The blocks of a layout, one after the other: together they are the layout. */
+export const blocksOf = (html: string): string[] =>
+  [...parsed(html).childNodes].map((node) => (node instanceof Element ? node.outerHTML : escaped(node.textContent ?? '')));
+
+const stored = /^files\/([0-9a-f]{64})$/;
+const served = /\/api\/projects\/[^/]+\/pictures\/([0-9a-f]{64})$/;
+
+function withPictures(html: string, change: (src: string) => string): string {
+  if (!html.includes('<img')) return html;
+  const body = parsed(html);
+  for (const img of body.querySelectorAll('img')) img.setAttribute('src', change(img.getAttribute('src') ?? ''));
+  return body.innerHTML;
+}
+
+export const pictureAddress = (project: string, sha256: string): string => `/api/projects/${project}/pictures/${sha256}`;
+
+/** Pictures are stored by their hash, and shown from where the server gives them. */
+export const shownPictures = (html: string, project: string): string =>
+  withPictures(html, (src) => src.replace(stored, (_, sha256: string) => pictureAddress(project, sha256)));
+export const storedPictures = (html: string): string => withPictures(html, (src) => src.replace(served, 'files/$1'));
+
+/** Replaces the keys of known records in an element's text by what `made` gives; code and links are left as they stand. */
+export function replaceKeys(element: HTMLElement, known: readonly RecordRef[], made: (of: RecordRef) => HTMLElement): void {
+  if (!known.length) return;
+  const byKey = new Map(known.map((ref) => [ref.key, ref]));
+  const walker = document.createTreeWalker(element, NodeFilter.SHOW_TEXT);
+  const nodes: Text[] = [];
+  for (let node = walker.nextNode(); node; node = walker.nextNode())
+    if (!node.parentElement?.closest('a,code,pre')) nodes.push(node as Text);
+  for (const node of nodes) {
+    const pieces = node.data.split(/(\b[A-Z][A-Z0-9]*(?:-[A-Z0-9]+)*-\d+\b)/);
+    if (pieces.length === 1) continue;
+    node.replaceWith(
+      ...pieces.map((piece) => {
+        const ref = byKey.get(piece);
+        return ref ? made(ref) : piece;
+      }),
+    );
+  }
+}
