@@ -5,7 +5,7 @@ import { join } from 'node:path';
 import * as base from '@contract/base';
 import * as specify from '@contract/specify';
 import { textHash } from '@core/base';
-import { requirementText2, requirementText3 } from '@core/specify';
+import { requirementText2, requirementText3, type RequirementContent } from '@core/specify';
 import { unpacked } from './packs';
 import { content, openProject, type Project } from './support';
 
@@ -38,7 +38,7 @@ describe('A text that is laid out', () => {
   it('is plain where it has lines alone, and then reads and hashes as plain text always did', async () => {
     const made = await write('<p>One &lt; two</p><p>lines</p>');
     expect([made.html, made.text]).toEqual([undefined, 'One < two\nlines']);
-    const plain = { ...content('Laid out'), text: 'One < two\nlines' };
+    const plain = content('Laid out', { text: 'One < two\nlines' }) as RequirementContent;
     expect(made.hash).toBe(textHash(requirementText2(made.key, 1, plain)));
     const rich = (await save(made.key, 1, '<p>One &lt; two</p><p><strong>lines</strong></p>')).body;
     expect(rich.hash).toBe(textHash(requirementText3(made.key, 2, { ...plain, html: rich.html ?? '' })));

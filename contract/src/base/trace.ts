@@ -13,6 +13,8 @@ export const versionedKindSchema = z.enum([
   'upload',
   'attestation',
   'carry',
+  'review',
+  'baseline',
 ]);
 
 /** A kind of trace as the project tells it: its name in both directions, and what it joins. */

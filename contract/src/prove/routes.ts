@@ -58,7 +58,21 @@ export type CordDetail = z.output<typeof cordSchema>;
 
 /** A record that is connected with another one, however far. */
 export const connectionSchema = z.object({
-  kind: z.enum(['specification', 'requirement', 'case', 'build', 'round', 'run', 'problem', 'upload', 'attestation', 'carry', 'file']),
+  kind: z.enum([
+    'specification',
+    'requirement',
+    'case',
+    'build',
+    'round',
+    'run',
+    'problem',
+    'upload',
+    'attestation',
+    'carry',
+    'review',
+    'baseline',
+    'file',
+  ]),
   key: z.string(),
   title: z.string(),
   state: z.string(),

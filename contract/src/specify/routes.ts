@@ -1,4 +1,5 @@
 import { z } from 'zod';
+import { dismissalSchema } from './wording';
 import {
   endpoint,
   inProject,
@@ -59,6 +60,8 @@ export const requirementDetailSchema = requirementSchema.extend({
   /** What an approval of its present revision is bound to. */
   hash: z.string(),
   signatures: z.array(recordSignatureSchema),
+  /** What of its wording somebody let stand. */
+  dismissals: z.array(dismissalSchema),
   /** The records whose keys stand in its texts. */
   mentions: z.array(z.object({ kind: versionedKindSchema, key: z.string() })),
 });

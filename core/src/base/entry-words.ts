@@ -41,6 +41,15 @@ const sentences: Readonly<Record<string, (now: Said, old: Said) => EntrySentence
   'review asked for': () => ({ lead: 'asked for review of', tail: '' }),
   'sent back to draft': () => ({ lead: 'sent', tail: ' back to draft' }),
   'requirement approved': (now) => ({ lead: 'approved', tail: some(', revision ', now['revision']) }),
+  'wording let stand': (now) => ({
+    lead: some('let “', now['words'], '” stand in') || 'let the wording stand of',
+    tail: some(': ', now['reason']),
+  }),
+  'wording looked at anew': (_, old) => ({
+    lead: some('looked anew at “', old['words'], '” in') || 'looked anew at the wording of',
+    tail: '',
+  }),
+  'wording set': () => ({ lead: 'set the words by which wording is checked', tail: '' }),
   'case approved': (now) => ({ lead: 'approved the case', tail: some(', revision ', now['revision']) }),
   'requirement retired': () => ({ lead: 'retired', tail: '' }),
   'case retired': () => ({ lead: 'retired the case', tail: '' }),

@@ -20,6 +20,8 @@ export const recordKinds = [
   'upload',
   'attestation',
   'carry',
+  'review',
+  'baseline',
 ] as const;
 export type VersionedKind = (typeof recordKinds)[number];
 /** What a link may lead to: a versioned record, a source file of the build, or a proof pack. */

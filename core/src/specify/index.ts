@@ -1,3 +1,4 @@
 export * from './requirement';
 export * from './csv';
 export * from './format';
+export * from './wording';

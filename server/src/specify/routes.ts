@@ -14,6 +14,7 @@ import {
   setRequirementState,
 } from './requirements';
 import { placeRequirement } from './place';
+import { dismissFinding, endDismissal, reportWording, saveWording, wordingOf } from './wording';
 import { needSpecification, requirementDetail, requirementList, requirementsById } from './store';
 
 export function specifyRoutes(app: FastifyInstance, context: AppContext): void {
@@ -66,6 +67,16 @@ export function specifyRoutes(app: FastifyInstance, context: AppContext): void {
   serve(app, context, contract.approveRequirement, ({ actor, membership, params, body }) =>
     approveRequirement(db, actor, membership.roles, params.key, body),
   );
+  serve(app, context, contract.getWording, ({ membership }) => wordingOf(db, membership.projectId));
+  serve(app, context, contract.saveWording, ({ actor, body }) => saveWording(db, actor, body));
+  serve(app, context, contract.reportWording, async ({ membership: { projectId }, params, query }) =>
+    reportWording(db, projectId, (await needSpecification(db, projectId, params.key)).id, query, context.parse),
+  );
+  serve(app, context, contract.dismissFinding, ({ actor, params, body }) => dismissFinding(db, actor, params.key, body));
+  serve(app, context, contract.endDismissal, async ({ actor, params }) => {
+    await endDismissal(db, actor, params.key, params.id);
+    return { ok: true as const };
+  });
   serve(app, context, base.addTrace, ({ actor, body }) => addTrace(db, actor, body));
   serve(app, context, base.confirmTrace, ({ actor, params, body }) =>
     confirmTrace(db, actor, params.id, body, (ids, tx) => ownWorkAllowed(tx, actor.projectId, ids)),

@@ -23,6 +23,7 @@ import {
   type Writing,
 } from '../base';
 import { requirements, specifications } from './tables';
+import { dismissalsOf } from './wording';
 
 export const requirementRows = account({
   name: 'requirements',
@@ -159,6 +160,7 @@ export async function requirementDetail(db: Db | Tx, projectId: number, key: str
     author: record.authoredBy,
     hash: requirementHash(stored),
     signatures: signed.map(shownSignature),
+    dismissals: await dismissalsOf(db, record.id),
     mentions: await mentionedIn(db, projectId, [stored.row.text, stored.row.rationale], record.key),
   };
 }

@@ -1,6 +1,6 @@
-import type { VerificationMethod } from '@core/specify';
-import { boolean, double, index, mysqlTable, varchar } from 'drizzle-orm/mysql-core';
-import { mediumText, records, ref } from '../base';
+import type { VerificationMethod, WordingLists } from '@core/specify';
+import { boolean, double, index, int, mysqlTable, text, uniqueIndex, varchar } from 'drizzle-orm/mysql-core';
+import { hashColumn, jsonText, mediumText, moment, projects, records, ref, rowId } from '../base';
 
 const recordId = () =>
   ref('id')
@@ -36,4 +36,132 @@ export const requirements = mysqlTable(
     notInCodeRationale: mediumText('not_in_code_rationale').notNull(),
   },
   (t) => [index('requirements_place').on(t.specificationId, t.underId, t.position), index('requirements_project').on(t.projectId, t.kind)],
+);
+
+const projectId = () => ref('project_id').notNull();
+
+/** The lists of words by which a project checks its wording; a project without a row goes by the usual ones. */
+export const wordingLists = mysqlTable(
+  'wording_lists',
+  {
+    id: rowId(),
+    projectId: projectId().references(() => projects.id),
+    lists: jsonText<WordingLists>('lists').notNull(),
+  },
+  (t) => [uniqueIndex('wording_lists_project').on(t.projectId)],
+);
+
+/** Findings of wording that somebody let stand. */
+export const wordingDismissals = mysqlTable(
+  'wording_dismissals',
+  {
+    id: rowId(),
+    projectId: projectId(),
+    recordId: ref('record_id')
+      .notNull()
+      .references(() => records.id),
+    rule: varchar('rule', { length: 40 }).notNull(),
+    words: varchar('words', { length: 500 }).notNull(),
+    reason: text('reason').notNull(),
+    by: varchar('by_login', { length: 60 }).notNull(),
+    at: moment('at').notNull(),
+    /** Looked at anew. */
+    endedAt: moment('ended_at'),
+  },
+  (t) => [index('wording_dismissals_record').on(t.recordId), index('wording_dismissals_project').on(t.projectId)],
+);
+
+/** What a review has beside its record. */
+export const reviews = mysqlTable('reviews', {
+  id: recordId(),
+  projectId: projectId(),
+  /** By when, as a date. */
+  due: varchar('due', { length: 10 }).notNull(),
+  question: mediumText('question').notNull(),
+  summary: mediumText('summary').notNull(),
+});
+
+/** Who is asked, and what they are asked about: the revision is that of the beginning. */
+export const reviewPeople = mysqlTable(
+  'review_people',
+  {
+    id: rowId(),
+    projectId: projectId(),
+    reviewId: ref('review_id')
+      .notNull()
+      .references(() => reviews.id),
+    login: varchar('login', { length: 60 }).notNull(),
+  },
+  (t) => [uniqueIndex('review_people_login').on(t.reviewId, t.login), index('review_people_asked').on(t.projectId, t.login)],
+);
+export const reviewItems = mysqlTable(
+  'review_items',
+  {
+    id: rowId(),
+    projectId: projectId(),
+    reviewId: ref('review_id')
+      .notNull()
+      .references(() => reviews.id),
+    recordId: ref('record_id')
+      .notNull()
+      .references(() => records.id),
+    revision: int('revision').notNull(),
+  },
+  (t) => [uniqueIndex('review_items_record').on(t.reviewId, t.recordId), index('review_items_of').on(t.recordId)],
+);
+/** What people answered, requirement by requirement; the newest of one person on one revision counts. */
+export const reviewAnswers = mysqlTable(
+  'review_answers',
+  {
+    id: rowId(),
+    projectId: projectId(),
+    reviewId: ref('review_id')
+      .notNull()
+      .references(() => reviews.id),
+    recordId: ref('record_id')
+      .notNull()
+      .references(() => records.id),
+    revision: int('revision').notNull(),
+    login: varchar('login', { length: 60 }).notNull(),
+    answer: varchar('answer', { length: 10 }).$type<'agree' | 'change'>().notNull(),
+    note: text('note').notNull(),
+    at: moment('at').notNull(),
+  },
+  (t) => [index('review_answers_review').on(t.reviewId, t.recordId)],
+);
+
+/** What a baseline has beside its record: the specifications as they were, whole, as a file by its hash. */
+export const baselines = mysqlTable('baselines', {
+  id: recordId(),
+  projectId: projectId(),
+  /** The ledger number that it is true for. */
+  seq: ref('seq').notNull(),
+  description: mediumText('description').notNull(),
+  specifications: jsonText<readonly string[]>('specifications').notNull(),
+  sha256: hashColumn('sha256').notNull(),
+  requirements: int('requirements').notNull(),
+  traces: int('traces').notNull(),
+});
+
+/** Rules of trace that somebody signed an exception from; each ends when its ground changes. */
+export const gapExceptions = mysqlTable(
+  'gap_exceptions',
+  {
+    id: rowId(),
+    projectId: projectId(),
+    recordId: ref('record_id')
+      .notNull()
+      .references(() => records.id),
+    rule: varchar('rule', { length: 40 }).notNull(),
+    /** The other record of the gap; empty where there is none. */
+    other: varchar('other_key', { length: 60 }).notNull(),
+    /** The hash of what it was granted on. */
+    ground: hashColumn('ground').notNull(),
+    reason: text('reason').notNull(),
+    by: varchar('by_login', { length: 60 }).notNull(),
+    at: moment('at').notNull(),
+    endedAt: moment('ended_at'),
+    endedReason: text('ended_reason').notNull(),
+  },
+  (t) => [index('gap_exceptions_record').on(t.recordId), index('gap_exceptions_project').on(t.projectId)],
 );

@@ -25,6 +25,7 @@ export * from './record/own-fields';
 export * from './record/record-panels';
 export * from './record/record-frame';
 export * from './record/merge-note';
+export { rangesOf } from './record/passages';
 export * from './record/traces';
 export * from './rich/html';
 export * from './rich/rich-box';

@@ -31,6 +31,10 @@ export function recordLink(project: string, { kind, key }: RecordRef): Link {
       return { path: ['/', project, 'prove'] };
     case 'carry':
       return { path: ['/', project, 'measure'], query: { carried: '1' } };
+    case 'review':
+      return { path: ['/', project, 'specify', 'reviews', key] };
+    case 'baseline':
+      return { path: ['/', project, 'specify', 'baselines', key] };
     case 'upload':
       return { path: ['/', project, 'measure'], query: { load: '1' } };
     case 'attestation':

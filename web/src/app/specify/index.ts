@@ -20,6 +20,7 @@ export const specifyRoutes: Routes = [
     ],
     children: [
       { path: 'import', loadComponent: () => import('./import-page').then((m) => m.ImportPage) },
+      { path: 'wording', title: 'Wording · Cord Proof', loadComponent: () => import('./wording/wording-page').then((m) => m.WordingPage) },
       { path: 'requirement/:record', loadComponent: page },
       { path: ':spec', loadComponent: page },
       { path: '', pathMatch: 'full', loadComponent: page },

@@ -3,12 +3,13 @@ import { FormsModule } from '@angular/forms';
 import { MatButtonModule } from '@angular/material/button';
 import type { Requirement } from '@contract/specify';
 import { type Draft, firstMissing, Needs, RichBox, type RichWritten, useDeviceMemory } from '../base';
+import { WordingNote } from './wording/wording-note';
 import { verificationMethods, type RequirementContent } from '@core/specify';
 
 /** The text of a requirement while it is edited. What is typed is kept on this device until it is saved. */
 @Component({
   selector: 'cp-requirement-form',
-  imports: [FormsModule, MatButtonModule, Needs, RichBox],
+  imports: [FormsModule, MatButtonModule, Needs, RichBox, WordingNote],
   changeDetection: ChangeDetectionStrategy.OnPush,
   template: `
     <form class="stack" (ngSubmit)="send()" (keydown.control.s)="$event.preventDefault(); send()" (keydown.escape)="cancelled.emit()">
@@ -31,6 +32,7 @@ import { verificationMethods, type RequirementContent } from '@core/specify';
             placeholder="The … shall …; @ names a record"
             (written)="write($event)"
           />
+          <cp-wording-note within=".ql-editor" [text]="draft().text" />
         </div>
         <label class="field"
           ><span>Rationale</span

@@ -31,6 +31,7 @@ import {
 import { contentOf, RequirementForm } from './requirement-form';
 import { RequirementProof } from './requirement-proof';
 import { specifyCommands, specifyFeature } from './state';
+import { WordingNote } from './wording/wording-note';
 
 type Member = keyof RequirementContent;
 /** Members that are texts: compared sentence by sentence. The others are one value. */
@@ -47,7 +48,7 @@ const valueWords = (value: string): string => {
 /** One requirement, on one page: its text, where it comes from, its history, and everything that proves it. */
 @Component({
   selector: 'cp-requirement-record',
-  imports: [Icon, RecordFrame, RecordPicker, RequirementForm, RequirementProof, RichText, Traces],
+  imports: [Icon, RecordFrame, RecordPicker, RequirementForm, RequirementProof, RichText, Traces, WordingNote],
   changeDetection: ChangeDetectionStrategy.OnPush,
   templateUrl: './requirement-record.html',
   styles: `

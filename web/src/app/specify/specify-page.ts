@@ -29,6 +29,7 @@ import {
 } from '../base';
 import { projectColumns, projectFields, requirementKind, specificationTree } from './requirement-list';
 import { RequirementRecord } from './requirement-record';
+import { SpecifyNav } from './specify-nav';
 import { specifyCommands, specifyFeature } from './state';
 
 /** Specify: a specification's tree on the left, the chosen requirement beside it. */
@@ -50,6 +51,7 @@ import { specifyCommands, specifyFeature } from './state';
     RowLines,
     RowTemplate,
     Needs,
+    SpecifyNav,
   ],
   changeDetection: ChangeDetectionStrategy.OnPush,
   template: `
@@ -73,6 +75,7 @@ import { specifyCommands, specifyFeature } from './state';
             />
           }
         </div>
+        <cp-specify-nav />
         <div class="row tabs" role="group" aria-label="Specifications" [hidden]="asList()">
           @for (s of specifications(); track s.key) {
             <button class="chip" type="button" [attr.aria-pressed]="s.key === specification()" (click)="chosen.set(s.key)">

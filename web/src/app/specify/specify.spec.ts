@@ -45,6 +45,7 @@ const detail = (n: number, more: Partial<RequirementDetail> = {}): RequirementDe
   hash: 'a'.repeat(64),
   signatures: [],
   mentions: [],
+  dismissals: [],
   ...more,
 });
 const rooms = [

@@ -1,6 +1,7 @@
 import { createFeature, createReducer, on } from '@ngrx/store';
 import * as contract from '@contract/specify';
-import type { RequirementDetail, Specification } from '@contract/specify';
+import type { AnswerOf } from '@contract/base';
+import type { Dismissal, RequirementDetail, Specification, WordingReport } from '@contract/specify';
 import { command } from '../base';
 
 export const specifyCommands = {
@@ -12,6 +13,11 @@ export const specifyCommands = {
   placeRequirement: command('[Specify] place requirement', contract.placeRequirement),
   setState: command('[Specify] set state', contract.setRequirementState),
   approve: command('[Specify] approve', contract.approveRequirement),
+  getWording: command('[Specify] get wording', contract.getWording),
+  saveWording: command('[Specify] save wording', contract.saveWording),
+  reportWording: command('[Specify] report wording', contract.reportWording),
+  dismissFinding: command('[Specify] dismiss finding', contract.dismissFinding),
+  endDismissal: command('[Specify] end dismissal', contract.endDismissal),
   previewImport: command('[Specify] preview import', contract.previewImport),
   importRequirements: command('[Specify] import', contract.importRequirements),
 };
@@ -19,8 +25,12 @@ export const specifyCommands = {
 interface SpecifyState {
   readonly specifications: readonly Specification[];
   readonly detail: RequirementDetail | null;
+  /** The words by which wording is checked; null until they were read. */
+  readonly wording: AnswerOf<typeof contract.getWording> | null;
+  /** What one asked to see of a specification's wording: rows of several pages one after the other. */
+  readonly wordingReport: WordingReport | null;
 }
-const first: SpecifyState = { specifications: [], detail: null };
+const first: SpecifyState = { specifications: [], detail: null, wording: null, wordingReport: null };
 const c = specifyCommands;
 
 export const specifyFeature = createFeature({
@@ -38,5 +48,22 @@ export const specifyFeature = createFeature({
       c.approve.done,
       (state, { answer }): SpecifyState => ({ ...state, detail: answer }),
     ),
+    on(c.getWording.done, c.saveWording.done, (state, { answer }): SpecifyState => ({ ...state, wording: answer })),
+    on(c.reportWording.done, (state, { input, answer }): SpecifyState => {
+      const rows =
+        Number(input.skip ?? 0) && state.wordingReport
+          ? [...state.wordingReport.rows.slice(0, Number(input.skip)), ...answer.rows]
+          : answer.rows;
+      return { ...state, wordingReport: { ...answer, rows } };
+    }),
+    on(c.dismissFinding.done, (state, { input, answer }): SpecifyState =>
+      withDismissals(state, input.key, (all) => [...all.filter((d) => d.id !== answer.id), answer]),
+    ),
+    on(c.endDismissal.done, (state, { input }): SpecifyState =>
+      withDismissals(state, input.key, (all) => all.filter((d) => d.id !== input.id)),
+    ),
   ),
 });
+
+const withDismissals = (state: SpecifyState, key: string, change: (all: readonly Dismissal[]) => Dismissal[]): SpecifyState =>
+  state.detail?.key === key ? { ...state, detail: { ...state.detail, dismissals: change(state.detail.dismissals) } } : state;

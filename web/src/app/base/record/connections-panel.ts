@@ -21,6 +21,8 @@ const kindWords: Record<Connection['kind'], readonly [string, string]> = {
   upload: ['upload', 'uploads'],
   attestation: ['attestation', 'attestations'],
   carry: ['carried measurement', 'carried measurements'],
+  review: ['Review', 'Reviews'],
+  baseline: ['Baseline', 'Baselines'],
   file: ['function', 'functions'],
 };
 const steps = ['', 'Near', 'Two steps away', 'Three steps away', 'Four steps away'];

@@ -42,8 +42,8 @@ export class Passages {
   }
 }
 
-/** Where words stand in an element, over all of its text. */
-export function rangeOf(element: Element, words: string): Range | undefined {
+/** Where words stand in an element, over all of its text: first there, then each further place. */
+export function rangesOf(element: Element, words: string): Range[] {
   const nodes: { readonly node: Text; readonly from: number }[] = [];
   const walker = document.createTreeWalker(element, NodeFilter.SHOW_TEXT);
   let text = '';
@@ -51,16 +51,20 @@ export function rangeOf(element: Element, words: string): Range | undefined {
     nodes.push({ node: node as Text, from: text.length });
     text += (node as Text).data;
   }
-  const at = words ? text.indexOf(words) : -1;
-  if (at < 0) return undefined;
   const place = (offset: number, end: boolean) => nodes.findLast(({ from }) => (end ? from < offset : from <= offset));
-  const [first, last] = [place(at, false), place(at + words.length, true)];
-  if (!first || !last) return undefined;
-  const range = document.createRange();
-  range.setStart(first.node, at - first.from);
-  range.setEnd(last.node, at + words.length - last.from);
-  return range;
+  const ranges: Range[] = [];
+  for (let at = words ? text.indexOf(words) : -1; at >= 0; at = text.indexOf(words, at + words.length)) {
+    const [first, last] = [place(at, false), place(at + words.length, true)];
+    if (!first || !last) continue;
+    const range = document.createRange();
+    range.setStart(first.node, at - first.from);
+    range.setEnd(last.node, at + words.length - last.from);
+    ranges.push(range);
+  }
+  return ranges;
 }
+
+export const rangeOf = (element: Element, words: string): Range | undefined => rangesOf(element, words).at(0);
 
 const marked = 'spoken-of';
 

@@ -1,0 +1,3 @@
+export * from './lists';
+export * from './quantities';
+export * from './check';
