@@ -1,2 +1,4 @@
+export * from './content';
 export * from './routes';
 export * from './wording';
+export * from './baseline';

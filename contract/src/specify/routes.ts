@@ -1,4 +1,5 @@
 import { z } from 'zod';
+import { contentSchema } from './content';
 import { dismissalSchema } from './wording';
 import {
   endpoint,
@@ -10,26 +11,10 @@ import {
   ownValuesSchema,
   pageOf,
   recordSignatureSchema,
-  richText,
   shortText,
   traceSchema,
   versionedKindSchema,
 } from '../base';
-
-export const contentSchema = z.object({
-  kind: z.enum(['heading', 'requirement']),
-  title: shortText,
-  text: longText,
-  /** The text as it is laid out; the server cleans it and reads `text` from it. Absent: plain lines. */
-  html: richText.optional(),
-  rationale: longText,
-  level: z.string().max(40),
-  method: z.enum(['', 'test', 'analysis', 'inspection', 'demonstration']),
-  topLevel: z.boolean(),
-  derived: z.boolean(),
-  notInCode: z.boolean(),
-  notInCodeRationale: longText,
-});
 
 export const specificationSchema = z.object({ key: z.string(), title: z.string(), prefix: z.string(), requirements: z.number() });
 export type Specification = z.output<typeof specificationSchema>;

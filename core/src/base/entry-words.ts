@@ -49,6 +49,7 @@ const sentences: Readonly<Record<string, (now: Said, old: Said) => EntrySentence
     lead: some('looked anew at “', old['words'], '” in') || 'looked anew at the wording of',
     tail: '',
   }),
+  'baseline made': (now) => ({ lead: 'signed the baseline', tail: some(', ', now['title']) }),
   'wording set': () => ({ lead: 'set the words by which wording is checked', tail: '' }),
   'case approved': (now) => ({ lead: 'approved the case', tail: some(', revision ', now['revision']) }),
   'requirement retired': () => ({ lead: 'retired', tail: '' }),

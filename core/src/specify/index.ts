@@ -2,3 +2,4 @@ export * from './requirement';
 export * from './csv';
 export * from './format';
 export * from './wording';
+export * from './baseline';

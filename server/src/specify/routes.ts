@@ -2,6 +2,7 @@ import * as base from '@contract/base';
 import * as contract from '@contract/specify';
 import type { FastifyInstance } from 'fastify';
 import { addTrace, callerOf, confirmTrace, listPage, removeTrace, serve, serveExport, type AppContext } from '../base';
+import { baselineRoutes } from './baseline-routes';
 import { branchesOf } from './branches';
 import { exportRequirements, importRequirements, previewImport } from './import';
 import {
@@ -67,6 +68,7 @@ export function specifyRoutes(app: FastifyInstance, context: AppContext): void {
   serve(app, context, contract.approveRequirement, ({ actor, membership, params, body }) =>
     approveRequirement(db, actor, membership.roles, params.key, body),
   );
+  baselineRoutes(app, context);
   serve(app, context, contract.getWording, ({ membership }) => wordingOf(db, membership.projectId));
   serve(app, context, contract.saveWording, ({ actor, body }) => saveWording(db, actor, body));
   serve(app, context, contract.reportWording, async ({ membership: { projectId }, params, query }) =>

@@ -2,11 +2,13 @@ import type { Routes } from '@angular/router';
 import { provideEffects } from '@ngrx/effects';
 import { provideState } from '@ngrx/store';
 import { effectsOf } from '../base';
+import { baselineCommands, baselineFeature } from './baselines/state';
 import { proofCommands, proofFeature } from './requirement-proof';
 import { specifyCommands, specifyFeature } from './state';
 
 export * from './state';
 
+const baselines = () => import('./baselines/baselines-page').then((m) => m.BaselinesPage);
 const page = () => import('./specify-page').then((m) => m.SpecifyPage);
 
 export const specifyRoutes: Routes = [
@@ -16,11 +18,14 @@ export const specifyRoutes: Routes = [
     providers: [
       provideState(specifyFeature),
       provideState(proofFeature),
-      provideEffects(effectsOf(specifyCommands), effectsOf(proofCommands)),
+      provideState(baselineFeature),
+      provideEffects(effectsOf(specifyCommands), effectsOf(proofCommands), effectsOf(baselineCommands)),
     ],
     children: [
       { path: 'import', loadComponent: () => import('./import-page').then((m) => m.ImportPage) },
       { path: 'wording', title: 'Wording · Cord Proof', loadComponent: () => import('./wording/wording-page').then((m) => m.WordingPage) },
+      { path: 'baselines', title: 'Baselines · Cord Proof', loadComponent: baselines },
+      { path: 'baselines/:key', title: 'Baselines · Cord Proof', loadComponent: baselines },
       { path: 'requirement/:record', loadComponent: page },
       { path: ':spec', loadComponent: page },
       { path: '', pathMatch: 'full', loadComponent: page },

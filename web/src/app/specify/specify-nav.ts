@@ -3,7 +3,10 @@ import { RouterLink, RouterLinkActive } from '@angular/router';
 import { useProject } from '../base';
 
 /** The places of Specify. */
-export const specifyPlaces = [['wording', 'Wording']] as const;
+export const specifyPlaces = [
+  ['wording', 'Wording'],
+  ['baselines', 'Baselines'],
+] as const;
 
 /** Where one can go in Specify: the texts, and what is looked at over all of them. */
 @Component({

@@ -1,0 +1,18 @@
+import { z } from 'zod';
+import { longText, richText, shortText } from '../base';
+
+/** What one revision of a requirement says. */
+export const contentSchema = z.object({
+  kind: z.enum(['heading', 'requirement']),
+  title: shortText,
+  text: longText,
+  /** The text as it is laid out; the server cleans it and reads `text` from it. Absent: plain lines. */
+  html: richText.optional(),
+  rationale: longText,
+  level: z.string().max(40),
+  method: z.enum(['', 'test', 'analysis', 'inspection', 'demonstration']),
+  topLevel: z.boolean(),
+  derived: z.boolean(),
+  notInCode: z.boolean(),
+  notInCodeRationale: longText,
+});
