@@ -352,7 +352,7 @@ export const verifyLedger = endpoint('POST', '/projects/:project/ledger/verifica
 });
 
 export const jumpItemSchema = z.object({
-  kind: z.enum(['specification', 'requirement', 'case', 'run', 'round', 'problem', 'file']),
+  kind: z.enum(['specification', 'requirement', 'case', 'run', 'round', 'problem', 'review', 'baseline', 'file']),
   key: z.string(),
   title: z.string(),
   note: z.string(),
@@ -366,7 +366,7 @@ export const jump = endpoint('GET', '/projects/:project/jump', {
   answer: z.array(jumpItemSchema),
 });
 /** What is asked of a person, in the order in which a day is worked through. */
-export const askedOf = ['record', 'sign', 'decide', 'review', 'approve', 'confirm'] as const;
+export const askedOf = ['record', 'sign', 'decide', 'answer', 'review', 'approve', 'confirm'] as const;
 export const waitingItemSchema = jumpItemSchema.extend({
   place: z.enum(['bench', 'review', 'run', 'requirement', 'case']),
   asked: z.enum(askedOf),

@@ -2,3 +2,4 @@ export * from './content';
 export * from './routes';
 export * from './wording';
 export * from './baseline';
+export * from './review';

@@ -3,3 +3,4 @@ export * from './csv';
 export * from './format';
 export * from './wording';
 export * from './baseline';
+export * from './review';

@@ -137,7 +137,11 @@ async function* asJson(rows: AsyncGenerator<Record<string, unknown> & { id: numb
   yield before === '[\n' ? '[]\n' : '\n]\n';
 }
 
-export async function* asCsv<R>(columns: readonly string[], rows: AsyncIterable<R> | Iterable<R>, cells: (row: R) => Cell[]): AsyncGenerator<string> {
+export async function* asCsv<R>(
+  columns: readonly string[],
+  rows: AsyncIterable<R> | Iterable<R>,
+  cells: (row: R) => Cell[],
+): AsyncGenerator<string> {
   yield writeCsv(columns, []);
   for await (const row of rows)
     yield writeCsv(
@@ -147,7 +151,12 @@ export async function* asCsv<R>(columns: readonly string[], rows: AsyncIterable<
 }
 
 /** Texts stay texts: a cell that begins like a formula is none. Rows go out as they are read. */
-export function asXlsx<R>(name: string, columns: readonly string[], rows: AsyncIterable<R> | Iterable<R>, cells: (row: R) => Cell[]): Readable {
+export function asXlsx<R>(
+  name: string,
+  columns: readonly string[],
+  rows: AsyncIterable<R> | Iterable<R>,
+  cells: (row: R) => Cell[],
+): Readable {
   const stream = new PassThrough();
   void (async () => {
     try {

@@ -5,6 +5,7 @@ import { and, asc, eq, inArray, isNull, ne, sql, type SQL } from 'drizzle-orm';
 import { alias } from 'drizzle-orm/mysql-core';
 import { builds, people, records, traces, type Db } from '../base';
 import { runs } from '../run';
+import { reviewsWaiting } from '../specify';
 
 const waitingShown = 200;
 
@@ -157,6 +158,19 @@ export async function waitingFor(db: Db, projectId: number, login: string, roles
     ...(roles.includes('tester') ? await forTester(db, projectId, login) : []),
     ...(roles.includes('reviewer') ? await forReviewer(db, projectId, login) : []),
   ];
+  for (const { id, key, title, due, since, open } of await reviewsWaiting(db, projectId, login))
+    found.push({
+      kind: 'review',
+      key,
+      title,
+      note: `${open ? `${open} to answer` : 'to sign'}${due ? `, by ${due}` : ''}`,
+      place: 'review',
+      asked: 'answer',
+      build: null,
+      minutes: null,
+      since,
+      of: id,
+    });
   const held = await heldBy(db, [...new Set(found.map(({ of }) => of))]);
   const items = found.map(({ of, ...item }): WaitingItem => ({
     ...item,

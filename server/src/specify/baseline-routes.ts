@@ -90,16 +90,14 @@ export function baselineRoutes(app: FastifyInstance, context: AppContext): void 
         return reply
           .type('application/vnd.openxmlformats-officedocument.spreadsheetml.sheet')
           .send(asXlsx('comparison', columns, changeLines(changes), cells));
-      return reply
-        .type('application/vnd.openxmlformats-officedocument.wordprocessingml.document')
-        .send(
-          await changesDocument({
-            title: `${key} compared with ${other || `ledger number ${asOf}`}`,
-            changes,
-            words: changeWords,
-            at: context.now(),
-          }),
-        );
+      return reply.type('application/vnd.openxmlformats-officedocument.wordprocessingml.document').send(
+        await changesDocument({
+          title: `${key} compared with ${other || `ledger number ${asOf}`}`,
+          changes,
+          words: changeWords,
+          at: context.now(),
+        }),
+      );
     },
   );
 }

@@ -5,3 +5,4 @@ export * from './place';
 export * from './import';
 import './bulk';
 export * from './routes';
+export { reviewsWaiting } from './reviews';

@@ -14,6 +14,7 @@ import {
   saveRequirement,
   setRequirementState,
 } from './requirements';
+import { addReview, answerReview, closeReview, reviewDetail, reviewList, reviewsById, signReview } from './reviews';
 import { placeRequirement } from './place';
 import { dismissFinding, endDismissal, reportWording, saveWording, wordingOf } from './wording';
 import { needSpecification, requirementDetail, requirementList, requirementsById } from './store';
@@ -69,6 +70,16 @@ export function specifyRoutes(app: FastifyInstance, context: AppContext): void {
     approveRequirement(db, actor, membership.roles, params.key, body),
   );
   baselineRoutes(app, context);
+  serve(app, context, contract.listReviews, ({ membership: { projectId }, query }) =>
+    listPage(db, projectId, reviewList(projectId), query, reviewsById),
+  );
+  serve(app, context, contract.addReview, ({ actor, body }) => addReview(db, actor, body));
+  serve(app, context, contract.getReview, ({ membership, person, params }) =>
+    reviewDetail(db, membership.projectId, params.key, person.login),
+  );
+  serve(app, context, contract.answerReview, ({ actor, params, body }) => answerReview(db, actor, params.key, body));
+  serve(app, context, contract.signReview, ({ actor, params, body }) => signReview(db, actor, params.key, body.password));
+  serve(app, context, contract.closeReview, ({ actor, params, body }) => closeReview(db, actor, params.key, body));
   serve(app, context, contract.getWording, ({ membership }) => wordingOf(db, membership.projectId));
   serve(app, context, contract.saveWording, ({ actor, body }) => saveWording(db, actor, body));
   serve(app, context, contract.reportWording, async ({ membership: { projectId }, params, query }) =>

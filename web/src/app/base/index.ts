@@ -16,6 +16,7 @@ export * from './ui/sign-dialog';
 export * from './ui/reason-dialog';
 export * from './ui/problem-note';
 export * from './ui/words-diff';
+export * from './ui/print-part';
 export * from './ui/entry-line';
 export * from './jobs-panel';
 export * from './ui/export-menu';

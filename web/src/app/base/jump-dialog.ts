@@ -18,6 +18,8 @@ const icons: Record<JumpItem['kind'], string> = {
   run: 'library_books',
   round: 'assignment_turned_in',
   problem: 'bug_report',
+  review: 'checklist',
+  baseline: 'library_books',
   file: 'description',
 };
 const kindWords: Record<JumpItem['kind'], string> = {
@@ -27,6 +29,8 @@ const kindWords: Record<JumpItem['kind'], string> = {
   run: 'Runs',
   round: 'Rounds',
   problem: 'Problem reports',
+  review: 'Reviews',
+  baseline: 'Baselines',
   file: 'Code',
 };
 

@@ -4,11 +4,13 @@ import { provideState } from '@ngrx/store';
 import { effectsOf } from '../base';
 import { baselineCommands, baselineFeature } from './baselines/state';
 import { proofCommands, proofFeature } from './requirement-proof';
+import { reviewCommands, reviewFeature } from './reviews/state';
 import { specifyCommands, specifyFeature } from './state';
 
 export * from './state';
 
 const baselines = () => import('./baselines/baselines-page').then((m) => m.BaselinesPage);
+const reviews = () => import('./reviews/reviews-page').then((m) => m.ReviewsPage);
 const page = () => import('./specify-page').then((m) => m.SpecifyPage);
 
 export const specifyRoutes: Routes = [
@@ -19,13 +21,16 @@ export const specifyRoutes: Routes = [
       provideState(specifyFeature),
       provideState(proofFeature),
       provideState(baselineFeature),
-      provideEffects(effectsOf(specifyCommands), effectsOf(proofCommands), effectsOf(baselineCommands)),
+      provideState(reviewFeature),
+      provideEffects(effectsOf(specifyCommands), effectsOf(proofCommands), effectsOf(baselineCommands), effectsOf(reviewCommands)),
     ],
     children: [
       { path: 'import', loadComponent: () => import('./import-page').then((m) => m.ImportPage) },
       { path: 'wording', title: 'Wording · Cord Proof', loadComponent: () => import('./wording/wording-page').then((m) => m.WordingPage) },
       { path: 'baselines', title: 'Baselines · Cord Proof', loadComponent: baselines },
       { path: 'baselines/:key', title: 'Baselines · Cord Proof', loadComponent: baselines },
+      { path: 'reviews', title: 'Reviews · Cord Proof', loadComponent: reviews },
+      { path: 'reviews/:key', title: 'Reviews · Cord Proof', loadComponent: reviews },
       { path: 'requirement/:record', loadComponent: page },
       { path: ':spec', loadComponent: page },
       { path: '', pathMatch: 'full', loadComponent: page },

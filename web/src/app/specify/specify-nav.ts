@@ -4,6 +4,7 @@ import { useProject } from '../base';
 
 /** The places of Specify. */
 export const specifyPlaces = [
+  ['reviews', 'Reviews'],
   ['wording', 'Wording'],
   ['baselines', 'Baselines'],
 ] as const;

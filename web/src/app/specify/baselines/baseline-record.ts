@@ -13,6 +13,7 @@ import {
   RecordPanels,
   RecordPicker,
   RichText,
+  selectRequest,
   useProject,
   WordsDiff,
 } from '../../base';
@@ -111,6 +112,8 @@ const oneWords: Readonly<Record<BaselineChangeKind, string>> = { ...changeWords,
               </div>
             }
           </section>
+        } @else if (comparing().pending && !comparison()) {
+          <p class="empty" role="status">Comparing …</p>
         } @else if (comparison(); as c) {
           <div class="row" role="group" aria-label="What is otherwise">
             <button class="chip" type="button" [attr.aria-pressed]="!what()" (click)="go({ what: null })">All {{ all() }}</button>
@@ -141,8 +144,8 @@ const oneWords: Readonly<Record<BaselineChangeKind, string>> = { ...changeWords,
                   }
                 </div>
                 @for (d of change.differences; track d.name) {
-                  <p>
-                    <span class="second small">{{ d.name }}</span> <cp-words-diff [before]="d.before" [after]="d.after" />
+                  <p class="row">
+                    <span class="second small">{{ d.name }}</span><cp-words-diff [before]="d.before" [after]="d.after" />
                   </p>
                 }
               </div>
@@ -198,6 +201,7 @@ export class BaselineRecord {
   protected readonly total = this.store.selectSignal(baselineFeature.selectTotal);
   protected readonly comparison = this.store.selectSignal(baselineFeature.selectComparison);
   protected readonly names = { compare: baselineCommands.compare.name, read: baselineCommands.read.name };
+  protected readonly comparing = this.store.selectSignal(selectRequest(baselineCommands.compare.name));
   protected readonly changeWords = changeWords;
   protected readonly oneWords = oneWords;
   protected readonly baselinesFrom = listBaselines;
