@@ -3,3 +3,4 @@ export * from './routes';
 export * from './wording';
 export * from './baseline';
 export * from './review';
+export * from './matrix';

@@ -15,3 +15,4 @@ export * from './record';
 export * from './record-format';
 export * from './table';
 export * from './bytes';
+export * from './html';

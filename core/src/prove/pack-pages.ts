@@ -1,7 +1,7 @@
 import { knots } from '../base';
 import type { Cord } from './cord';
 import { knotWords, stateWords } from './drawing';
-import { escapeHtml } from './html';
+import { escapeHtml } from '../base';
 import { reasonWords } from './reason';
 
 /** One change of a record, as its history tells it. */

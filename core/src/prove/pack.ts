@@ -3,7 +3,7 @@ import { ratioOf, percent, metrics, type CoverageByMetric } from '../measure';
 import type { Cord } from './cord';
 import { cordState } from './totals';
 import { knotWords, stateWords } from './drawing';
-import { escapeHtml } from './html';
+import { escapeHtml } from '../base';
 import { metricWords } from './profile';
 import { reasonWords } from './reason';
 

@@ -4,3 +4,4 @@ export * from './format';
 export * from './wording';
 export * from './baseline';
 export * from './review';
+export * from './matrix';

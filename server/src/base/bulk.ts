@@ -45,6 +45,13 @@ export interface BulkKind {
 const kinds = new Map<VersionedKind, BulkKind>();
 export const bulkKind = (kind: BulkKind): void => void kinds.set(kind.kind, kind);
 
+/** How records of a kind are asked for, whatever room they belong to. */
+export function listSourceOf(tx: Db | Tx, projectId: number, kind: 'requirement' | 'case'): ListSource | Promise<ListSource> {
+  const found = kinds.get(kind);
+  if (!found) throw new Refusal('notFound', { detail: `There is no list of the kind ${kind}.` });
+  return found.list(tx, projectId, { kind, keys: [] });
+}
+
 /** Refuses an act that a kind does not know. */
 export const noSuchAct = (kind: VersionedKind, act: BulkAct): Refusal =>
   new Refusal('invalid', { fields: [{ path: 'act', text: `“${act.act}” is not done to a ${kind}.` }] });

@@ -2,7 +2,7 @@ import * as base from '@contract/base';
 import * as contract from '@contract/specify';
 import type { FastifyInstance } from 'fastify';
 import { addTrace, callerOf, confirmTrace, listPage, removeTrace, serve, serveExport, type AppContext } from '../base';
-import { baselineRoutes } from './baseline-routes';
+import { baselineRoutes, matrixRoutes } from './baseline-routes';
 import { branchesOf } from './branches';
 import { exportRequirements, importRequirements, previewImport } from './import';
 import {
@@ -70,6 +70,7 @@ export function specifyRoutes(app: FastifyInstance, context: AppContext): void {
     approveRequirement(db, actor, membership.roles, params.key, body),
   );
   baselineRoutes(app, context);
+  matrixRoutes(app, context);
   serve(app, context, contract.listReviews, ({ membership: { projectId }, query }) =>
     listPage(db, projectId, reviewList(projectId), query, reviewsById),
   );

@@ -36,6 +36,7 @@ export * from './bulk/bulk-panel';
 export * from './bulk/choices';
 export * from './picking';
 export * from './list/filter-text';
+export * from './list/filter-bar';
 export * from './list/kind';
 export * from './list/row-lines';
 export * from './list/state';

@@ -3,6 +3,7 @@ import { provideEffects } from '@ngrx/effects';
 import { provideState } from '@ngrx/store';
 import { effectsOf } from '../base';
 import { baselineCommands, baselineFeature } from './baselines/state';
+import { traceCommands, traceFeature } from './matrix/trace-state';
 import { proofCommands, proofFeature } from './requirement-proof';
 import { reviewCommands, reviewFeature } from './reviews/state';
 import { specifyCommands, specifyFeature } from './state';
@@ -22,7 +23,14 @@ export const specifyRoutes: Routes = [
       provideState(proofFeature),
       provideState(baselineFeature),
       provideState(reviewFeature),
-      provideEffects(effectsOf(specifyCommands), effectsOf(proofCommands), effectsOf(baselineCommands), effectsOf(reviewCommands)),
+      provideState(traceFeature),
+      provideEffects(
+        effectsOf(specifyCommands),
+        effectsOf(proofCommands),
+        effectsOf(baselineCommands),
+        effectsOf(reviewCommands),
+        effectsOf(traceCommands),
+      ),
     ],
     children: [
       { path: 'import', loadComponent: () => import('./import-page').then((m) => m.ImportPage) },
@@ -31,6 +39,7 @@ export const specifyRoutes: Routes = [
       { path: 'baselines/:key', title: 'Baselines · Cord Proof', loadComponent: baselines },
       { path: 'reviews', title: 'Reviews · Cord Proof', loadComponent: reviews },
       { path: 'reviews/:key', title: 'Reviews · Cord Proof', loadComponent: reviews },
+      { path: 'matrix', title: 'Trace matrix · Cord Proof', loadComponent: () => import('./matrix/matrix-page').then((m) => m.MatrixPage) },
       { path: 'requirement/:record', loadComponent: page },
       { path: ':spec', loadComponent: page },
       { path: '', pathMatch: 'full', loadComponent: page },

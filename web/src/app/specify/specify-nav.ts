@@ -5,6 +5,7 @@ import { useProject } from '../base';
 /** The places of Specify. */
 export const specifyPlaces = [
   ['reviews', 'Reviews'],
+  ['matrix', 'Matrix'],
   ['wording', 'Wording'],
   ['baselines', 'Baselines'],
 ] as const;

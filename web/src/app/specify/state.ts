@@ -1,7 +1,7 @@
 import { createFeature, createReducer, on } from '@ngrx/store';
 import * as contract from '@contract/specify';
 import type { AnswerOf } from '@contract/base';
-import type { Dismissal, RequirementDetail, Specification, WordingReport } from '@contract/specify';
+import type { Dismissal, MatrixAnswer, RequirementDetail, Specification, WordingReport } from '@contract/specify';
 import { command } from '../base';
 
 export const specifyCommands = {
@@ -18,6 +18,7 @@ export const specifyCommands = {
   reportWording: command('[Specify] report wording', contract.reportWording),
   dismissFinding: command('[Specify] dismiss finding', contract.dismissFinding),
   endDismissal: command('[Specify] end dismissal', contract.endDismissal),
+  getMatrix: command('[Specify] get matrix', contract.getMatrix),
   previewImport: command('[Specify] preview import', contract.previewImport),
   importRequirements: command('[Specify] import', contract.importRequirements),
 };
@@ -29,8 +30,9 @@ interface SpecifyState {
   readonly wording: AnswerOf<typeof contract.getWording> | null;
   /** What one asked to see of a specification's wording: rows of several pages one after the other. */
   readonly wordingReport: WordingReport | null;
+  readonly matrix: MatrixAnswer | null;
 }
-const first: SpecifyState = { specifications: [], detail: null, wording: null, wordingReport: null };
+const first: SpecifyState = { specifications: [], detail: null, wording: null, wordingReport: null, matrix: null };
 const c = specifyCommands;
 
 export const specifyFeature = createFeature({
@@ -49,6 +51,7 @@ export const specifyFeature = createFeature({
       (state, { answer }): SpecifyState => ({ ...state, detail: answer }),
     ),
     on(c.getWording.done, c.saveWording.done, (state, { answer }): SpecifyState => ({ ...state, wording: answer })),
+    on(c.getMatrix.done, (state, { answer }): SpecifyState => ({ ...state, matrix: answer })),
     on(c.reportWording.done, (state, { input, answer }): SpecifyState => {
       const rows =
         Number(input.skip ?? 0) && state.wordingReport
