@@ -34,7 +34,7 @@ describe('The trace matrix', () => {
       `${keys[0]} C-002`,
       `${keys[1]} C-002`,
     ]);
-    const turned = await matrix({ rows: 'case', columns: 'requirement', rowFilter: undefined, columnFilter: only });
+    const turned = (await p.call('auditor', specify.getMatrix, { rows: 'case', columns: 'requirement', columnFilter: only })).body;
     expect(turned.cells.length).toBe(3);
     expect(turned.from).toBe('row');
     const some = await matrix({ rowFilter: JSON.stringify({ words: 'Two' }) });

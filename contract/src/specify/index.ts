@@ -4,3 +4,4 @@ export * from './wording';
 export * from './baseline';
 export * from './review';
 export * from './matrix';
+export * from './gaps';

@@ -1,5 +1,5 @@
 import * as contract from '@contract/specify';
-import { escapeHtml, wordDifference } from '@core/base';
+import { wordDifference } from '@core/base';
 import type { BaselineChange } from '@core/specify';
 import type { FastifyInstance } from 'fastify';
 import { Readable } from 'node:stream';
@@ -16,7 +16,6 @@ import {
   readBaseline,
 } from './baselines';
 import { changesDocument } from './changes-document';
-import { matrixLines, matrixOf } from './matrix';
 
 const changeWords: Readonly<Record<BaselineChange['what'], string>> = {
   added: 'added',
@@ -40,37 +39,6 @@ function* changeLines(changes: readonly BaselineChange[]): Generator<(string | n
 }
 
 const exported = z.object({ with: z.string().max(60).default(''), format: z.enum(['csv', 'xlsx', 'docx']).default('csv') });
-
-const matrixFile = contract.matrixQuery.extend({
-  only: z.enum(['all', 'gaps', 'suspect', 'few']).default('all'),
-  fewer: z.coerce.number().int().min(1).max(100).default(2),
-  format: z.enum(['csv', 'xlsx', 'html']).default('csv'),
-});
-
-/** A table as a page that needs nothing else. */
-const asPage = (title: string, [head, ...lines]: readonly (readonly string[])[]): string =>
-  `<!doctype html><html lang="en"><head><meta charset="utf-8"><title>${escapeHtml(title)}</title><style>body{font:13px "Source Sans 3",sans-serif;margin:2rem;color:#18222e}table{border-collapse:collapse}th,td{border:1px solid #e2ddd1;padding:.2rem .4rem;text-align:left}thead th{position:sticky;top:0;background:#f7f5ef}caption{text-align:left;font-size:1.3rem;margin-bottom:1rem}</style></head><body><table><caption>${escapeHtml(title)}</caption><thead><tr>${head.map((cell) => `<th scope="col">${escapeHtml(cell)}</th>`).join('')}</tr></thead><tbody>${lines.map(([key, ...cells]) => `<tr><th scope="row">${escapeHtml(key)}</th>${cells.map((cell) => `<td>${escapeHtml(cell)}</td>`).join('')}</tr>`).join('\n')}</tbody></table></body></html>`;
-
-/** The matrix, and the same as a file. */
-export function matrixRoutes(app: FastifyInstance, context: AppContext): void {
-  const { db } = context.database;
-  serve(app, context, contract.getMatrix, ({ membership, query }) => matrixOf(db, membership.projectId, query));
-  app.get<{ Params: { project: string }; Querystring: z.output<typeof matrixFile> }>(
-    '/api/projects/:project/matrix/file',
-    { config: { may: 'member' }, schema: { summary: 'The matrix as CSV, XLSX or HTML', tags: ['Specify'], querystring: matrixFile } },
-    async (request, reply) => {
-      const { membership } = callerOf(request);
-      const { only, fewer, format, ...question } = request.query;
-      const lines = matrixLines(await matrixOf(db, membership.projectId, question), { only, fewer });
-      const [head, ...rows] = lines;
-      void reply.header('content-disposition', `attachment; filename="matrix-${membership.slug}.${format}"`);
-      if (format === 'html') return reply.type('text/html; charset=utf-8').send(asPage(`Trace matrix · ${membership.slug}`, lines));
-      const cells = (line: string[]): string[] => line;
-      if (format === 'csv') return reply.type('text/csv; charset=utf-8').send(Readable.from(asCsv(head, rows, cells)));
-      return reply.type('application/vnd.openxmlformats-officedocument.spreadsheetml.sheet').send(asXlsx('matrix', head, rows, cells));
-    },
-  );
-}
 
 export function baselineRoutes(app: FastifyInstance, context: AppContext): void {
   const { db } = context.database;

@@ -2,7 +2,8 @@ import * as base from '@contract/base';
 import * as contract from '@contract/specify';
 import type { FastifyInstance } from 'fastify';
 import { addTrace, callerOf, confirmTrace, listPage, removeTrace, serve, serveExport, type AppContext } from '../base';
-import { baselineRoutes, matrixRoutes } from './baseline-routes';
+import { baselineRoutes } from './baseline-routes';
+import { gapRoutes, matrixRoutes } from './trace-routes';
 import { branchesOf } from './branches';
 import { exportRequirements, importRequirements, previewImport } from './import';
 import {
@@ -71,6 +72,7 @@ export function specifyRoutes(app: FastifyInstance, context: AppContext): void {
   );
   baselineRoutes(app, context);
   matrixRoutes(app, context);
+  gapRoutes(app, context);
   serve(app, context, contract.listReviews, ({ membership: { projectId }, query }) =>
     listPage(db, projectId, reviewList(projectId), query, reviewsById),
   );

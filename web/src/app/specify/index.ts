@@ -3,6 +3,7 @@ import { provideEffects } from '@ngrx/effects';
 import { provideState } from '@ngrx/store';
 import { effectsOf } from '../base';
 import { baselineCommands, baselineFeature } from './baselines/state';
+import { gapCommands, gapFeature } from './gaps/state';
 import { traceCommands, traceFeature } from './matrix/trace-state';
 import { proofCommands, proofFeature } from './requirement-proof';
 import { reviewCommands, reviewFeature } from './reviews/state';
@@ -24,12 +25,14 @@ export const specifyRoutes: Routes = [
       provideState(baselineFeature),
       provideState(reviewFeature),
       provideState(traceFeature),
+      provideState(gapFeature),
       provideEffects(
         effectsOf(specifyCommands),
         effectsOf(proofCommands),
         effectsOf(baselineCommands),
         effectsOf(reviewCommands),
         effectsOf(traceCommands),
+        effectsOf(gapCommands),
       ),
     ],
     children: [
@@ -40,6 +43,7 @@ export const specifyRoutes: Routes = [
       { path: 'reviews', title: 'Reviews · Cord Proof', loadComponent: reviews },
       { path: 'reviews/:key', title: 'Reviews · Cord Proof', loadComponent: reviews },
       { path: 'matrix', title: 'Trace matrix · Cord Proof', loadComponent: () => import('./matrix/matrix-page').then((m) => m.MatrixPage) },
+      { path: 'gaps', title: 'Gaps · Cord Proof', loadComponent: () => import('./gaps/gaps-page').then((m) => m.GapsPage) },
       { path: 'requirement/:record', loadComponent: page },
       { path: ':spec', loadComponent: page },
       { path: '', pathMatch: 'full', loadComponent: page },

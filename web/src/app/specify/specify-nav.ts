@@ -6,6 +6,7 @@ import { useProject } from '../base';
 export const specifyPlaces = [
   ['reviews', 'Reviews'],
   ['matrix', 'Matrix'],
+  ['gaps', 'Gaps'],
   ['wording', 'Wording'],
   ['baselines', 'Baselines'],
 ] as const;
