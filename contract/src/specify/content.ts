@@ -3,7 +3,7 @@ import { longText, richText, shortText } from '../base';
 
 /** What one revision of a requirement says. */
 export const contentSchema = z.object({
-  kind: z.enum(['heading', 'requirement']),
+  kind: z.enum(['heading', 'requirement', 'note']),
   title: shortText,
   text: longText,
   /** The text as it is laid out; the server cleans it and reads `text` from it. Absent: plain lines. */

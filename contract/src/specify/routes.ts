@@ -82,7 +82,7 @@ export const listRequirements = endpoint('GET', '/projects/:project/requirements
 export const branchRowSchema = z.object({
   key: z.string(),
   title: z.string(),
-  kind: z.enum(['heading', 'requirement']),
+  kind: z.enum(['heading', 'requirement', 'note']),
   state: z.enum(['draft', 'review', 'approved', 'retired']),
   level: z.string(),
   /** What it stands under; null at the top. */
@@ -190,6 +190,37 @@ export const approveRequirement = endpoint('POST', '/projects/:project/requireme
   params: inProjectKey,
   body: approvalBody,
   answer: requirementDetailSchema,
+});
+export const outlineRowSchema = z.object({
+  kind: z.enum(['heading', 'requirement', 'note']),
+  depth: z.number().int().min(0).max(30),
+  title: shortText,
+  text: longText,
+});
+export const addOutline = endpoint('POST', '/projects/:project/specifications/:key/outline', {
+  summary: 'Write many at once as a tree, all or none: each gets the next free key',
+  may: authors,
+  params: inProjectKey,
+  body: z.object({
+    /** What all of it stands under; nothing at the top of the specification. */
+    under: key.nullable().default(null),
+    /** What requirements begin with. */
+    level: z.string().max(40).default(''),
+    method: z.enum(['', 'test', 'analysis', 'inspection', 'demonstration']).default(''),
+    /** Where it comes from: the name of a document. */
+    source: shortText.default(''),
+    rows: z.array(outlineRowSchema).min(1, 'There is nothing to write.').max(5000, 'At most 5,000 at once.'),
+  }),
+  bodyLimit: 48 * 1024 * 1024,
+  answer: z.object({ written: z.number(), first: z.string(), keys: z.array(z.string()) }),
+});
+export const readWorkbook = endpoint('POST', '/projects/:project/imports/requirements/workbook', {
+  summary: 'A table of a workbook (XLSX) as CSV, to be looked at and imported; nothing is written',
+  may: authors,
+  params: inProject,
+  multipart: true,
+  query: z.object({ sheet: z.string().max(60).optional() }),
+  answer: z.object({ sheets: z.array(z.string()), sheet: z.string(), csv: z.string() }),
 });
 export const importSummarySchema = z.object({
   columns: z.array(z.string()),

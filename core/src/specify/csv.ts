@@ -279,9 +279,9 @@ export function previewRequirements(csv: string, mapping: ColumnMapping | undefi
       return value ?? false;
     };
     const kindWord = cell(cells, 'kind').toLowerCase();
-    if (kindWord && kindWord !== 'heading' && kindWord !== 'requirement')
-      fault('kind', `“${cell(cells, 'kind')}” is neither heading nor requirement.`);
-    const kind = has('kind') ? (kindWord === 'heading' ? 'heading' : 'requirement') : (old?.kind ?? 'requirement');
+    const named = (['heading', 'requirement', 'note'] as const).find((k) => k === kindWord);
+    if (kindWord && !named) fault('kind', `“${cell(cells, 'kind')}” is neither heading, requirement nor note.`);
+    const kind = has('kind') ? (named ?? 'requirement') : (old?.kind ?? 'requirement');
     const level = has('level') ? cell(cells, 'level') : (old?.level ?? '');
     const method = has('method') ? cell(cells, 'method').toLowerCase() : (old?.method ?? '');
     const title = cell(cells, 'title');

@@ -7,7 +7,8 @@ export type RequirementState = (typeof requirementStates)[number];
 
 /** What one revision of a requirement says. A snapshot of it is kept for every revision. */
 export interface RequirementContent {
-  readonly kind: 'heading' | 'requirement';
+  /** A note explains and asks for nothing: it is read, not verified. */
+  readonly kind: 'heading' | 'requirement' | 'note';
   readonly title: string;
   /** As plain text: what is searched, compared and checked. */
   readonly text: string;
@@ -56,7 +57,7 @@ export const requirementFields: readonly { readonly name: keyof RequirementConte
 export function approvalFaults(content: RequirementContent): string[] {
   const faults: string[] = [];
   if (!content.title.trim()) faults.push('It has no title.');
-  if (content.kind === 'heading') return faults;
+  if (content.kind !== 'requirement') return faults;
   if (!content.text.trim()) faults.push('It has no text.');
   if (content.derived && !content.rationale.trim()) faults.push('It is marked derived and has no rationale.');
   if (content.notInCode && !content.notInCodeRationale.trim()) faults.push('It is marked “not in code” and does not say why.');

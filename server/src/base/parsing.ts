@@ -6,7 +6,7 @@ export type Parse = <R>(name: string, input: unknown) => Promise<R>;
 const works = new Map<string, (input: never) => unknown>();
 
 /** Says how something from outside is parsed; rooms do so beside their services. */
-export function parseWork<I, R>(name: string, work: (input: I) => R): (parse: Parse, input: I) => Promise<R> {
+export function parseWork<I, R>(name: string, work: (input: I) => R | Promise<R>): (parse: Parse, input: I) => Promise<R> {
   works.set(name, work as (input: never) => unknown);
   return (parse, input) => parse<R>(name, input);
 }
@@ -17,11 +17,11 @@ export interface Carried {
   readonly refusal?: { readonly code: Refusal['code']; readonly more: Refusal['more'] };
 }
 
-export function doParse(name: string, input: unknown): Carried {
+export async function doParse(name: string, input: unknown): Promise<Carried> {
   const work = works.get(name);
   if (!work) throw new Error(`nothing parses ${name}`);
   try {
-    return { value: work(input as never) };
+    return { value: await work(input as never) };
   } catch (error) {
     if (error instanceof Refusal) return { refusal: { code: error.code, more: error.more } };
     throw error;
@@ -34,4 +34,4 @@ export function received<R>({ value, refusal }: Carried): R {
 }
 
 /** Parses in this thread. */
-export const parseHere: Parse = (name, input) => Promise.resolve().then(() => received(doParse(name, input)));
+export const parseHere: Parse = async (name, input) => received(await doParse(name, input));

@@ -52,12 +52,15 @@ export function paragraphs(text: string): string {
     .join('');
 }
 
-const cleaning = parseWork('rich text', (html: string): string => {
+/** The same in this thread, at once. */
+export function cleanNow(html: string): string {
   // Elements that nest without end cost the square of their number.
   if (html.split('<').length > mostTags)
     throw new Refusal('invalid', { detail: `A text has at most ${mostTags.toLocaleString('en')} tags: this one has more.` });
   return sanitizeHtml(html, options).trim();
-});
+}
+
+const cleaning = parseWork('rich text', cleanNow);
 
 /**
  * What of somebody's HTML is kept: an allow-list of elements and attributes, no script, no style, no address but of the web and mail. Read where

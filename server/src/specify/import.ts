@@ -190,7 +190,14 @@ async function ownOf(rules: OwnChange, row: ImportedRequirement): Promise<Record
   }
 }
 
-async function insertNew(w: Writing, specificationId: number, rows: readonly ImportedRequirement[], rules: OwnChange): Promise<void> {
+export async function insertNew(
+  w: Writing,
+  specificationId: number,
+  rows: readonly ImportedRequirement[],
+  rules: OwnChange,
+  /** What those stand under that name nothing. */
+  topId: number | null = null,
+): Promise<void> {
   if (!rows.length) return;
   const { projectId } = w.actor;
   const [{ last }] = await w.tx
@@ -216,7 +223,7 @@ async function insertNew(w: Writing, specificationId: number, rows: readonly Imp
     projectId,
     [...new Set(rows.flatMap((row) => [...row.parents, row.under]))].filter((key): key is string => key !== null && !ids.has(key)),
   );
-  const idOf = (key: string | null): number | null => (key === null ? null : (ids.get(key) ?? elsewhere.get(key)?.id ?? null));
+  const idOf = (key: string | null): number | null => (key === null ? topId : (ids.get(key) ?? elsewhere.get(key)?.id ?? null));
   for (let at = 0; at < rows.length; at += batch)
     await w.tx.insert(requirements).values(
       rows.slice(at, at + batch).map((row, i) => ({

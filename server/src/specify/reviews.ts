@@ -1,9 +1,8 @@
-import type { Review, ReviewDetail, ReviewItemRow } from '@contract/specify';
+import type { ReviewDetail, ReviewItemRow } from '@contract/specify';
 import { groupBy, textHash } from '@core/base';
 import { closingFaults, progressOf, reviewedText2, reviewText2, standingOf, type RequirementContent, type ReviewItem } from '@core/specify';
-import { and, asc, desc, eq, inArray, isNotNull, lt, or, sql, type SQL } from 'drizzle-orm';
+import { and, asc, desc, eq, inArray, isNotNull, lt, or, type SQL } from 'drizzle-orm';
 import {
-  account,
   changeRecord,
   findRecord,
   followers,
@@ -15,7 +14,6 @@ import {
   people,
   proveSigner,
   putSignature,
-  recordFields,
   recordRows,
   records,
   Refusal,
@@ -25,107 +23,13 @@ import {
   write,
   type Actor,
   type Db,
-  type ListSource,
   type StoredRecord,
   type Tx,
 } from '../base';
+import { answerRows, itemRows, peopleRows, reviewRows, reviewsById } from './review-rows';
 import { requirements, reviewAnswers, reviewItems, reviewPeople, reviews } from './tables';
 
-const reviewRows = account({
-  name: 'reviews',
-  table: reviews,
-  id: reviews.id,
-  project: reviews.projectId,
-  columns: [
-    ['due', reviews.due],
-    ['question', reviews.question],
-    ['summary', reviews.summary],
-  ],
-});
-const peopleRows = account({
-  name: 'review_people',
-  table: reviewPeople,
-  id: reviewPeople.id,
-  project: reviewPeople.projectId,
-  columns: [
-    ['reviewId', reviewPeople.reviewId],
-    ['login', reviewPeople.login],
-  ],
-});
-const itemRows = account({
-  name: 'review_items',
-  table: reviewItems,
-  id: reviewItems.id,
-  project: reviewItems.projectId,
-  columns: [
-    ['reviewId', reviewItems.reviewId],
-    ['recordId', reviewItems.recordId],
-    ['revision', reviewItems.revision],
-  ],
-});
-const answerRows = account({
-  name: 'review_answers',
-  table: reviewAnswers,
-  id: reviewAnswers.id,
-  project: reviewAnswers.projectId,
-  columns: [
-    ['reviewId', reviewAnswers.reviewId],
-    ['recordId', reviewAnswers.recordId],
-    ['revision', reviewAnswers.revision],
-    ['login', reviewAnswers.login],
-    ['answer', reviewAnswers.answer],
-    ['note', reviewAnswers.note],
-    ['at', reviewAnswers.at],
-  ],
-});
-
 const mostItems = 2000;
-
-export async function reviewsById(db: Db | Tx, ids: readonly number[]): Promise<(Review & { id: number })[]> {
-  if (!ids.length) return [];
-  const rows = await db
-    .select({ record: records, row: reviews })
-    .from(reviews)
-    .innerJoin(records, eq(records.id, reviews.id))
-    .where(inArray(reviews.id, [...ids]));
-  const asked = groupBy(
-    await db
-      .select()
-      .from(reviewPeople)
-      .where(inArray(reviewPeople.reviewId, [...ids]))
-      .orderBy(asc(reviewPeople.id)),
-    (p) => p.reviewId,
-    (p) => p.login,
-  );
-  const counts = await db
-    .select({ id: reviewItems.reviewId, n: sql<number>`count(*)`.mapWith(Number) })
-    .from(reviewItems)
-    .where(inArray(reviewItems.reviewId, [...ids]))
-    .groupBy(reviewItems.reviewId);
-  return rows.map(({ record, row: { id, due, question } }) => ({
-    id,
-    key: record.key,
-    title: record.title,
-    question,
-    due,
-    state: record.state as Review['state'],
-    people: [...(asked.get(id) ?? [])],
-    items: counts.find((c) => c.id === id)?.n ?? 0,
-    createdBy: record.createdBy,
-    createdAt: record.createdAt,
-  }));
-}
-
-export function reviewList(projectId: number): ListSource {
-  return {
-    from: sql`from ${records} join ${reviews} on ${reviews.id} = ${records.id}`,
-    fields: { ...recordFields, due: { value: reviews.due, type: 'text' } },
-    projectId,
-    words: records.words,
-    where: and(eq(records.projectId, projectId), eq(records.kind, 'review')) as SQL,
-    sort: '-createdAt',
-  };
-}
 
 /** What the keys that somebody gave stand for: requirements, all below a heading, all of a specification. Retired ones and headings are left out. */
 async function reviewed(tx: Tx, projectId: number, keys: readonly string[]): Promise<StoredRecord[]> {

@@ -1,7 +1,7 @@
 import * as base from '@contract/base';
 import * as contract from '@contract/specify';
 import type { FastifyInstance } from 'fastify';
-import { addTrace, callerOf, confirmTrace, listPage, removeTrace, serve, serveExport, type AppContext } from '../base';
+import { addTrace, callerOf, confirmTrace, listPage, Refusal, removeTrace, serve, serveExport, uploads, type AppContext } from '../base';
 import { baselineRoutes } from './baseline-routes';
 import { gapRoutes, matrixRoutes } from './trace-routes';
 import { branchesOf } from './branches';
@@ -15,7 +15,10 @@ import {
   saveRequirement,
   setRequirementState,
 } from './requirements';
-import { addReview, answerReview, closeReview, reviewDetail, reviewList, reviewsById, signReview } from './reviews';
+import { addOutline } from './outline';
+import { readWorkbook } from './workbook';
+import { addReview, answerReview, closeReview, reviewDetail, signReview } from './reviews';
+import { reviewList, reviewsById } from './review-rows';
 import { placeRequirement } from './place';
 import { dismissFinding, endDismissal, reportWording, saveWording, wordingOf } from './wording';
 import { needSpecification, requirementDetail, requirementList, requirementsById } from './store';
@@ -98,6 +101,12 @@ export function specifyRoutes(app: FastifyInstance, context: AppContext): void {
     confirmTrace(db, actor, params.id, body, (ids, tx) => ownWorkAllowed(tx, actor.projectId, ids)),
   );
   serve(app, context, base.removeTrace, ({ actor, params, query }) => removeTrace(db, actor, params.id, query.reason));
+  serve(app, context, contract.addOutline, ({ actor, params, body }) => addOutline(db, actor, params.key, body));
+  serve(app, context, contract.readWorkbook, async ({ request, query }) => {
+    for await (const file of uploads(request, { fileSize: 20 << 20, files: 1, total: 20 << 20 }))
+      return readWorkbook(file.bytes, query.sheet, context.parse);
+    throw new Refusal('invalid', { detail: 'The upload holds no file.' });
+  });
   serve(app, context, contract.previewImport, ({ membership, body }) => previewImport(db, membership.projectId, body, context.parse));
   serve(app, context, contract.importRequirements, ({ actor, body }) => importRequirements(db, actor, body, context.parse));
   app.get<{ Params: { project: string }; Querystring: { specification?: string } }>(

@@ -24,7 +24,7 @@ export const requirements = mysqlTable(
       .references(() => specifications.id),
     underId: ref('under_id'),
     position: double('position').notNull(),
-    kind: varchar('kind', { length: 20 }).$type<'heading' | 'requirement'>().notNull(),
+    kind: varchar('kind', { length: 20 }).$type<'heading' | 'requirement' | 'note'>().notNull(),
     html: mediumText('body_html').notNull(),
     text: mediumText('body').notNull(),
     rationale: mediumText('rationale').notNull(),

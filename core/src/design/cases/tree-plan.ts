@@ -11,7 +11,7 @@ export interface TreeRequirement {
   readonly key: string;
   /** The one above it in the tree; null at the top. */
   readonly parent: string | null;
-  readonly kind: 'heading' | 'requirement';
+  readonly kind: 'heading' | 'requirement' | 'note';
   readonly title: string;
   readonly text: string;
   readonly method: string;
@@ -46,7 +46,7 @@ export interface TreePlan {
 
 /** The proposal for one requirement, before the author says anything. */
 export function proposeGrain(r: TreeRequirement, above: Grain | undefined, leaf: boolean): { readonly grain: Grain; readonly why: string } {
-  if (r.kind === 'heading') return { grain: 'none', why: 'A heading asks for nothing itself.' };
+  if (r.kind !== 'requirement') return { grain: 'none', why: 'A heading asks for nothing itself.' };
   if (r.method && r.method !== 'test') return { grain: 'none', why: `It is verified by ${r.method}.` };
   const numbers = proposeNumbers(r.text);
   if (numbers.length) return { grain: 'rows', why: `Its words give data: ${numbers.map((n) => n.words).join(', ')}.` };

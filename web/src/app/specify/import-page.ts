@@ -42,9 +42,9 @@ const fieldWords: Record<ImportField, string> = {
         >
       </div>
       <section class="sheet pad drop" (dragover)="$event.preventDefault()" (drop)="drop($event)">
-        <cp-icon name="upload_file" /><span>Drop a CSV file here, or</span
+        <cp-icon name="upload_file" /><span>Drop a CSV or XLSX file here, or</span
         ><label class="chip"
-          >choose one<input #pickBox class="hidden-visually" type="file" accept=".csv,.txt,text/csv" (change)="pick(pickBox)"
+          >choose one<input #pickBox class="hidden-visually" type="file" accept=".csv,.txt,.xlsx,text/csv" (change)="pick(pickBox)"
         /></label>
         @if (fileName()) {
           <span
@@ -59,6 +59,14 @@ const fieldWords: Record<ImportField, string> = {
       @if (unreadable()) {
         <div class="note broken" role="alert"><cp-icon name="warning" />{{ unreadable() }}</div>
       }
+      @if (sheets().length > 1) {
+        <div class="row" role="group" aria-label="Tables of the workbook">
+          @for (s of sheets(); track s) {
+            <button class="chip" type="button" [attr.aria-pressed]="s === sheet()" (click)="readSheet(s)">{{ s }}</button>
+          }
+        </div>
+      }
+      <cp-problem [of]="workbookName" />
       <cp-problem [of]="importName" />
       <cp-problem [of]="previewName" />
       @if (preview(); as p) {
@@ -200,6 +208,10 @@ export class ImportPage {
   protected readonly unreadable = signal('');
   protected readonly preview = signal<ImportSummary | null>(null);
   private csv = '';
+  private workbook: File | undefined;
+  protected readonly sheets = signal<readonly string[]>([]);
+  protected readonly sheet = signal('');
+  protected readonly workbookName = specifyCommands.readWorkbook.name;
   /** The project's own fields of requirements. */
   protected readonly ownFields = computed(() => this.fieldList().filter((f) => f.kind === 'requirement' && !f.retired));
 
@@ -213,6 +225,13 @@ export class ImportPage {
     // Others may write meanwhile what the table is compared with: then it is looked at again.
     onChanged(['requirement', 'field', 'project'], () => this.csv && this.check(this.preview()?.mapping));
     onAction(specifyCommands.previewImport.done, ({ answer }) => this.preview.set(answer));
+    onAction(specifyCommands.readWorkbook.done, ({ answer }) => {
+      this.sheets.set(answer.sheets);
+      this.sheet.set(answer.sheet);
+      this.encoding.set('workbook');
+      this.csv = answer.csv;
+      this.check(undefined);
+    });
     onAction(specifyCommands.importRequirements.done, () => void this.router.navigate(['/', this.scope.slug(), 'specify', this.target()]));
   }
 
@@ -230,14 +249,25 @@ export class ImportPage {
   private async read(file: File): Promise<void> {
     this.fileName.set(file.name);
     this.preview.set(null);
+    this.sheets.set([]);
     this.unreadable.set('');
     this.csv = '';
+    if (/\.xlsx$/i.test(file.name)) {
+      this.workbook = file;
+      return this.readSheet(undefined);
+    }
     if (file.size > 40 * 1024 * 1024) return this.unreadable.set('The file is larger than 40 MiB. Nothing was read.');
     const decoded = decodeText(new Uint8Array(await file.arrayBuffer()));
     if (!decoded) return this.unreadable.set(`${file.name} is not a text file.`);
     this.csv = decoded.text;
     this.encoding.set(decoded.encoding);
     this.check(undefined);
+  }
+
+  /** A workbook is read by the server: one of its tables at a time. */
+  protected readSheet(sheet: string | undefined): void {
+    if (!this.workbook) return;
+    this.store.dispatch(specifyCommands.readWorkbook.start({ project: this.scope.slug(), ...(sheet ? { sheet } : {}) }, [this.workbook]));
   }
 
   private check(mapping: Record<string, string> | undefined): void {

@@ -44,6 +44,11 @@ export const specifyRoutes: Routes = [
       { path: 'reviews/:key', title: 'Reviews · Cord Proof', loadComponent: reviews },
       { path: 'matrix', title: 'Trace matrix · Cord Proof', loadComponent: () => import('./matrix/matrix-page').then((m) => m.MatrixPage) },
       { path: 'gaps', title: 'Gaps · Cord Proof', loadComponent: () => import('./gaps/gaps-page').then((m) => m.GapsPage) },
+      {
+        path: 'outline',
+        title: 'Write an outline · Cord Proof',
+        loadComponent: () => import('./outline/outline-page').then((m) => m.OutlinePage),
+      },
       { path: 'requirement/:record', loadComponent: page },
       { path: ':spec', loadComponent: page },
       { path: '', pathMatch: 'full', loadComponent: page },

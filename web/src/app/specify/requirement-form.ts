@@ -22,7 +22,7 @@ import { verificationMethods, type RequirementContent } from '@core/specify';
           (ngModelChange)="put({ title: $event })"
           [attr.aria-invalid]="!draft().title.trim()"
       /></label>
-      @if (draft().kind === 'requirement') {
+      @if (draft().kind !== 'heading') {
         <div class="field">
           <span>Text</span>
           <cp-rich-box
@@ -32,8 +32,12 @@ import { verificationMethods, type RequirementContent } from '@core/specify';
             placeholder="The … shall …; @ names a record"
             (written)="write($event)"
           />
-          <cp-wording-note within=".ql-editor" [text]="draft().text" />
+          @if (draft().kind === 'requirement') {
+            <cp-wording-note within=".ql-editor" [text]="draft().text" />
+          }
         </div>
+      }
+      @if (draft().kind === 'requirement') {
         <label class="field"
           ><span>Rationale</span
           ><textarea

@@ -22,7 +22,7 @@ export const requirementKind: ListKind<Requirement> = {
     ...recordFilterFields,
     { name: 'state', words: 'State', type: 'text', values: reviewStates },
     { name: 'method', words: 'Verification method', type: 'text', values: verificationMethods },
-    { name: 'kind', words: 'Requirement or heading', type: 'text', values: ['requirement', 'heading'] },
+    { name: 'kind', words: 'Requirement or heading', type: 'text', values: ['requirement', 'heading', 'note'] },
     { name: 'derived', words: 'Derived', type: 'yesNo' },
     { name: 'topLevel', words: 'Top level', type: 'yesNo' },
     { name: 'notInCode', words: 'Not in code', type: 'yesNo' },

@@ -145,9 +145,10 @@ import { specifyCommands, specifyFeature } from './state';
             (placed)="place($event)"
           >
             <ng-template [cpNode]="tree" let-r>
-              <b class="key" [class.plain]="r.kind === 'heading'">{{ r.key }}</b><span
+              <b class="key" [class.plain]="r.kind !== 'requirement'">{{ r.key }}</b><span
                 class="name"
                 [class.heading]="r.kind === 'heading'"
+                [class.note]="r.kind === 'note'"
                 >{{ r.title }}</span
               >
               @if (r.kind === 'requirement' && r.state !== 'approved') {
@@ -161,6 +162,7 @@ import { specifyCommands, specifyFeature } from './state';
           <div class="row">
             <button mat-stroked-button type="button" (click)="add('requirement')"><cp-icon name="add" /> Requirement</button
             ><button mat-button type="button" (click)="add('heading')">Heading</button>
+            <a mat-button [routerLink]="['/', scope.slug(), 'specify', 'outline']" [queryParams]="{ into: specification() }">Outline</a>
           </div>
         }
         <cp-problem [of]="names.add" /><cp-problem [of]="names.place" />
@@ -197,6 +199,10 @@ import { specifyCommands, specifyFeature } from './state';
     }
     .name.heading {
       font-weight: 650;
+    }
+    .name.note {
+      font-style: italic;
+      color: var(--ink-2);
     }
     .key.plain {
       color: inherit;

@@ -19,6 +19,8 @@ export const specifyCommands = {
   dismissFinding: command('[Specify] dismiss finding', contract.dismissFinding),
   endDismissal: command('[Specify] end dismissal', contract.endDismissal),
   getMatrix: command('[Specify] get matrix', contract.getMatrix),
+  addOutline: command('[Specify] write outline', contract.addOutline),
+  readWorkbook: command('[Specify] read workbook', contract.readWorkbook),
   previewImport: command('[Specify] preview import', contract.previewImport),
   importRequirements: command('[Specify] import', contract.importRequirements),
 };

@@ -47,7 +47,7 @@ const onlys = ['all', 'gaps', 'few', 'suspect'] as const;
         <h1>Trace matrix</h1>
         <select class="in" aria-label="What is set against what" #pick (change)="go({ pair: pick.value, rf: null, cf: null })">
           @for (p of pairs; track p.name) {
-            <option [value]="p.name" [selected]="p.name === pair().name">{{ p.words }}</option>
+            <option [value]="p.name" [selected]="p.name === sides().name">{{ p.words }}</option>
           }
         </select>
         <span class="grow"></span>
@@ -57,13 +57,14 @@ const onlys = ['all', 'gaps', 'few', 'suspect'] as const;
       </div>
       <cp-specify-nav />
       <div class="filters">
-        <label class="field"
-          ><span>Down</span><cp-filter-bar [text]="rf() ?? ''" [fields]="fieldsOf(pair().rows)" (textChange)="go({ rf: $event || null })"
-        /></label>
-        <label class="field"
-          ><span>Across</span
-          ><cp-filter-bar [text]="cf() ?? ''" [fields]="fieldsOf(pair().columns)" (textChange)="go({ cf: $event || null })"
-        /></label>
+        <div class="field">
+          <span>Down</span>
+          <cp-filter-bar [text]="rf() ?? ''" [fields]="fieldsOf(sides().rows)" (textChange)="go({ rf: $event || null })" />
+        </div>
+        <div class="field">
+          <span>Across</span>
+          <cp-filter-bar [text]="cf() ?? ''" [fields]="fieldsOf(sides().columns)" (textChange)="go({ cf: $event || null })" />
+        </div>
       </div>
       <div class="row" role="group" aria-label="Which rows">
         @for (o of onlys; track o) {
@@ -88,8 +89,8 @@ const onlys = ['all', 'gaps', 'few', 'suspect'] as const;
         @if (m.rows.length && m.columns.length) {
           <cp-matrix-grid
             [of]="m"
-            [rowKind]="pair().rows"
-            [columnKind]="pair().columns"
+            [rowKind]="sides().rows"
+            [columnKind]="sides().columns"
             [corner]="corner()"
             (chosen)="chosen.set($event)"
             (opened)="open($event)"
@@ -164,7 +165,7 @@ const onlys = ['all', 'gaps', 'few', 'suspect'] as const;
 })
 export class MatrixPage {
   /** From the address: which pair, the filters of both sides, which rows. */
-  readonly pairName = input<string>(undefined, { alias: 'pair' });
+  readonly pair = input<string>();
   readonly rf = input<string>();
   readonly cf = input<string>();
   readonly only = input<string>();
@@ -185,7 +186,7 @@ export class MatrixPage {
   };
   protected readonly pairs = pairs;
   protected readonly onlys = onlys;
-  protected readonly pair = computed(() => pairs.find(({ name }) => name === this.pairName()) ?? pairs[0]);
+  protected readonly sides = computed(() => pairs.find(({ name }) => name === this.pair()) ?? pairs[0]);
   protected readonly fewerThan = computed(() => Math.max(1, Number(this.fewer()) || 2));
   protected readonly asked = computed((): MatrixOnly => ({ only: onlys.find((o) => o === this.only()) ?? 'all', fewer: this.fewerThan() }));
   protected readonly shown = computed(() => {
@@ -203,7 +204,7 @@ export class MatrixPage {
   protected readonly chosen = signal<CellPlace>({ row: 0, column: 0 });
   /** The trace that was opened; another matrix closes it. */
   protected readonly noteOf = linkedSignal<unknown, { readonly id: number; readonly end: string } | null>({
-    source: this.pair,
+    source: this.sides,
     computation: () => null,
   });
   protected readonly note = this.noteOf.asReadonly();
@@ -213,7 +214,7 @@ export class MatrixPage {
     const project = this.scope.slug();
     this.store.dispatch(specifyCommands.listSpecifications.start({ project }));
     effect((onCleanup) => {
-      this.pair();
+      this.sides();
       this.rf();
       this.cf();
       const timer = setTimeout(() => this.read(), 150);
@@ -231,7 +232,7 @@ export class MatrixPage {
   }
 
   private question() {
-    const { rows, columns, trace } = this.pair();
+    const { rows, columns, trace } = this.sides();
     const [rowFilter, columnFilter] = [this.filter(this.rf(), rows), this.filter(this.cf(), columns)];
     return { rows, columns, trace, ...(rowFilter ? { rowFilter } : {}), ...(columnFilter ? { columnFilter } : {}) };
   }
@@ -288,7 +289,7 @@ export class MatrixPage {
     const keys = this.keysAt(place);
     if (!keys || !this.author()) return;
     const { from, to } = keys;
-    this.store.dispatch(recordCommands.addTrace.start({ project: this.scope.slug(), kind: this.pair().trace, from, to }));
+    this.store.dispatch(recordCommands.addTrace.start({ project: this.scope.slug(), kind: this.sides().trace, from, to }));
   }
 
   protected unlink(place: CellPlace): void {
