@@ -1,97 +1,11 @@
 import * as base from '@contract/base';
 import * as contract from '@contract/specify';
-import type { BranchRow, Branches, Requirement, RequirementDetail } from '@contract/specify';
-import { getCord } from '@contract/prove';
-import { requirementCode } from '@contract/measure';
-import { FakeApi, hear, listOver, mount, openWeb, type Mounted } from '../base/testing';
-import { ImportPage } from './import-page';
+import type { Requirement, RequirementDetail } from '@contract/specify';
+import { FakeApi, hear, mount, openWeb, type Mounted } from '../base/testing';
 import { RequirementRecord } from './requirement-record';
-import { proofCommands, proofFeature } from './requirement-proof';
 import { SpecifyPage } from './specify-page';
-import { specifyCommands, specifyFeature } from './state';
-import { previewRequirements, summariseImport, type ColumnMapping } from '@core/specify';
+import { detail, rooms, row, serve } from './testing';
 import { TestBed } from '@angular/core/testing';
-
-const row = (n: number, more: Partial<Requirement> = {}): Requirement => ({
-  key: `BRK-00${n}`,
-  specification: 'BRK',
-  kind: 'requirement',
-  title: `Title ${n}`,
-  text: `The valve ${n} shall close.`,
-  rationale: '',
-  level: 'SIL 3',
-  method: 'test',
-  topLevel: true,
-  derived: false,
-  notInCode: false,
-  notInCodeRationale: '',
-  under: null,
-  derivedFrom: [],
-  position: n,
-  revision: 1,
-  state: 'draft',
-  own: {},
-  updatedBy: 'tom',
-  updatedAt: '2026-03-01T10:00:00.000Z',
-  ...more,
-});
-const detail = (n: number, more: Partial<RequirementDetail> = {}): RequirementDetail => ({
-  ...row(n),
-  parents: [],
-  children: [],
-  cases: [],
-  traces: [],
-  author: 'tom',
-  hash: 'a'.repeat(64),
-  signatures: [],
-  mentions: [],
-  dismissals: [],
-  ...more,
-});
-const rooms = [
-  { feature: specifyFeature, effects: specifyCommands },
-  { feature: proofFeature, effects: proofCommands },
-] as never;
-
-/** A specification's tree over rows of the test, as the server answers it. */
-const branchesOver =
-  (rows: () => readonly Requirement[]) =>
-  ({ at, of, to }: Record<string, unknown>): Branches => {
-    const all = rows().map((r): BranchRow => ({ ...r, children: rows().filter((o) => o.under === r.key).length }));
-    const here = (under: string | null): BranchRow[] => all.filter((r) => r.under === under).sort((a, b) => a.position - b.position);
-    const way: Branches['path'] = [];
-    for (let up = all.find((r) => r.key === to); up; up = all.find((r) => r.key === up?.under))
-      way.unshift({ row: up, at: here(up.under).indexOf(up) });
-    return {
-      total: all.length,
-      branches: ((at as string | undefined)?.split(',') ?? []).map((page) => {
-        const under = page.split('.')[0] || null;
-        return { under, page: 0, total: here(under).length, rows: here(under) };
-      }),
-      rows: ((of as string | undefined)?.split(',') ?? []).flatMap((key) => all.find((r) => r.key === key) ?? []),
-      path: way,
-      seq: 7,
-    };
-  };
-
-function serve(api: FakeApi, rows: () => Requirement[]): void {
-  api
-    .on(contract.listSpecifications, () => [
-      { key: 'BRK', title: 'Brake', prefix: 'BRK', requirements: 3 },
-      { key: 'SYS', title: 'System', prefix: 'SYS', requirements: 0 },
-    ])
-    .on(contract.listRequirements, listOver(rows))
-    .on(contract.listBranches, branchesOver(rows))
-    .on(contract.getRequirement, ({ key }) => detail(Number(String(key).slice(-1))))
-    .on(base.listFields, () => [])
-    .on(base.getRecord, () => ({ following: false, record: {}, snapshot: null, traces: [], signatures: [], externalIds: [] }))
-    .on(base.listComments, () => [])
-    .on(base.listAttachments, () => [])
-    .on(base.setPresence, () => [])
-    .on(getCord, () => null)
-    .on(requirementCode, () => ({ units: [], total: null }))
-    .on(base.previewBulk, () => ({ total: 2, changed: 2, refused: 0, items: [], digest: 'd'.repeat(64) }));
-}
 
 describe('the tree of a specification', () => {
   let api: FakeApi;
@@ -374,55 +288,5 @@ describe('a requirement', () => {
     const { page } = await open(['reviewer'], detail(1, { state: 'approved', cases: [trace], traces: [trace] }));
     expect(page.text()).toContain('suspect');
     expect(page.button(/Confirm/)).toBeTruthy();
-  });
-});
-
-describe('the import of a table', () => {
-  const open = async (existing: Requirement[] = []) => {
-    const { api } = openWeb(['author'], rooms);
-    serve(api, () => existing);
-    api.on(contract.previewImport, ({ csv, mapping }) => {
-      const known = existing.map(
-        ({ key, derivedFrom: parents, under, own, ...content }) => [key, { content, parents, under, own }] as const,
-      );
-      return summariseImport(
-        previewRequirements(csv as string, mapping as ColumnMapping, { existing: new Map(known), levels: ['SIL 2', 'SIL 3'] }),
-      );
-    });
-    const page = await mount(ImportPage);
-    const give = async (csv: string): Promise<void> => {
-      const transfer = new DataTransfer();
-      transfer.items.add(new File([csv], 'r.csv', { type: 'text/csv' }));
-      page.one('.drop').dispatchEvent(new DragEvent('drop', { dataTransfer: transfer, bubbles: true, cancelable: true }));
-      await new Promise((resolve) => setTimeout(resolve, 20));
-      await page.settled();
-    };
-    return { api, page, give };
-  };
-
-  it('names each fault by row and cell, and writes nothing while there is one', async () => {
-    const { page, give } = await open();
-    await give('key,title,text,level\nBRK-005,T,X,SIL 9\n');
-    expect(page.text()).toContain('“SIL 9” is not a level of this project');
-    expect(page.all('button').some((b) => /^Write/.test((b.textContent ?? '').trim()))).toBeFalse();
-  });
-
-  it('says what is new, changed and the same, and writes just that', async () => {
-    const { api, page, give } = await open([row(1), row(2)]);
-    await give('key,title,text\nBRK-001,Title 1,The valve 1 shall close.\nBRK-002,Other,The valve 2 shall close.\nBRK-009,New,It shall.\n');
-    expect(page.text()).toContain('1 new, 1 changed, 1 the same');
-    api.on(contract.importRequirements, () => ({ written: 1, changed: 1, same: 1 }));
-    await page.press(/Write 1 new and 1 changed/);
-    expect(api.of(contract.importRequirements)[0]).toEqual(
-      jasmine.objectContaining({ specification: 'BRK', fileName: 'r.csv', mapping: { key: 'key', title: 'title', text: 'text' } }),
-    );
-  });
-
-  it('offers nothing to write where nothing differs, and takes another mapping', async () => {
-    const { page, give } = await open([row(1)]);
-    await give('key,title,text,words\nBRK-001,Title 1,The valve 1 shall close.,other\n');
-    expect(page.missing(/Nothing differs/)).toContain('Every row is here already');
-    await page.write(/^Text/, 'words');
-    expect(page.text()).toContain('0 new, 1 changed, 0 the same');
   });
 });

@@ -141,7 +141,9 @@ export class MatrixGrid {
   );
 
   private range(from: number, size: number, step: number, count: number): readonly [number, number] {
-    return [Math.max(0, Math.floor(from / step) - 3), Math.min(count, Math.ceil((from + size) / step) + 3)];
+    // Nobody sees more than a wall of screens: a box that has no size yet is not filled to its end.
+    const seen = Math.min(size, 4400);
+    return [Math.max(0, Math.floor(from / step) - 3), Math.min(count, Math.ceil((from + seen) / step) + 3)];
   }
 
   private readonly seen = computed(

@@ -145,8 +145,8 @@ export class WordingPage {
       untracked(() => this.store.dispatch(specifyCommands.listSpecifications.start({ project })));
     });
     effect(() => {
-      const first = this.specifications().at(0)?.key;
       if (!this.of()) {
+        const first = this.specifications().at(0)?.key;
         if (first) untracked(() => this.go({ of: first }));
         return;
       }

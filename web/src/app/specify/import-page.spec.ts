@@ -1,0 +1,73 @@
+import * as contract from '@contract/specify';
+import type { Requirement } from '@contract/specify';
+import { previewRequirements, summariseImport, type ColumnMapping } from '@core/specify';
+import { mount, openWeb } from '../base/testing';
+import { ImportPage } from './import-page';
+import { rooms, row, serve } from './testing';
+
+describe('the import of a table', () => {
+  const open = async (existing: Requirement[] = []) => {
+    const { api } = openWeb(['author'], rooms);
+    serve(api, () => existing);
+    api.on(contract.previewImport, ({ csv, mapping }) => {
+      const known = existing.map(
+        ({ key, derivedFrom: parents, under, own, ...content }) => [key, { content, parents, under, own }] as const,
+      );
+      return summariseImport(
+        previewRequirements(csv as string, mapping as ColumnMapping, { existing: new Map(known), levels: ['SIL 2', 'SIL 3'] }),
+      );
+    });
+    const page = await mount(ImportPage);
+    const give = async (csv: string): Promise<void> => {
+      const transfer = new DataTransfer();
+      transfer.items.add(new File([csv], 'r.csv', { type: 'text/csv' }));
+      page.one('.drop').dispatchEvent(new DragEvent('drop', { dataTransfer: transfer, bubbles: true, cancelable: true }));
+      await new Promise((resolve) => setTimeout(resolve, 20));
+      await page.settled();
+    };
+    return { api, page, give };
+  };
+
+  it('names each fault by row and cell, and writes nothing while there is one', async () => {
+    const { page, give } = await open();
+    await give('key,title,text,level\nBRK-005,T,X,SIL 9\n');
+    expect(page.text()).toContain('“SIL 9” is not a level of this project');
+    expect(page.all('button').some((b) => /^Write/.test((b.textContent ?? '').trim()))).toBeFalse();
+  });
+
+  it('says what is new, changed and the same, and writes just that', async () => {
+    const { api, page, give } = await open([row(1), row(2)]);
+    await give('key,title,text\nBRK-001,Title 1,The valve 1 shall close.\nBRK-002,Other,The valve 2 shall close.\nBRK-009,New,It shall.\n');
+    expect(page.text()).toContain('1 new, 1 changed, 1 the same');
+    api.on(contract.importRequirements, () => ({ written: 1, changed: 1, same: 1 }));
+    await page.press(/Write 1 new and 1 changed/);
+    expect(api.of(contract.importRequirements)[0]).toEqual(
+      jasmine.objectContaining({ specification: 'BRK', fileName: 'r.csv', mapping: { key: 'key', title: 'title', text: 'text' } }),
+    );
+  });
+
+  it('offers nothing to write where nothing differs, and takes another mapping', async () => {
+    const { page, give } = await open([row(1)]);
+    await give('key,title,text,words\nBRK-001,Title 1,The valve 1 shall close.,other\n');
+    expect(page.missing(/Nothing differs/)).toContain('Every row is here already');
+    await page.write(/^Text/, 'words');
+    expect(page.text()).toContain('0 new, 1 changed, 0 the same');
+  });
+
+  it('reads a workbook table by table, through the server', async () => {
+    const { api, page } = await open();
+    api.on(contract.readWorkbook, ({ sheet }) => ({
+      sheets: ['Old', 'New'],
+      sheet: sheet ?? 'Old',
+      csv: `key,title,text\nXLS-001,${sheet ?? 'Old'},It shall.\n`,
+    }));
+    const transfer = new DataTransfer();
+    transfer.items.add(new File([new Uint8Array(4)], 'r.xlsx'));
+    page.one('.drop').dispatchEvent(new DragEvent('drop', { dataTransfer: transfer, bubbles: true, cancelable: true }));
+    await page.settled();
+    expect(api.asked.find((a) => a.endpoint === contract.readWorkbook)?.files?.map((f) => f.name)).toEqual(['r.xlsx']);
+    expect(page.text()).toContain('1 of 1 rows are good');
+    await page.press(/^\s*New\s*$/);
+    expect(page.all('tbody td').map((td) => td.textContent)).toContain('New');
+  });
+});
