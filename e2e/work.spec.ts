@@ -44,7 +44,7 @@ test('the whole tour with the keyboard alone: write, approve, design, run, sign,
   await tabTo(page, 'INPUT', /^Title/);
   await page.keyboard.press('Control+A');
   await page.keyboard.type('The lever has a guard');
-  await page.keyboard.press('Tab');
+  await tabTo(page, 'DIV', /^Text$/);
   await page.keyboard.type('The release lever shall have a guard against being touched by accident.');
   await tabTo(page, 'INPUT', /^Top level/);
   await page.keyboard.press('Space');
@@ -156,8 +156,8 @@ test('what one person does appears on another’s screen without reload', async 
 test('two editors of one requirement: both versions are shown and no text is lost', async ({ page, browser }) => {
   await enter(page, 'mira.oberon', '/larkfell/specify/requirement/BRK-040?edit=1');
   const other = await another(browser, 'bela.stroud', '/larkfell/specify/requirement/BRK-040?edit=1');
-  await page.getByLabel('Text').fill('The display shall be refreshed every 200 ms.');
-  await other.getByLabel('Text').fill('The display shall be refreshed every 100 ms, even in the cold.');
+  await page.getByLabel('Text', { exact: true }).fill('The display shall be refreshed every 200 ms.');
+  await other.getByLabel('Text', { exact: true }).fill('The display shall be refreshed every 100 ms, even in the cold.');
   await expect(page.getByRole('button', { name: /Save revision 2/ })).toBeDisabled();
   await page.getByLabel(/Why it changes/).fill('The lamp was too slow.');
   await page.getByRole('button', { name: /Save revision 2/ }).click();

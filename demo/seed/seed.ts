@@ -39,6 +39,7 @@ import {
   setRequirementState,
 } from '../../server/src/specify';
 import { suggestMapping } from '../../core/src/specify';
+import { seedBaseline, seedReviews } from './specify';
 import { coldCases, draftCases, fates, readCases, scopePicture, unapproved, type DemoCase, type Fate } from './scenario';
 
 export const demoPassword = 'larkfell-demo';
@@ -126,7 +127,9 @@ export async function seedDemo(address: DatabaseAddress, folder: string, say: (t
       as,
     );
     say('  what changed afterwards');
+    await seedBaseline(db, as('mira.oberon'), demoPassword);
     await seedChanges(db, folder, demoCases, as);
+    await seedReviews(db, as, demoPassword);
   } finally {
     await database.close();
   }

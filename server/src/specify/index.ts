@@ -5,4 +5,7 @@ export * from './place';
 export * from './import';
 import './bulk';
 export * from './routes';
-export { reviewsWaiting } from './reviews';
+export { addReview, answerReview, reviewsWaiting } from './reviews';
+export { addBaseline } from './baselines';
+export { grantException, listGaps } from './gaps';
+export { dismissFinding, saveWording } from './wording';

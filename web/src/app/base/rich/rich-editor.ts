@@ -52,7 +52,7 @@ const allowed = [
   imports: [FormsModule, QuillEditorComponent, Icon, ProblemNote],
   changeDetection: ChangeDetectionStrategy.OnPush,
   template: `
-    <div class="tools" role="toolbar" [attr.aria-label]="'Layout of ' + label()">
+    <div class="tools" role="toolbar" aria-label="Layout">
       @for (f of formats; track f.words) {
         <button
           type="button"
@@ -144,7 +144,8 @@ export class RichEditor {
   private readonly on = signal<Readonly<Record<string, unknown>>>({});
   protected readonly inTable = computed(() => Boolean(this.on()['table']));
   protected readonly picture = signal<{ readonly element: HTMLImageElement; readonly alt: string } | null>(null);
-  private sent = '';
+  /** What was written here last: where it comes back, the cursor stays where it is. */
+  private told: RichWritten | undefined;
   private uploading = 0;
   /** The words after an `@`, while somebody looks for a record. */
   protected readonly asked = signal<string | null>(null);
@@ -155,8 +156,9 @@ export class RichEditor {
   constructor() {
     // What comes from elsewhere (a draft, a taken conflict) is shown; what was written here is here already.
     effect(() => {
-      const html = layoutOf(this.value());
-      untracked(() => html !== this.sent && this.show(html));
+      const { text, html } = this.value();
+      const mine = this.told?.text === text && this.told.html === html;
+      untracked(() => !mine && this.show(layoutOf({ text, ...(html ? { html } : {}) })));
     });
     onAction(recordCommands.addFiles.done, ({ input, answer }) => {
       if (!this.uploading || input.key !== this.of()) return;
@@ -169,7 +171,7 @@ export class RichEditor {
 
   private show(html: string): void {
     if (!this.quill) return;
-    this.sent = html;
+    this.told = undefined;
     this.quill.setContents(this.quill.clipboard.convert({ html: shownPictures(html, this.scope.slug()) }), 'silent');
   }
 
@@ -198,8 +200,8 @@ export class RichEditor {
         .replace(/&nbsp;|\u00a0/g, ' ')
         .replace(/ style="[^"]*"/g, ''),
     );
-    this.sent = html;
-    this.written.emit({ html: isPlain(html) ? undefined : html, text: wordsOf(html) });
+    this.told = { html: isPlain(html) ? undefined : html, text: wordsOf(html) };
+    this.written.emit(this.told);
   }
 
   /** What is on where the cursor stands, and whether a record is being looked for. */

@@ -96,6 +96,21 @@ describe('a text with its layout, as it is written', () => {
     expect(written.at(-1)).toEqual({ html: undefined, text: 'one more words\ntwo' });
   });
 
+  it('keeps the cursor where it is while what was written comes back, blanks at the end too', async () => {
+    const { page, written } = await open({ text: 'one' });
+    const { quill } = page.fixture.componentInstance as unknown as {
+      quill: { getSelection(): { index: number } | null; getText(): string };
+    };
+    for (const letter of [' ', 't', 'w', 'o', ' ']) {
+      type(page, quill.getText().length - 1, letter);
+      const { text, html } = written.at(-1) ?? { text: '' };
+      page.fixture.componentRef.setInput('value', { text, ...(html ? { html } : {}) });
+      await page.settled();
+      expect(quill.getSelection()?.index).toBe(quill.getText().length - 1);
+    }
+    expect(quill.getText()).toBe('one two \n');
+  });
+
   it('lays out what is chosen, says which layouts are on, and takes them off again', async () => {
     const { page, written } = await open({ text: 'one two' });
     choose(page, 0, 3);

@@ -1,4 +1,16 @@
-import { ChangeDetectionStrategy, Component, computed, effect, ElementRef, inject, input, output, signal, untracked } from '@angular/core';
+import {
+  ChangeDetectionStrategy,
+  ChangeDetectorRef,
+  Component,
+  computed,
+  effect,
+  ElementRef,
+  inject,
+  input,
+  output,
+  signal,
+  untracked,
+} from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { MatButtonModule } from '@angular/material/button';
 import type { ReviewItemRow } from '@contract/specify';
@@ -55,7 +67,7 @@ const standings: Readonly<Record<ReviewItemRow['mine'], readonly [string, string
         <form class="row" (ngSubmit)="change()">
           <label class="field grow"
             ><span>What should be changed?</span
-            ><input class="in note" name="note" maxlength="2000" [ngModel]="note()" (ngModelChange)="note.set($event)"
+            ><input class="in asked" name="note" maxlength="2000" [ngModel]="note()" (ngModelChange)="note.set($event)"
           /></label>
           <button mat-stroked-button type="submit" [cpNeeds]="missing">Ask for it</button>
           <button mat-button type="button" (click)="noting.set(false)">Not so</button>
@@ -92,16 +104,19 @@ export class ReviewItem {
   readonly busy = input(false);
   readonly answered = output<Given>();
   private readonly host = inject<ElementRef<HTMLElement>>(ElementRef).nativeElement;
+  private readonly view = inject(ChangeDetectorRef);
   protected readonly noting = signal(false);
   protected readonly note = signal('');
+  private sent: string | undefined;
   protected readonly standing = computed(() => standings[this.of().mine]);
   protected readonly missing = (): string => (this.note().trim().length < 3 ? 'Say what should be changed.' : '');
 
   constructor() {
-    // An answer that was stored closes what was open for it.
+    // What was asked for is stored: the box is done with. News of anybody else close nothing that is being written.
     effect(() => {
-      this.of();
-      untracked(() => this.noting.set(false));
+      const { answers, now } = this.of();
+      const stored = answers.some((a) => a.answer === 'change' && a.revision === now && a.note === this.sent);
+      if (stored) untracked(() => this.noting.set(false));
     });
   }
 
@@ -128,12 +143,16 @@ export class ReviewItem {
   }
 
   protected ask(): void {
+    this.sent = undefined;
     this.note.set(this.of().answers.findLast((a) => a.answer === 'change')?.note ?? '');
     this.noting.set(true);
-    setTimeout(() => this.host.querySelector<HTMLInputElement>('.note')?.focus());
+    // At once: whoever types on must not answer by a letter of their note.
+    this.view.detectChanges();
+    this.host.querySelector<HTMLInputElement>('.asked')?.focus();
   }
 
   protected change(): void {
-    this.answered.emit({ requirement: this.of().key, revision: this.of().now, answer: 'change', note: this.note().trim() });
+    this.sent = this.note().trim();
+    this.answered.emit({ requirement: this.of().key, revision: this.of().now, answer: 'change', note: this.sent });
   }
 }

@@ -1,7 +1,7 @@
 import { TestBed } from '@angular/core/testing';
 import * as contract from '@contract/specify';
 import type { ReviewDetail, ReviewItemRow } from '@contract/specify';
-import { listOver, mount, openWeb } from '../../base/testing';
+import { hear, listOver, mount, openWeb } from '../../base/testing';
 import { rooms, serve } from '../testing';
 import { ReviewRecord } from './review-record';
 import { ReviewsPage } from './reviews-page';
@@ -43,19 +43,20 @@ const features = [...rooms, { feature: reviewFeature, effects: reviewCommands }]
 
 describe('a review', () => {
   const open = async (shown: ReviewDetail, roles: Parameters<typeof openWeb>[0] = ['reviewer']) => {
-    const { api } = openWeb(roles, features);
+    const { api, store } = openWeb(roles, features);
     serve(api, () => []);
     let now = shown;
     api.on(contract.getReview, () => now);
-    api.on(contract.answerReview, ({ requirement, answer }) => {
-      now = { ...now, rows: now.rows.map((r) => (r.key === requirement ? { ...r, mine: answer as 'agree' } : r)) };
+    api.on(contract.answerReview, ({ requirement, answer, note }) => {
+      const said = { login: 'ada', revision: 3, answer: answer as 'agree', note: note as string, at: '' };
+      now = { ...now, rows: now.rows.map((r) => (r.key === requirement ? { ...r, mine: said.answer, answers: [said] } : r)) };
       return now;
     });
-    return { api, page: await mount(ReviewRecord, { key: 'RV-001' }) };
+    return { api, store, page: await mount(ReviewRecord, { key: 'RV-001' }) };
   };
 
   it('is answered by keys, one after the other, in the revision that was read', async () => {
-    const { api, page } = await open(
+    const { api, page, store } = await open(
       review([item(1), item(2, { now: 3, mine: 'again', base: { revision: 2, title: 'T 2', text: 'It shall not.' } })]),
     );
     document.body.append(page.element);
@@ -68,7 +69,11 @@ describe('a review', () => {
     await page.key(items[1], 'c');
     await new Promise((resolve) => setTimeout(resolve, 20));
     await page.write(/What should be changed/, 'Which side?');
+    // Somebody else answered meanwhile: what is being written stays.
+    hear(store, 'requirement', 'BRK-001', 'agreed in review');
+    await page.settled();
     await page.press(/Ask for it/);
+    expect(page.all('input.asked').length).toBe(0);
     expect(api.of(contract.answerReview)).toEqual([
       { project: 'demo', key: 'RV-001', requirement: 'BRK-001', revision: 1, answer: 'agree', note: '' },
       { project: 'demo', key: 'RV-001', requirement: 'BRK-002', revision: 3, answer: 'change', note: 'Which side?' },
