@@ -40,8 +40,20 @@ const views = [
       }),
   ],
   ['design', '/larkfell/design/C-018?edit=1', 'mira.oberon'],
-  ['find', '/larkfell/specify/requirement/BRK-009?l=1&f=level:%22SIL%203%22%20sensor&v=all', 'mira.oberon'],
-  ['table', '/larkfell/design/C-012?t=1', 'mira.oberon'],
+  [
+    'matrix',
+    '/larkfell/specify/matrix',
+    'mira.oberon',
+    async (page) => {
+      const grid = page.getByRole('grid');
+      await grid.focus();
+      await page.keyboard.press('n');
+      await page.keyboard.press('Enter');
+      await page.getByRole('button', { name: 'Confirm' }).waitFor();
+    },
+  ],
+  ['review', '/larkfell/specify/reviews/RV-001', 'ines.quarry'],
+  ['baseline', '/larkfell/specify/baselines/BL-001?show=now', 'mira.oberon', (page) => page.getByText('revision 1 to 2').first().waitFor()],
   [
     'plan',
     '/larkfell/run/plan',
@@ -81,15 +93,6 @@ const views = [
     },
   ],
   ['ledger', '/larkfell/ledger', 'noor.hallam', (page) => page.getByRole('button', { name: 'Verify the chain' }).click()],
-  [
-    'cord-board-dark',
-    '/larkfell/cord',
-    'mira.oberon',
-    async (page) => {
-      await page.evaluate(() => localStorage.setItem('cord-proof.theme', 'dark'));
-      await page.reload();
-    },
-  ],
 ];
 
 const database = await freshDatabase('screenshots');

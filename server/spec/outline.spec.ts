@@ -1,7 +1,10 @@
 import { zipSync, strToU8 } from 'fflate';
 import ExcelJS from 'exceljs';
+import { execFileSync } from 'node:child_process';
+import { writeFileSync } from 'node:fs';
 import * as base from '@contract/base';
 import * as specify from '@contract/specify';
+import { readReqif } from '@core/specify';
 import { openProject, type Project } from './support';
 
 const row = (kind: 'heading' | 'requirement' | 'note', depth: number, title: string, text = '') => ({ kind, depth, title, text });
@@ -57,6 +60,23 @@ describe('Many requirements at once', () => {
     const many = (name: string) => write(Array.from({ length: 40 }, (_, i) => row('requirement', 0, `${name} ${i}`, 'It shall.')));
     const [a, b] = await Promise.all([many('A'), many('B')]);
     expect(new Set([...a.body.keys, ...b.body.keys]).size).toBe(80);
+  });
+
+  it('go out as ReqIF and come back without a change', async () => {
+    const answer = await p.app.inject({
+      url: '/api/projects/spec/specifications/BRK/file.reqif',
+      headers: { cookie: await p.cookie('auditor') },
+    });
+    const read = readReqif(answer.body);
+    if ('fault' in read) throw new Error(read.fault);
+    const { body } = await p.call('author', specify.previewImport, { csv: read.csv });
+    expect([body.findings, body.new, body.changed, body.same > 80]).toEqual([[], 0, 0, true]);
+    writeFileSync('/tmp/cord-reqif.xml', answer.body);
+    expect(execFileSync('xmllint', ['--noout', '/tmp/cord-reqif.xml']).toString()).toBe('');
+    expect(
+      (await p.app.inject({ url: '/api/projects/spec/specifications/NOT/file.reqif', headers: { cookie: await p.cookie('auditor') } }))
+        .statusCode,
+    ).toBe(404);
   });
 
   it('come from a workbook: each of its tables as it is read, formulas as what they gave', async () => {

@@ -7,3 +7,4 @@ export * from './review';
 export * from './matrix';
 export * from './gaps';
 export * from './outline';
+export * from './reqif';

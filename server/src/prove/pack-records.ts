@@ -40,7 +40,18 @@ export async function addSignedTexts({ tx, projectId, out }: PackSource): Promis
     .where(
       and(
         eq(signatures.projectId, projectId),
-        inArray(records.kind, ['requirement', 'case', 'build', 'upload', 'project', 'problem', 'attestation', 'carry']),
+        inArray(records.kind, [
+          'requirement',
+          'case',
+          'build',
+          'upload',
+          'project',
+          'problem',
+          'attestation',
+          'carry',
+          'review',
+          'baseline',
+        ]),
       ),
     )
     .orderBy(asc(signatures.id));
@@ -64,6 +75,12 @@ export async function addSignedTexts({ tx, projectId, out }: PackSource): Promis
           if (!written.has(name)) await out.add(name, text);
           written.add(name);
         }
+      }
+      // A baseline is signed over its file, whole.
+      if (kind === 'baseline') {
+        file = `signed/${key}/baseline.json`;
+        if (!written.has(file)) await out.addStream(file, readBlob(tx, hash));
+        written.add(file);
       }
       lines.push({ file, hash, login, at, meaning, record: key, printedName });
     }

@@ -2,8 +2,10 @@ import type { OwnValue } from '@contract/base';
 import type { ImportSummary } from '@contract/specify';
 import { compareKeys, groupBy, sha256Hex, writeCsv } from '@core/base';
 import {
+  inReadingOrder,
   previewRequirements,
   summariseImport,
+  writeReqif,
   type ColumnMapping,
   type ExistingRequirement,
   type ImportContext,
@@ -368,4 +370,28 @@ export async function exportRequirements(db: Db, projectId: number, specificatio
         ...fields.map((field) => cellOf(record.own[String(field.id)])),
       ]),
   );
+}
+
+/** A specification as ReqIF, written while it is read: what comes back is recognised by its keys. */
+export async function exportReqif(db: Db, projectId: number, key: string): Promise<Generator<string>> {
+  const { record, id } = await needSpecification(db, projectId, key);
+  const { levels } = await profileOf(db, projectId);
+  const rows = await wholeRequirements(db, projectId, id);
+  return writeReqif({
+    title: record.title,
+    key: record.key,
+    createdAt: record.updatedAt,
+    levels,
+    rows: inReadingOrder(
+      rows.map(({ record: r, row, under, parents }) => ({
+        key: r.key,
+        under,
+        content: contentOf({ record: r, row }),
+        state: r.state,
+        revision: r.revision,
+        updatedAt: r.updatedAt,
+        parents,
+      })),
+    ),
+  });
 }

@@ -1,11 +1,12 @@
 import * as base from '@contract/base';
 import * as contract from '@contract/specify';
 import type { FastifyInstance } from 'fastify';
+import { Readable } from 'node:stream';
 import { addTrace, callerOf, confirmTrace, listPage, Refusal, removeTrace, serve, serveExport, uploads, type AppContext } from '../base';
 import { baselineRoutes } from './baseline-routes';
 import { gapRoutes, matrixRoutes } from './trace-routes';
 import { branchesOf } from './branches';
-import { exportRequirements, importRequirements, previewImport } from './import';
+import { exportReqif, exportRequirements, importRequirements, previewImport } from './import';
 import {
   addRequirement,
   addSpecification,
@@ -119,6 +120,18 @@ export function specifyRoutes(app: FastifyInstance, context: AppContext): void {
         .type('text/csv; charset=utf-8')
         .header('content-disposition', `attachment; filename="requirements-${membership.slug}.csv"`)
         .send(csv);
+    },
+  );
+  app.get<{ Params: { project: string; key: string } }>(
+    '/api/projects/:project/specifications/:key/file.reqif',
+    { config: { may: 'member' }, schema: { summary: 'A specification as ReqIF 1.2', tags: ['Specify'] } },
+    async (request, reply) => {
+      const { membership } = callerOf(request);
+      const { key } = request.params;
+      return reply
+        .type('application/xml; charset=utf-8')
+        .header('content-disposition', `attachment; filename="${key}.reqif"`)
+        .send(Readable.from(await exportReqif(db, membership.projectId, key)));
     },
   );
 }

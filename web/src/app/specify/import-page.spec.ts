@@ -1,6 +1,6 @@
 import * as contract from '@contract/specify';
 import type { Requirement } from '@contract/specify';
-import { previewRequirements, summariseImport, type ColumnMapping } from '@core/specify';
+import { emptyRequirement, previewRequirements, summariseImport, writeReqif, type ColumnMapping } from '@core/specify';
 import { mount, openWeb } from '../base/testing';
 import { ImportPage } from './import-page';
 import { rooms, row, serve } from './testing';
@@ -70,4 +70,30 @@ describe('the import of a table', () => {
     await page.press(/^\s*New\s*$/);
     expect(page.all('tbody td').map((td) => td.textContent)).toContain('New');
   });
+
+  it('reads ReqIF, plain and in its archive, and says what in it cannot be read', async () => {
+    const { page } = await open();
+    const content = { ...emptyRequirement, title: 'Stop', text: 'It shall stop.', level: 'SIL 2' };
+    const rows = [{ key: 'BRK-007', under: null, content, state: 'draft', revision: 1, updatedAt: '', parents: [] }];
+    const xml = [...writeReqif({ title: 'Brake', key: 'BRK', createdAt: '', levels: ['SIL 2'], rows })].join('');
+    const give = async (name: string, bytes: Uint8Array<ArrayBuffer> | string, says: string): Promise<void> => {
+      const transfer = new DataTransfer();
+      transfer.items.add(new File([bytes], name));
+      page.one('.drop').dispatchEvent(new DragEvent('drop', { dataTransfer: transfer, bubbles: true, cancelable: true }));
+      for (let i = 0; i < 100 && !page.text().includes(says); i++) {
+        await new Promise((resolve) => setTimeout(resolve, 50));
+        await page.settled();
+      }
+      expect(page.text()).toContain(says);
+    };
+    await give('b.reqif', xml, '1 of 1 rows are good: 1 new');
+    const { zipSync, strToU8 } = await import('fflate');
+    await give(
+      'b.reqifz',
+      new Uint8Array(zipSync({ 'b.reqif': strToU8(xml), 'picture.png': new Uint8Array(4) })),
+      '1 of 1 rows are good: 1 new',
+    );
+    await give('c.reqif', '<!DOCTYPE a [<!ENTITY b "c">]><REQ-IF/>', 'c.reqif: Line 1: the document declares');
+    await give('d.reqifz', new Uint8Array(zipSync({ 'd.reqif': new Uint8Array(130 << 20) })), 'unpacks to far more');
+  }, 30_000);
 });

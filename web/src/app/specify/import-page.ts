@@ -4,7 +4,8 @@ import { MatButtonModule } from '@angular/material/button';
 import { MatProgressBarModule } from '@angular/material/progress-bar';
 import { Router } from '@angular/router';
 import type { ImportSummary } from '@contract/specify';
-import { decodeText, importFields, type ImportField } from '@core/specify';
+import { decodeText, importFields, readReqif, type ImportField } from '@core/specify';
+import { firstReqif } from './reqif-archive';
 import { firstMissing, Icon, Needs, onAction, onChanged, ProblemNote, selectRequest, useKnownFields, useProject } from '../base';
 import { specifyCommands, specifyFeature } from './state';
 
@@ -42,9 +43,14 @@ const fieldWords: Record<ImportField, string> = {
         >
       </div>
       <section class="sheet pad drop" (dragover)="$event.preventDefault()" (drop)="drop($event)">
-        <cp-icon name="upload_file" /><span>Drop a CSV or XLSX file here, or</span
+        <cp-icon name="upload_file" /><span>Drop a CSV, XLSX or ReqIF file here, or</span
         ><label class="chip"
-          >choose one<input #pickBox class="hidden-visually" type="file" accept=".csv,.txt,.xlsx,text/csv" (change)="pick(pickBox)"
+          >choose one<input
+            #pickBox
+            class="hidden-visually"
+            type="file"
+            accept=".csv,.txt,.xlsx,.reqif,.reqifz,text/csv"
+            (change)="pick(pickBox)"
         /></label>
         @if (fileName()) {
           <span
@@ -257,11 +263,30 @@ export class ImportPage {
       return this.readSheet(undefined);
     }
     if (file.size > 40 * 1024 * 1024) return this.unreadable.set('The file is larger than 40 MiB. Nothing was read.');
+    if (/\.reqifz?$/i.test(file.name)) return this.readReqif(file);
     const decoded = decodeText(new Uint8Array(await file.arrayBuffer()));
     if (!decoded) return this.unreadable.set(`${file.name} is not a text file.`);
     this.csv = decoded.text;
     this.encoding.set(decoded.encoding);
     this.check(undefined);
+  }
+
+  /** ReqIF becomes the table that it holds; of an archive its first document. */
+  private async readReqif(file: File): Promise<void> {
+    try {
+      const bytes = new Uint8Array(await file.arrayBuffer());
+      const xml = /z$/i.test(file.name) ? await firstReqif(bytes) : new TextDecoder().decode(bytes);
+      const read =
+        xml === undefined
+          ? { fault: 'There is no ReqIF document in the archive, or it unpacks to far more than one has.' }
+          : readReqif(xml);
+      if ('fault' in read) return this.unreadable.set(`${file.name}: ${read.fault}`);
+      this.encoding.set('ReqIF');
+      this.csv = read.csv;
+      this.check(undefined);
+    } catch {
+      this.unreadable.set(`${file.name} cannot be read as ReqIF. Nothing was written.`);
+    }
   }
 
   /** A workbook is read by the server: one of its tables at a time. */

@@ -71,6 +71,7 @@ import { specifyCommands, specifyFeature } from './state';
             <cp-export-menu
               list="requirements"
               [of]="{ specification: specification() }"
+              [more]="files()"
               [again]="'/api/projects/' + scope.slug() + '/requirements.csv?specification=' + specification()"
             />
           }
@@ -247,6 +248,12 @@ export class SpecifyPage {
   protected readonly author = computed(() => this.scope.roles().includes('author'));
   protected readonly shownKey = computed(() => this.record() ?? '');
   protected readonly specification = computed(() => this.chosen() || this.specifications()[0]?.key || '');
+  protected readonly files = computed(() => [
+    {
+      words: 'Exchange format (ReqIF 1.2)',
+      address: `/api/projects/${this.scope.slug()}/specifications/${this.specification()}/file.reqif`,
+    },
+  ]);
   protected readonly acting = signal(false);
   protected readonly selection = computed(() => (this.asList() ? this.listed() : this.picked()));
   protected readonly choices = computed((): BulkChoice[] => [

@@ -31,6 +31,9 @@ const mostKeys = 800;
         <a mat-menu-item [href]="address(f[0])" download>{{ f[1] }}</a>
       }
       <button mat-menu-item type="button" (click)="copy()">Copy as a table</button>
+      @for (m of more(); track m.address) {
+        <a mat-menu-item [href]="m.address" download>{{ m.words }}</a>
+      }
       @if (again()) {
         <a mat-menu-item [href]="again()" download>Table that can be imported again (CSV)</a>
       }
@@ -60,6 +63,8 @@ export class ExportMenu {
   /** How many the question finds that `of` asks: where it is asked as the list is. */
   readonly found = input<number | null>(null);
   readonly again = input('');
+  /** Further files that just this list can be had as. */
+  readonly more = input<readonly { readonly words: string; readonly address: string }[]>([]);
 
   protected readonly formats = [
     ['xlsx', 'Workbook (XLSX)'],

@@ -1,7 +1,7 @@
 import { decodeText, outlineOf, textBlocks, type DocumentBlock, type OutlineRow, type WordingLists } from '@core/specify';
 
 const mostBytes = 20 * 1024 * 1024;
-const mostUnpacked = 200 * 1024 * 1024;
+const mostUnpacked = 100 * 1024 * 1024;
 
 /** What a document proposes, or why it cannot be read. */
 export type ReadDocument = { readonly rows: readonly OutlineRow[] } | { readonly fault: string };

@@ -1,0 +1,189 @@
+import { SaxesParser } from 'saxes';
+import { compareKeys, isKey, writeCsv } from '../../base';
+
+/** What a ReqIF file holds as a table, or why it cannot be read, with the line. */
+export type ReadReqif = { readonly csv: string; readonly specifications: readonly string[] } | { readonly fault: string };
+
+interface Place {
+  readonly object: string;
+  readonly under: string | null;
+}
+interface ReqObject {
+  readonly values: Map<string, string>;
+}
+
+class Unreadable extends Error {}
+
+const mostObjects = 200_000;
+
+/** What is collected while a file is read: names by their identifiers, objects, their places and relations. */
+class Collected {
+  readonly names = new Map<string, string>();
+  readonly objects = new Map<string, ReqObject>();
+  readonly places: Place[] = [];
+  readonly relations: { source: string; target: string }[] = [];
+  readonly specifications: string[] = [];
+}
+
+/** Reads ReqIF 1.x (structure recalled) from its text: a row an object, a column an attribute by its long name, in reading order. */
+function collect(xml: string): Collected {
+  const found = new Collected();
+  const parser = new SaxesParser();
+  const path: string[] = [];
+  const plain = (name: string): string => name.replace(/^.*:/, '');
+  let object: ReqObject | undefined;
+  let objectId = '';
+  let value: { attribute: string; text: string; words: string | undefined } | undefined;
+  let relation: { source: string; target: string } | undefined;
+  const hierarchy: { object: string }[] = [];
+  let text = '';
+  parser.on('doctype', () => {
+    throw new Unreadable(`Line ${parser.line}: the document declares a type or entities of its own; such are not read.`);
+  });
+  parser.on('error', (error) => {
+    throw new Unreadable(`The XML cannot be read: ${error.message}`);
+  });
+  parser.on('opentag', ({ name: full, attributes }) => {
+    const name = plain(full);
+    const a = attributes as Record<string, string>;
+    path.push(name);
+    if (path.length > 300) throw new Unreadable(`Line ${parser.line}: the document is nested too deeply.`);
+    text = '';
+    const identifier = a['IDENTIFIER'] ?? '';
+    if (a['LONG-NAME'] !== undefined) found.names.set(identifier, a['LONG-NAME']);
+    if (name === 'SPECIFICATION') found.specifications.push(a['LONG-NAME'] ?? identifier);
+    else if (name === 'SPEC-OBJECT') {
+      objectId = identifier;
+      object = { values: new Map() };
+      if (found.objects.size >= mostObjects) throw new Unreadable(`The file has more than ${mostObjects.toLocaleString('en')} objects.`);
+      if (!identifier || found.objects.has(identifier))
+        throw new Unreadable(`Line ${parser.line}: an object has no identifier of its own.`);
+    } else if (name.startsWith('ATTRIBUTE-VALUE-') && object) value = { attribute: '', text: a['THE-VALUE'] ?? '', words: undefined };
+    else if (name === 'THE-VALUE' && value) value.words = '';
+    else if (name === 'br' && value?.words !== undefined) value.words += '\n';
+    else if (name === 'SPEC-RELATION') relation = { source: '', target: '' };
+    else if (name === 'SPEC-HIERARCHY') hierarchy.push({ object: '' });
+  });
+  parser.on('text', (words) => {
+    text += words;
+    if (value?.words !== undefined) value.words += words.replace(/\s+/g, ' ');
+  });
+  parser.on('closetag', ({ name: full }) => {
+    const name = plain(full);
+    path.pop();
+    const said = text.trim();
+    text = '';
+    if (name === 'SPEC-OBJECT' && object) {
+      found.objects.set(objectId, object);
+      object = undefined;
+    } else if (name.startsWith('ATTRIBUTE-DEFINITION-') && name.endsWith('-REF') && value) value.attribute = said;
+    else if (name === 'ENUM-VALUE-REF' && value) value.text = value.text ? `${value.text}\n${said}` : said;
+    else if (value?.words !== undefined && /^(?:p|li|tr|div|h[1-6])$/.test(name)) value.words += '\n';
+    else if (name === 'THE-VALUE' && value?.words !== undefined) {
+      value.text = value.words
+        .split('\n')
+        .map((line) => line.trim())
+        .join('\n')
+        .trim();
+      value.words = undefined;
+    } else if (name.startsWith('ATTRIBUTE-VALUE-') && value && object) {
+      if (value.attribute) object.values.set(value.attribute, value.text);
+      value = undefined;
+    } else if (name === 'SPEC-OBJECT-REF') {
+      const within = path.at(-1);
+      if (within === 'SOURCE' && relation) relation.source = said;
+      else if (within === 'TARGET' && relation) relation.target = said;
+      else if (within === 'OBJECT' && hierarchy.length) {
+        hierarchy[hierarchy.length - 1].object = said;
+        found.places.push({ object: said, under: hierarchy.at(-2)?.object ?? null });
+      }
+    } else if (name === 'SPEC-RELATION' && relation) {
+      found.relations.push(relation);
+      relation = undefined;
+    } else if (name === 'SPEC-HIERARCHY') hierarchy.pop();
+  });
+  parser.write(xml).close();
+  return found;
+}
+
+/** The words of enumerations and of what refers to them; everything else as it stands. */
+const shown = (found: Collected, value: string): string =>
+  value
+    .split('\n')
+    .map((part) => found.names.get(part) ?? part)
+    .join(value.startsWith('_') || found.names.has(value) ? '; ' : '\n');
+
+/**
+ * Reads a ReqIF file as the table that the import of requirements takes: `key` from the foreign identifier where it is one, else from the
+ * place in the file; `under` from the hierarchy, `parent` from the relations; every other attribute under its long name. Faults name what
+ * dangles.
+ */
+export function readReqif(xml: string): ReadReqif {
+  let found: Collected;
+  try {
+    found = collect(xml);
+  } catch (error) {
+    return { fault: error instanceof Error ? error.message : 'The file cannot be read.' };
+  }
+  if (!found.objects.size) return { fault: 'There is no object in it: is it ReqIF?' };
+  const dangling = [...found.places.map((p) => p.object), ...found.relations.flatMap((r) => [r.source, r.target])].find(
+    (of) => !found.objects.has(of),
+  );
+  if (dangling !== undefined)
+    return { fault: `Something refers to the object ${dangling || '(none)'}, which is not in the file. Nothing was read.` };
+  const attribute = (object: ReqObject, name: string): string => {
+    for (const [of, value] of object.values) if ((found.names.get(of) ?? of) === name) return value;
+    return '';
+  };
+  const keys = new Map<string, string>();
+  const taken = new Set<string>();
+  for (const [of, object] of found.objects) {
+    const foreign = attribute(object, 'ReqIF.ForeignID').trim();
+    if (isKey(foreign) && !taken.has(foreign)) {
+      keys.set(of, foreign);
+      taken.add(foreign);
+    }
+  }
+  let next = 0;
+  for (const of of found.objects.keys())
+    if (!keys.has(of)) {
+      let key: string;
+      do key = `REQ-${String(++next).padStart(3, '0')}`;
+      while (taken.has(key));
+      keys.set(of, key);
+      taken.add(key);
+    }
+  const parents = new Map<string, string[]>();
+  for (const { source, target } of found.relations) parents.set(source, [...(parents.get(source) ?? []), keys.get(target) ?? '']);
+  const under = new Map(found.places.map((p) => [p.object, p.under]));
+  const order = [...new Set([...found.places.map((p) => p.object), ...found.objects.keys()])];
+  const known = new Set(['ReqIF.ForeignID', 'ReqIF.Name', 'ReqIF.ChapterName', 'ReqIF.Text', 'Kind', 'Not in code', 'Why not in code']);
+  const others = [
+    ...new Set([...found.objects.values()].flatMap(({ values }) => [...values.keys()].map((of) => found.names.get(of) ?? of))),
+  ].filter((name) => !known.has(name));
+  const lines = order.map((of) => {
+    const object = found.objects.get(of) ?? { values: new Map<string, string>() };
+    const chapter = attribute(object, 'ReqIF.ChapterName');
+    const text = attribute(object, 'ReqIF.Text');
+    const title = attribute(object, 'ReqIF.Name') || chapter || text.split('\n')[0].slice(0, 120);
+    const kind = shown(found, attribute(object, 'Kind')) || (chapter && !text ? 'heading' : 'requirement');
+    const place = under.get(of);
+    const notInCode = attribute(object, 'Not in code') === 'true' ? attribute(object, 'Why not in code') || 'yes' : '';
+    return [
+      keys.get(of) ?? '',
+      kind,
+      place ? (keys.get(place) ?? '') : '',
+      title,
+      text,
+      [...new Set(parents.get(of) ?? [])].sort(compareKeys).join('; '),
+      notInCode,
+      ...others.map((name) => flag(shown(found, attribute(object, name)))),
+    ];
+  });
+  return {
+    csv: writeCsv(['key', 'kind', 'under', 'title', 'text', 'parent', 'not in code', ...others], lines),
+    specifications: found.specifications,
+  };
+}
+
+const flag = (value: string): string => (value === 'true' ? 'yes' : value === 'false' ? '' : value);
