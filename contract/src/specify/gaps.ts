@@ -15,6 +15,8 @@ export const gapSchema = z.object({
   key: z.string(),
   title: z.string(),
   other: z.string(),
+  /** What the other record is; null where there is none. */
+  otherKind: z.enum(['requirement', 'case']).nullable(),
   words: z.string(),
   ground: z.string(),
   /** The exception that stands from it. */

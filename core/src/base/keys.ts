@@ -26,3 +26,6 @@ export function compareKeys(a: string, b: string): number {
   const [, bp = b, bn = '0'] = parts.exec(b) ?? [];
   return ap < bp ? -1 : ap > bp ? 1 : Number(an) - Number(bn);
 }
+
+/** Keys as they stand in texts: between words, whole. Captured, so that a text split by it keeps them. */
+export const keyInText = /(\b[A-Z][A-Z0-9]*(?:-[A-Z0-9]+)*-\d{1,9}\b)/g;

@@ -8,3 +8,4 @@ export * from './matrix';
 export * from './gaps';
 export * from './outline';
 export * from './reqif';
+export * from './unpack';

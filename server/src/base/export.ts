@@ -2,7 +2,7 @@ import { once } from 'node:events';
 import { PassThrough, Readable } from 'node:stream';
 import { listLedger, listQuery } from '@contract/base';
 import { writeCsv } from '@core/base';
-import type { FastifyInstance } from 'fastify';
+import type { FastifyInstance, FastifyReply } from 'fastify';
 import { z } from 'zod';
 import type { Db } from './database';
 import { Refusal } from './errors';
@@ -64,8 +64,7 @@ export function serveExport(app: FastifyInstance, context: AppContext, name: str
       };
       void reply.header('content-disposition', `attachment; filename="${name}-${membership.slug}.${format}"`);
       if (format === 'json') return reply.type('application/json; charset=utf-8').send(Readable.from(asJson(all())));
-      if (format === 'csv') return reply.type('text/csv; charset=utf-8').send(Readable.from(asCsv(columns, all(), cells)));
-      return reply.type('application/vnd.openxmlformats-officedocument.spreadsheetml.sheet').send(asXlsx(name, columns, all(), cells));
+      return sendTable(reply, format, { name, columns, rows: all(), cells });
     },
   );
 }
@@ -137,7 +136,7 @@ async function* asJson(rows: AsyncGenerator<Record<string, unknown> & { id: numb
   yield before === '[\n' ? '[]\n' : '\n]\n';
 }
 
-export async function* asCsv<R>(
+async function* asCsv<R>(
   columns: readonly string[],
   rows: AsyncIterable<R> | Iterable<R>,
   cells: (row: R) => Cell[],
@@ -150,13 +149,22 @@ export async function* asCsv<R>(
     );
 }
 
+/** A table as it goes out: the name of its sheet, its columns, and its rows with how each becomes cells. */
+interface Table<R> {
+  readonly name: string;
+  readonly columns: readonly string[];
+  readonly rows: AsyncIterable<R> | Iterable<R>;
+  cells(row: R): Cell[];
+}
+
+/** Answers with a table, as the format that was asked for. */
+export function sendTable<R>(reply: FastifyReply, format: 'csv' | 'xlsx', { name, columns, rows, cells }: Table<R>): FastifyReply {
+  if (format === 'csv') return reply.type('text/csv; charset=utf-8').send(Readable.from(asCsv(columns, rows, cells)));
+  return reply.type('application/vnd.openxmlformats-officedocument.spreadsheetml.sheet').send(asXlsx(name, columns, rows, cells));
+}
+
 /** Texts stay texts: a cell that begins like a formula is none. Rows go out as they are read. */
-export function asXlsx<R>(
-  name: string,
-  columns: readonly string[],
-  rows: AsyncIterable<R> | Iterable<R>,
-  cells: (row: R) => Cell[],
-): Readable {
+function asXlsx<R>(name: string, columns: readonly string[], rows: AsyncIterable<R> | Iterable<R>, cells: (row: R) => Cell[]): Readable {
   const stream = new PassThrough();
   void (async () => {
     try {

@@ -1,4 +1,4 @@
-import { isKey, keyNumber, keyPrefix, nextKey, type VersionedKind } from '@core/base';
+import { isKey, keyInText, keyNumber, keyPrefix, nextKey, type VersionedKind } from '@core/base';
 import type { OwnValue } from '@contract/base';
 import { and, eq, inArray, sql } from 'drizzle-orm';
 import { account } from './accounted';
@@ -215,9 +215,7 @@ export async function mentionedIn(
   texts: readonly string[],
   but: string,
 ): Promise<{ kind: VersionedKind; key: string }[]> {
-  const keys = [...new Set(texts.flatMap((text) => text.match(/\b[A-Z][A-Z0-9]*(?:-[A-Z0-9]+)*-\d{1,9}\b/g) ?? []))].filter(
-    (key) => key !== but,
-  );
+  const keys = [...new Set(texts.flatMap((text) => text.match(keyInText) ?? []))].filter((key) => key !== but);
   if (!keys.length) return [];
   return [...(await recordsByKey(db, projectId, keys.slice(0, 500))).values()].map(({ kind, key }) => ({ kind, key }));
 }

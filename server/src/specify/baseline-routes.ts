@@ -2,9 +2,8 @@ import * as contract from '@contract/specify';
 import { wordDifference } from '@core/base';
 import type { BaselineChange } from '@core/specify';
 import type { FastifyInstance } from 'fastify';
-import { Readable } from 'node:stream';
 import { z } from 'zod';
-import { asCsv, asXlsx, callerOf, listPage, serve, type AppContext } from '../base';
+import { callerOf, listPage, sendTable, serve, type AppContext } from '../base';
 import {
   addBaseline,
   baselineDetail,
@@ -84,12 +83,8 @@ export function baselineRoutes(app: FastifyInstance, context: AppContext): void 
       const { changes, asOf } = await changesSince(db, membership.projectId, key, other, context.parse);
       const name = `${key}-${other || 'now'}`;
       void reply.header('content-disposition', `attachment; filename="${name}.${format}"`);
-      const cells = (line: (string | number)[]): (string | number)[] => line;
-      if (format === 'csv') return reply.type('text/csv; charset=utf-8').send(Readable.from(asCsv(columns, changeLines(changes), cells)));
-      if (format === 'xlsx')
-        return reply
-          .type('application/vnd.openxmlformats-officedocument.spreadsheetml.sheet')
-          .send(asXlsx('comparison', columns, changeLines(changes), cells));
+      if (format !== 'docx')
+        return sendTable(reply, format, { name: 'comparison', columns, rows: changeLines(changes), cells: (line) => line });
       return reply.type('application/vnd.openxmlformats-officedocument.wordprocessingml.document').send(
         await changesDocument({
           title: `${key} compared with ${other || `ledger number ${asOf}`}`,

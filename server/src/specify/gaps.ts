@@ -132,6 +132,7 @@ async function found(db: Db, projectId: number, { specification, under }: GapQue
       .where(and(eq(gapExceptions.projectId, projectId), isNull(gapExceptions.endedAt))),
   }));
   const cases = new Set(facts.cases.map(({ key }) => key));
+  const kindOf = (key: string): 'requirement' | 'case' => (cases.has(key) ? 'case' : 'requirement');
   const all = (await findGaps(parse, facts)).filter((gap) => !keys || keys.has(gap.key) || keys.has(gap.other));
   const rows = all.map((gap): GapRow => {
     const granted = exceptions.find(
@@ -139,7 +140,8 @@ async function found(db: Db, projectId: number, { specification, under }: GapQue
     )?.exception;
     return {
       ...gap,
-      kind: cases.has(gap.key) ? 'case' : 'requirement',
+      kind: kindOf(gap.key),
+      otherKind: gap.other ? kindOf(gap.other) : null,
       exception: granted ? { id: granted.id, reason: granted.reason, by: granted.by, at: granted.at } : null,
     };
   });

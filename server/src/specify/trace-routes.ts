@@ -2,9 +2,8 @@ import * as contract from '@contract/specify';
 import { escapeHtml } from '@core/base';
 import { gapRules, type GapRule } from '@core/specify';
 import type { FastifyInstance } from 'fastify';
-import { Readable } from 'node:stream';
 import { z } from 'zod';
-import { asCsv, asXlsx, callerOf, serve, type AppContext } from '../base';
+import { callerOf, sendTable, serve, type AppContext } from '../base';
 import { allGaps, endException, grantException, listGaps } from './gaps';
 import { matrixLines, matrixOf } from './matrix';
 
@@ -32,9 +31,7 @@ export function matrixRoutes(app: FastifyInstance, context: AppContext): void {
       const [head, ...rows] = lines;
       void reply.header('content-disposition', `attachment; filename="matrix-${membership.slug}.${format}"`);
       if (format === 'html') return reply.type('text/html; charset=utf-8').send(asPage(`Trace matrix · ${membership.slug}`, lines));
-      const cells = (line: string[]): string[] => line;
-      if (format === 'csv') return reply.type('text/csv; charset=utf-8').send(Readable.from(asCsv(head, rows, cells)));
-      return reply.type('application/vnd.openxmlformats-officedocument.spreadsheetml.sheet').send(asXlsx('matrix', head, rows, cells));
+      return sendTable(reply, format, { name: 'matrix', columns: head, rows, cells: (line) => line });
     },
   );
 }
@@ -61,20 +58,22 @@ export function gapRoutes(app: FastifyInstance, context: AppContext): void {
       const { membership } = callerOf(request);
       const { format, ...question } = request.query;
       const rows = await allGaps(db, membership.projectId, question, context.parse);
-      const lines = rows.map(({ rule, key, title, other, words, exception }) => [
-        gapRules[rule as GapRule].name,
-        key,
-        title,
-        other,
-        words,
-        exception?.reason ?? '',
-        exception?.by ?? '',
-        exception?.at ?? '',
-      ]);
-      const cells = (line: string[]): string[] => line;
       void reply.header('content-disposition', `attachment; filename="gaps-${membership.slug}.${format}"`);
-      if (format === 'csv') return reply.type('text/csv; charset=utf-8').send(Readable.from(asCsv(gapColumns, lines, cells)));
-      return reply.type('application/vnd.openxmlformats-officedocument.spreadsheetml.sheet').send(asXlsx('gaps', gapColumns, lines, cells));
+      return sendTable(reply, format, {
+        name: 'gaps',
+        columns: gapColumns,
+        rows,
+        cells: ({ rule, key, title, other, words, exception: e }) => [
+          gapRules[rule as GapRule].name,
+          key,
+          title,
+          other,
+          words,
+          e?.reason ?? '',
+          e?.by ?? '',
+          e?.at ?? '',
+        ],
+      });
     },
   );
 }

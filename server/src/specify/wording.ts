@@ -103,7 +103,7 @@ export function dismissFinding(
     if (!checkWording(text, lists).some((f) => isDismissed(f, [{ rule, words }])))
       throw new Refusal('recordChanged', { detail: 'There is no such finding in its text any more: read it again.' });
     const standing = await dismissalsOf(w.tx, record.id);
-    const known = standing.find((d) => d.rule === rule && d.words.toLowerCase() === words.toLowerCase());
+    const known = standing.find((d) => isDismissed({ rule, words }, [d]));
     if (known) return known;
     const row = { projectId: actor.projectId, recordId: record.id, rule, words, reason, by: actor.login, at: w.at, endedAt: null };
     const [made] = await w.tx.insert(wordingDismissals).values(row).$returningId();
@@ -149,9 +149,7 @@ const checkAll = parseWork('wording', ({ texts, lists, rule, dismissed, skip, li
   for (const { key, title, text, dismissals } of texts) {
     const findings = checkWording(text, lists).map((finding) => ({
       ...finding,
-      dismissed: isDismissed(finding, dismissals)
-        ? (dismissals.find((d) => d.rule === finding.rule && d.words.toLowerCase() === finding.words.toLowerCase())?.reason ?? '')
-        : null,
+      dismissed: dismissals.find((d) => isDismissed(finding, [d]))?.reason ?? null,
     }));
     for (const finding of findings) {
       const count = counts.get(finding.rule);

@@ -1,5 +1,5 @@
-import { Unzip, UnzipInflate } from 'fflate';
 import { writeCsv } from '@core/base';
+import { unpack } from '@core/specify';
 import type { CellValue } from 'exceljs';
 import { parseWork, Refusal, type Parse } from '../base';
 
@@ -9,23 +9,10 @@ const mostColumns = 500;
 
 /** Refuses what would unpack to more than a table can be, before anything of it is kept. */
 function refuseBomb(bytes: Uint8Array): void {
-  let total = 0;
-  let broken = false;
-  const unzip = new Unzip((file) => {
-    // An error that is thrown here is taken for one of the archive.
-    file.ondata = (error, chunk) => {
-      broken ||= error !== null;
-      total += chunk?.length ?? 0;
-    };
-    file.start();
-  });
-  unzip.register(UnzipInflate);
-  const step = 1 << 14;
-  for (let at = 0; at < bytes.length && total <= mostBytes && !broken; at += step)
-    unzip.push(bytes.subarray(at, at + step), at + step >= bytes.length);
-  if (total > mostBytes)
+  const unpacked = unpack(bytes, mostBytes, () => () => undefined);
+  if (unpacked === 'tooMuch')
     throw new Refusal('hostileArchive', { detail: 'The workbook unpacks to far more than a table of requirements has.' });
-  if (broken) throw new Refusal('unreadable', { detail: 'The file is no workbook: its archive is broken.' });
+  if (unpacked === 'broken') throw new Refusal('unreadable', { detail: 'The file is no workbook: its archive is broken.' });
 }
 
 /** What a cell shows: of a formula what it gave, of rich text and links their words. */

@@ -196,7 +196,7 @@ export interface WordingDismissal {
 }
 
 /** Was a finding let stand? For the same words by the same rule: another text is looked at anew. */
-export const isDismissed = ({ rule, words }: WordingFinding, dismissals: readonly WordingDismissal[]): boolean =>
+export const isDismissed = ({ rule, words }: WordingDismissal, dismissals: readonly WordingDismissal[]): boolean =>
   dismissals.some((d) => d.rule === rule && d.words.toLowerCase() === words.toLowerCase());
 
 /** The defined terms that stand in a text, each once, in the order of the glossary. */

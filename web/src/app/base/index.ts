@@ -3,6 +3,7 @@ export * from './command';
 export * from './state';
 export * from './live';
 export * from './links';
+export * from './address';
 export * from './guard';
 export * from './theme';
 export * from './ui/icon';

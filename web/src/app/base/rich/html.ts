@@ -1,4 +1,4 @@
-import type { RecordRef } from '@core/base';
+import { keyInText, type RecordRef } from '@core/base';
 
 /** A text as it is stored: its words, and its layout where it has one. */
 export interface WrittenText {
@@ -66,7 +66,7 @@ export function replaceKeys(element: HTMLElement, known: readonly RecordRef[], m
   for (let node = walker.nextNode(); node; node = walker.nextNode())
     if (!node.parentElement?.closest('a,code,pre')) nodes.push(node as Text);
   for (const node of nodes) {
-    const pieces = node.data.split(/(\b[A-Z][A-Z0-9]*(?:-[A-Z0-9]+)*-\d+\b)/);
+    const pieces = node.data.split(keyInText);
     if (pieces.length === 1) continue;
     node.replaceWith(
       ...pieces.map((piece) => {

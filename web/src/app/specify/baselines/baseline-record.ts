@@ -1,8 +1,7 @@
 import { DatePipe } from '@angular/common';
-import { ChangeDetectionStrategy, Component, computed, effect, inject, input, untracked } from '@angular/core';
+import { ChangeDetectionStrategy, Component, computed, effect, input, untracked } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { MatButtonModule } from '@angular/material/button';
-import { Router } from '@angular/router';
 import { listBaselines } from '@contract/specify';
 import { baselineChanges, type BaselineChangeKind } from '@core/specify';
 import {
@@ -14,6 +13,7 @@ import {
   RecordPicker,
   RichText,
   selectRequest,
+  useAddress,
   useProject,
   WordsDiff,
 } from '../../base';
@@ -194,7 +194,7 @@ export class BaselineRecord {
   readonly q = input<string>();
   protected readonly scope = useProject();
   private readonly store = this.scope.store;
-  private readonly router = inject(Router);
+  protected readonly go = useAddress();
   private readonly detail = this.store.selectSignal(baselineFeature.selectDetail);
   protected readonly shown = computed(() => (this.detail()?.key === this.key() ? this.detail() : null));
   protected readonly rows = this.store.selectSignal(baselineFeature.selectRows);
@@ -250,10 +250,6 @@ export class BaselineRecord {
 
   protected other([row]: readonly PickedRow[]): void {
     this.go({ with: row.key });
-  }
-
-  protected go(queryParams: Record<string, string | null>): void {
-    void this.router.navigate([], { queryParams, queryParamsHandling: 'merge', replaceUrl: true });
   }
 
   protected file(format: string): string {

@@ -147,6 +147,7 @@ describe('gaps and contradictions', () => {
     key: 'BRK-001',
     title: 'T 1',
     other: 'SYS-001',
+    otherKind: 'requirement',
     words: 'SIL 2, and SYS-001 is SIL 3.',
     ground: 'cd'.repeat(32),
     exception: null,

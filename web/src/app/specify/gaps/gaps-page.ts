@@ -2,10 +2,9 @@ import { ChangeDetectionStrategy, Component, computed, effect, inject, input } f
 import { MatButtonModule } from '@angular/material/button';
 import { MatDialog } from '@angular/material/dialog';
 import { MatProgressBarModule } from '@angular/material/progress-bar';
-import { Router } from '@angular/router';
 import type { GapRow } from '@contract/specify';
 import { gapRules, type GapRule } from '@core/specify';
-import { askReason, onAction, onChanged, ProblemNote, RecordLink, selectRequest, useProject, useStatement } from '../../base';
+import { askReason, onAction, onChanged, ProblemNote, RecordLink, selectRequest, useAddress, useProject, useStatement } from '../../base';
 import { SpecifyNav } from '../specify-nav';
 import { specifyCommands, specifyFeature } from '../state';
 import { gapCommands, gapFeature } from './state';
@@ -87,8 +86,8 @@ import { gapCommands, gapFeature } from './state';
                       }
                     </td>
                     <td>
-                      @if (g.other) {
-                        <cp-record [kind]="g.other.startsWith('C-') ? 'case' : 'requirement'" [key]="g.other" />
+                      @if (g.otherKind; as kind) {
+                        <cp-record [kind]="kind" [key]="g.other" />
                       }
                     </td>
                     <td>
@@ -129,7 +128,7 @@ export class GapsPage {
   readonly with = input<string>();
   private readonly scope = useProject();
   private readonly store = this.scope.store;
-  private readonly router = inject(Router);
+  protected readonly go = useAddress();
   private readonly dialogs = inject(MatDialog);
   private readonly statement = useStatement();
   protected readonly specifications = this.store.selectSignal(specifyFeature.selectSpecifications);
@@ -164,10 +163,6 @@ export class GapsPage {
 
   protected ask(skip: number): void {
     this.store.dispatch(gapCommands.list.start({ project: this.scope.slug(), ...this.question(), skip }));
-  }
-
-  protected go(queryParams: Record<string, string | null>): void {
-    void this.router.navigate([], { queryParams, queryParamsHandling: 'merge', replaceUrl: true });
   }
 
   protected file(format: string): string {

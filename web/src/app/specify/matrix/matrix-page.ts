@@ -1,6 +1,5 @@
 import { ChangeDetectionStrategy, Component, computed, effect, inject, input, linkedSignal, signal, viewChild } from '@angular/core';
 import { MatProgressBarModule } from '@angular/material/progress-bar';
-import { Router } from '@angular/router';
 import { coveredPercent, matrixOnly, matrixSums, type MatrixOnly } from '@core/specify';
 import {
   askReason,
@@ -14,6 +13,7 @@ import {
   recordFilterFields,
   reviewStates,
   selectRequest,
+  useAddress,
   useProject,
 } from '../../base';
 import { MatDialog } from '@angular/material/dialog';
@@ -172,7 +172,7 @@ export class MatrixPage {
   readonly fewer = input<string>();
   private readonly scope = useProject();
   private readonly store = this.scope.store;
-  private readonly router = inject(Router);
+  protected readonly go = useAddress();
   private readonly dialogs = inject(MatDialog);
   private readonly grid = viewChild(MatrixGrid);
   private readonly specifications = this.store.selectSignal(specifyFeature.selectSpecifications);
@@ -260,10 +260,6 @@ export class MatrixPage {
     if (o === 'gaps') return `Without a trace ${m.rows.length - s.coveredRows}`;
     if (o === 'suspect') return `Suspect ${s.suspect}`;
     return `Fewer than ${this.fewerThan()} · ${s.rows.filter(({ traces }) => traces < this.fewerThan()).length}`;
-  }
-
-  protected go(queryParams: Record<string, string | null>): void {
-    void this.router.navigate([], { queryParams, queryParamsHandling: 'merge', replaceUrl: true });
   }
 
   protected file(format: string): string {

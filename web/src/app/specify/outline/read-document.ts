@@ -1,4 +1,4 @@
-import { decodeText, outlineOf, textBlocks, type DocumentBlock, type OutlineRow, type WordingLists } from '@core/specify';
+import { decodeText, outlineOf, textBlocks, unpack, type DocumentBlock, type OutlineRow, type WordingLists } from '@core/specify';
 
 const mostBytes = 20 * 1024 * 1024;
 const mostUnpacked = 100 * 1024 * 1024;
@@ -30,21 +30,7 @@ export function htmlBlocks(html: string): DocumentBlock[] {
 
 /** The HTML of a word processor’s document; refused where it unpacks to more than a document can be. */
 async function docxHtml(bytes: ArrayBuffer): Promise<string | undefined> {
-  const { Unzip, UnzipInflate } = await import('fflate');
-  let total = 0;
-  let broken = false;
-  const unzip = new Unzip((file) => {
-    file.ondata = (error, chunk) => {
-      broken ||= error !== null;
-      total += chunk.length;
-    };
-    if (total < mostUnpacked) file.start();
-  });
-  unzip.register(UnzipInflate);
-  const all = new Uint8Array(bytes);
-  for (let at = 0; at < all.length && total < mostUnpacked; at += 1 << 16)
-    unzip.push(all.subarray(at, at + (1 << 16)), at + (1 << 16) >= all.length);
-  if (broken || total >= mostUnpacked) return undefined;
+  if (unpack(new Uint8Array(bytes), mostUnpacked, () => () => undefined) !== 'whole') return undefined;
   const { default: mammoth } = await import('mammoth');
   return (await mammoth.convertToHtml({ arrayBuffer: bytes })).value;
 }

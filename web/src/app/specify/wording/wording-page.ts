@@ -1,9 +1,8 @@
-import { ChangeDetectionStrategy, Component, computed, effect, inject, input, signal, untracked } from '@angular/core';
+import { ChangeDetectionStrategy, Component, computed, effect, input, signal, untracked } from '@angular/core';
 import { MatButtonModule } from '@angular/material/button';
 import { MatProgressBarModule } from '@angular/material/progress-bar';
-import { Router } from '@angular/router';
 import { wordingRules, type WordingRule } from '@core/specify';
-import { Icon, onChanged, ProblemNote, RecordLink, selectRequest, useProject } from '../../base';
+import { Icon, onChanged, ProblemNote, RecordLink, selectRequest, useAddress, useProject } from '../../base';
 import { SpecifyNav } from '../specify-nav';
 import { specifyCommands, specifyFeature } from '../state';
 import { WordingLists } from './wording-lists';
@@ -131,7 +130,7 @@ export class WordingPage {
   readonly with = input<string>();
   private readonly scope = useProject();
   private readonly store = this.scope.store;
-  private readonly router = inject(Router);
+  protected readonly go = useAddress();
   protected readonly specifications = this.store.selectSignal(specifyFeature.selectSpecifications);
   protected readonly report = this.store.selectSignal(specifyFeature.selectWordingReport);
   protected readonly reading = this.store.selectSignal(selectRequest(specifyCommands.reportWording.name));
@@ -169,10 +168,6 @@ export class WordingPage {
         ...(this.with() === '1' ? { dismissed: 'with' as const } : {}),
       }),
     );
-  }
-
-  protected go(queryParams: Record<string, string | null>): void {
-    void this.router.navigate([], { queryParams, queryParamsHandling: 'merge', replaceUrl: true });
   }
 
   protected nameOf(rule: string): string {
