@@ -2,7 +2,7 @@ import { readFileSync } from 'node:fs';
 import { ledgerHash, ledgerText, textHash, type LedgerFacts, type RecordFormat } from '../src/base';
 import { caseText2, type CaseContent } from '../src/design';
 import { runHash, runText, type RunRecord } from '../src/run';
-import { requirementFormat, requirementText, requirementText2, requirementText3, type RequirementContent } from '../src/specify';
+import { requirementFormat, requirementText, requirementText2, requirementText3, requirementText4, type RequirementContent } from '../src/specify';
 
 interface Golden {
   readonly what: string;
@@ -24,6 +24,7 @@ const encoders: Readonly<Record<string, (given: never) => string>> = {
   'case 2': ({ key, revision, content }: Of<CaseContent>) => caseText2(key, revision, content),
   'requirement 2': ({ key, revision, content }: Of<RequirementContent>) => requirementText2(key, revision, content),
   'requirement 3': ({ key, revision, content }: Of<RequirementContent>) => requirementText3(key, revision, content),
+  'requirement 4': ({ key, revision, content }: Of<RequirementContent>) => requirementText4(key, revision, content),
   'ledger entry 1': (given: LedgerFacts & { previous: string }) => ledgerText(given, given.previous),
   'ledger entry 2': (given: LedgerFacts & { previous: string }) => ledgerText(given, given.previous),
 };
@@ -51,6 +52,9 @@ describe('the formats of what is signed and chained', () => {
     expect([requirementFormat(content), requirementFormat(plain)]).toEqual([3, 2]);
     expect(requirementText(key, revision, content)).toBe(requirementText3(key, revision, content));
     expect(requirementText(key, revision, plain)).toBe(requirementText2(key, revision, plain));
+    const more = { ...content, tags: ['brake'] };
+    expect([requirementFormat(more), requirementFormat({ ...plain, criteria: [' '], source: ' ' })]).toEqual([4, 2]);
+    expect(requirementText(key, revision, more)).toBe(requirementText4(key, revision, more));
   });
 
   it('hash what they encode', () => {

@@ -229,18 +229,18 @@ describe('a table of requirements', () => {
     const heading = 'key,kind,under,title,text,rationale,level,method,parent,top level,derived,not in code,Zones,Mass';
     const mapping = { ...usual, [`own:${zones}`]: 'Zones', [`own:${kilos}`]: 'Mass' };
     const first = await load(`${heading}\n${rows.join('\n')}\n`, mapping);
-    expect(first.body).toEqual({ written: 8, changed: 0, same: 0 });
+    expect(first.body).toEqual(jasmine.objectContaining({ written: 8, changed: 0, same: 0 }));
     const once = await exported();
     const before = (await p.call('auditor', base.listLedger, {})).body.total;
     const again = await load(once, mapping);
-    expect(again.body).toEqual({ written: 0, changed: 0, same: 8 });
+    expect(again.body).toEqual({ written: 0, changed: 0, same: 8, retired: 0, bulk: null });
     expect(await exported()).toBe(once);
     expect((await p.call('auditor', base.listLedger, {})).body.total).toBe(before);
   });
 
   it('brings what differs to what it says, as new revisions', async () => {
     const table = (await exported()).replace('T 2', 'Another title').replace('BRK-001; BRK-002', 'BRK-001; BRK-003');
-    expect((await load(table, usual)).body).toEqual({ written: 0, changed: 2, same: 6 });
+    expect((await load(table, usual)).body).toEqual(jasmine.objectContaining({ written: 0, changed: 2, same: 6 }));
     const third = (await p.call('auditor', specify.getRequirement, { key: 'BRK-003' })).body;
     expect([third.title, third.revision, third.state]).toEqual(['Another title', 2, 'draft']);
     const fourth = (await p.call('auditor', specify.getRequirement, { key: 'BRK-004' })).body;

@@ -1,5 +1,5 @@
 import { z } from 'zod';
-import { endpoint, inProject, key, longText } from './endpoint';
+import { endpoint, inProject, key, longText, shortText } from './endpoint';
 import { ownValuesSchema } from './field';
 import { jobSchema } from './job';
 import { versionedKindSchema } from './trace';
@@ -22,6 +22,15 @@ export const bulkActSchema = z.discriminatedUnion('act', [
   z.object({ act: z.literal('reassign'), tester: z.string().max(60) }),
   z.object({ act: z.literal('withdraw') }),
   z.object({ act: z.literal('bringBack') }),
+  /** Brings back what a revision said, under its heading of then and with its parents of then. */
+  z.object({
+    act: z.literal('revert'),
+    revision: z.number().int().min(1),
+    under: key.nullable(),
+    parents: z.array(key).max(200),
+  }),
+  /** Was done by an import: it is kept here so that it can be taken back as one. */
+  z.object({ act: z.literal('import'), fileName: shortText }),
 ]);
 export type BulkAct = z.output<typeof bulkActSchema>;
 

@@ -88,3 +88,60 @@ export const removeTrace = endpoint('DELETE', '/projects/:project/traces/:id', {
   query: z.object({ reason: z.string().max(2000).default('') }),
   answer: z.object({ id: z.number() }),
 });
+
+const many = 500;
+export const addTraces = endpoint('POST', '/projects/:project/traces/many', {
+  summary: 'Trace many records to others by one kind, all or none',
+  may: ['author'],
+  params: inProject,
+  body: z.object({
+    kind: z.string().max(30),
+    pairs: z
+      .array(z.object({ from: key, to: key }))
+      .min(1, 'Nothing is chosen.')
+      .max(many, `At most ${many} at once.`),
+  }),
+  answer: z.object({ made: z.number() }),
+});
+export const confirmTraces = endpoint('PUT', '/projects/:project/traces/many/confirmation', {
+  summary: 'Say, with one reason, that many traces hold at the revisions that were looked at, all or none',
+  may: ['author', 'reviewer'],
+  params: inProject,
+  body: z.object({
+    reason: reasonText,
+    traces: z
+      .array(z.object({ id: z.number().int(), fromRevision: z.number().int(), toRevision: z.number().int() }))
+      .min(1, 'Nothing is chosen.')
+      .max(many, `At most ${many} at once.`),
+  }),
+  answer: z.object({ done: z.number() }),
+});
+export const removeTraces = endpoint('POST', '/projects/:project/traces/many/removal', {
+  summary: 'Take many traces back with one reason, all or none',
+  may: ['author'],
+  params: inProject,
+  body: z.object({ reason: reasonText, ids: z.array(z.number().int()).min(1, 'Nothing is chosen.').max(many, `At most ${many} at once.`) }),
+  answer: z.object({ done: z.number() }),
+});
+
+export const suspectSchema = z.object({
+  trace: traceSchema,
+  /** What was revised since it was confirmed: what it said then, and says now. */
+  changed: z.array(z.object({ key: z.string(), from: z.number(), to: z.number(), before: z.string(), after: z.string() })),
+  /** What the other end says; where both were revised, nothing stands beside them. */
+  other: z.object({ key: z.string(), text: z.string() }).nullable(),
+});
+export type SuspectTrace = z.output<typeof suspectSchema>;
+export const listSuspects = endpoint('GET', '/projects/:project/traces/suspect', {
+  summary: 'Traces that a revision made doubtful, with the difference that caused it and the text of the other end',
+  may: 'member',
+  params: inProject,
+  query: z.object({
+    /** At this record, or at requirements of this specification. */
+    of: key.optional(),
+    specification: key.optional(),
+    after: z.coerce.number().int().min(0).default(0),
+    limit: z.coerce.number().int().min(1).max(200).default(50),
+  }),
+  answer: z.object({ traces: z.array(suspectSchema), total: z.number(), next: z.number().nullable(), seq: z.number() }),
+});

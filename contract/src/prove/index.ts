@@ -1,1 +1,3 @@
 export * from './routes';
+export * from './impact';
+export * from './threads';

@@ -15,4 +15,11 @@ export const contentSchema = z.object({
   derived: z.boolean(),
   notInCode: z.boolean(),
   notInCodeRationale: longText,
+  /** What must be seen for it to be accepted, one by one. */
+  criteria: z.array(z.string().max(2000)).max(100).readonly().optional(),
+  /** Where it comes from, if not from a requirement. */
+  source: shortText.optional(),
+  risk: z.string().max(40).optional(),
+  priority: z.string().max(40).optional(),
+  tags: z.array(z.string().max(40)).max(50).readonly().optional(),
 });

@@ -5,3 +5,4 @@ export * from './baseline';
 export * from './review';
 export * from './matrix';
 export * from './gaps';
+export * from './propose';

@@ -230,12 +230,17 @@ export const importSummarySchema = z.object({
   new: z.number(),
   changed: z.number(),
   same: z.number(),
+  /** How many the specification has that the table does not name, and the first of their keys. */
+  missing: z.number(),
+  missingKeys: z.array(z.string()),
   findings: z.array(z.object({ severity: z.string(), row: z.number().optional(), cell: z.string().optional(), text: z.string() })),
   rows: z.array(
     z.object({
       key: z.string(),
       status: z.enum(['new', 'changed', 'same']),
       parents: z.array(z.string()),
+      /** What reads otherwise than now; of changed rows. */
+      differences: z.array(z.object({ name: z.string(), before: z.string(), after: z.string() })),
       content: z.object({ title: z.string(), level: z.string(), method: z.string() }),
     }),
   ),
@@ -250,6 +255,8 @@ export const previewImport = endpoint('POST', '/projects/:project/imports/requir
     csv: z.string(),
     /** None: what the headings suggest. */
     mapping: z.record(z.string().max(40), z.string().max(200)).optional(),
+    /** The specification that it is of: what of it the table does not name is told. */
+    specification: key.optional(),
   }),
   bodyLimit: 48 * 1024 * 1024,
   answer: importSummarySchema,
@@ -264,7 +271,16 @@ export const importRequirements = endpoint('POST', '/projects/:project/imports/r
     csv: z.string(),
     /** Which column, by its heading, holds which field; `own:` and a number for the project’s own. */
     mapping: z.record(z.string().max(40), z.string().max(200)),
+    /** What becomes of what the specification has and the table does not name. */
+    missing: z.enum(['leave', 'retire']).default('leave'),
   }),
   bodyLimit: 48 * 1024 * 1024,
-  answer: z.object({ written: z.number(), changed: z.number(), same: z.number() }),
+  answer: z.object({
+    written: z.number(),
+    changed: z.number(),
+    same: z.number(),
+    retired: z.number(),
+    /** The act on many records by which all of it is taken back as one. */
+    bulk: z.number().nullable(),
+  }),
 });

@@ -16,3 +16,4 @@ export * from './record-format';
 export * from './table';
 export * from './bytes';
 export * from './html';
+export * from './circles';

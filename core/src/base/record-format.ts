@@ -4,9 +4,10 @@ import { sha256Hex } from './hash';
 /**
  * Formats in which records are hashed and signed. A number, once released, is frozen: its encoders are never changed, golden files
  * in the tests hold them, and a record of any earlier format verifies for ever. 1: runs of the first release. 2: every kind,
- * in an envelope that names format, kind, key and revision. 3: the same, of a text that is written richly.
+ * in an envelope that names format, kind, key and revision. 3: the same, of a text that is written richly. 4: the same, of a requirement
+ * that has more than its text: criteria, source, risk, priority, tags.
  */
-export type RecordFormat = 1 | 2 | 3;
+export type RecordFormat = 1 | 2 | 3 | 4;
 /** The format of whatever holds nothing that a later one was made for. */
 export const recordFormat: RecordFormat = 2;
 
@@ -18,6 +19,11 @@ export function envelope2(kind: string, key: string, revision: number, content: 
 /** The text that a format-3 hash is of. */
 export function envelope3(kind: string, key: string, revision: number, content: Json): string {
   return canonicalJson({ format: 3, kind, key, revision, content });
+}
+
+/** The text that a format-4 hash is of. */
+export function envelope4(kind: string, key: string, revision: number, content: Json): string {
+  return canonicalJson({ format: 4, kind, key, revision, content });
 }
 
 /** SHA-256 of an encoded record's UTF-8 bytes, 64 lower-case hex digits: what a signature is bound to. */

@@ -1,5 +1,7 @@
 import Papa from 'papaparse';
-import { isKey, plainCell, type Finding } from '../base';
+import { canonicalJson, circlesThrough, differencesBetween, isKey, plainCell, type Difference, type Finding, type Json } from '../base';
+import { detailFields, readDetails } from './table-details';
+import { placesByDepth, placesByNumbering, type TreePlace } from './table-tree';
 import { emptyRequirement, verificationMethods, type RequirementContent, type VerificationMethod } from './requirement';
 
 /** What a column of a requirements table can mean. */
@@ -12,10 +14,13 @@ export const importFields = [
   'method',
   'parent',
   'under',
+  'numbering',
+  'depth',
   'kind',
   'topLevel',
   'derived',
   'notInCode',
+  ...detailFields,
 ] as const;
 export type ImportField = (typeof importFields)[number];
 /** Which column (by its heading) holds which field; `own:` and a number means one of the project's own fields. */
@@ -36,6 +41,8 @@ export interface ExistingRequirement {
   readonly parents: readonly string[];
   readonly under: string | null;
   readonly own: Readonly<Record<string, ImportedValue>>;
+  readonly specification?: string;
+  readonly retired?: boolean;
 }
 
 export interface ImportedRequirement {
@@ -56,6 +63,8 @@ export interface ImportPreview {
   readonly rows: readonly ImportedRequirement[];
   readonly findings: readonly Finding[];
   readonly total: number;
+  /** What the specification has that the table does not name; without what is out of use already. */
+  readonly missing: readonly string[];
 }
 
 export interface ImportContext {
@@ -63,23 +72,28 @@ export interface ImportContext {
   readonly existing: ReadonlyMap<string, ExistingRequirement | null>;
   readonly levels: readonly string[];
   readonly fields?: readonly ImportOwnField[];
+  /** The specification that the table is of. */
+  readonly specification?: string;
 }
 
 /** What a person looks at before a table is written. */
-export interface ImportSummary extends Pick<ImportPreview, 'columns' | 'mapping' | 'findings' | 'total'> {
+export interface ImportSummary extends Pick<ImportPreview, 'columns' | 'mapping' | 'findings' | 'total' | 'missing'> {
   /** Rows without a fault, and what they are against the project. */
   readonly good: number;
   readonly new: number;
   readonly changed: number;
   readonly same: number;
   /** The first of the good rows: those that would change something before the others. */
-  readonly rows: readonly ImportedRequirement[];
+  readonly rows: readonly (ImportedRequirement & { readonly differences: readonly Difference[] })[];
 }
 
 const shownRows = 100;
 
 /** A preview without the rows that nobody would read through. */
-export function summariseImport({ columns, mapping, findings, total, rows }: ImportPreview): ImportSummary {
+export function summariseImport(
+  { columns, mapping, findings, total, rows, missing }: ImportPreview,
+  existing: ImportContext['existing'],
+): ImportSummary {
   const of = (status: ImportedRequirement['status']): ImportedRequirement[] => rows.filter((row) => row.status === status);
   const [fresh, changed, same] = [of('new'), of('changed'), of('same')];
   return {
@@ -87,12 +101,23 @@ export function summariseImport({ columns, mapping, findings, total, rows }: Imp
     mapping,
     findings,
     total,
+    missing,
     good: rows.length,
     new: fresh.length,
     changed: changed.length,
     same: same.length,
-    rows: [...changed.slice(0, shownRows / 2), ...fresh, ...changed.slice(shownRows / 2), ...same].slice(0, shownRows),
+    rows: [...changed.slice(0, shownRows / 2), ...fresh, ...changed.slice(shownRows / 2), ...same].slice(0, shownRows).map((row) => ({
+      ...row,
+      differences: row.status === 'changed' ? differencesBetween(comparable(existing.get(row.key)), comparable(row)) : [],
+    })),
   };
+}
+
+/** What of a requirement a table can change. The layout of a text is not read from tables. */
+function comparable(one: Pick<ExistingRequirement, 'content' | 'parents' | 'under' | 'own'> | null | undefined): Record<string, Json> {
+  if (!one) return {};
+  const { html: _, ...content } = one.content;
+  return { ...content, parents: [...one.parents].sort(), under: one.under, own: { ...one.own } } as unknown as Record<string, Json>;
 }
 
 export const importRowLimit = 50_000;
@@ -108,12 +133,19 @@ const aliases: Record<ImportField, readonly string[]> = {
   rationale: ['rationale', 'reason', 'why'],
   level: ['level', 'sil', 'asil', 'dal', 'class', 'integrity level'],
   method: ['method', 'verification method', 'verification', 'verified by'],
-  parent: ['parent', 'parents', 'parent key', 'derived from', 'source', 'traces to'],
+  parent: ['parent', 'parents', 'parent key', 'derived from', 'traces to'],
   under: ['under', 'section', 'heading'],
+  numbering: ['numbering', 'number', 'chapter', 'section number'],
+  depth: ['depth', 'indent', 'outline level'],
   kind: ['kind', 'type'],
   topLevel: ['top level', 'toplevel'],
   derived: ['derived'],
   notInCode: ['not in code', 'why not in code'],
+  criteria: ['acceptance criteria', 'criteria'],
+  source: ['source', 'origin'],
+  risk: ['risk'],
+  priority: ['priority'],
+  tags: ['tags', 'labels'],
 };
 
 /**
@@ -187,6 +219,17 @@ function readTable(csv: string): Table {
   return { columns: heading ? heading.cells.map((cell) => cell.trim()) : [], lines, findings };
 }
 
+/** The headings of a table. */
+export const tableColumns = (csv: string): readonly string[] => {
+  // The heading row is enough, however long the table is; it may hold line breaks in quotes.
+  const [heading] = Papa.parse<string[]>(csv.replace(/^\ufeff/, ''), {
+    preview: 1,
+    skipEmptyLines: 'greedy',
+    delimiter: separatorOf(csv),
+  }).data;
+  return (heading ?? []).map((cell) => plainCell(cell).trim());
+};
+
 /** What is wrong with the headings and with what is chosen of them. */
 function faultsOfMapping({ columns, lines }: Table, chosen: ColumnMapping, fields: readonly ImportOwnField[]): Finding[] {
   const faults: Finding[] = [];
@@ -252,7 +295,7 @@ export function previewRequirements(csv: string, mapping: ColumnMapping | undefi
   table.findings.forEach(report);
   const fatal = faultsOfMapping(table, chosen, fields);
   fatal.forEach(report);
-  if (fatal.length) return { columns, mapping: chosen, rows: [], findings, total: lines.length };
+  if (fatal.length) return { columns, mapping: chosen, rows: [], findings, total: lines.length, missing: [] };
 
   const index = new Map(Object.entries(chosen).map(([field, column = '']) => [field, columns.indexOf(column)]));
   const raw = (cells: readonly string[], field: string): string => cells[index.get(field) ?? -1] ?? '';
@@ -262,6 +305,7 @@ export function previewRequirements(csv: string, mapping: ColumnMapping | undefi
     const key = cell(cells, 'key');
     if (key && !firstRow.has(key)) firstRow.set(key, row);
   }
+  const places = placesIn(chosen, lines, cell, raw);
   const known = (key: string): boolean => firstRow.has(key) || Boolean(context.existing.get(key));
   const rows: ImportedRequirement[] = [];
   for (const { row, cells, broken } of lines) {
@@ -296,7 +340,10 @@ export function previewRequirements(csv: string, mapping: ColumnMapping | undefi
           ),
         ]
       : (there?.parents ?? []);
-    const under = has('under') ? cell(cells, 'under') || null : (there?.under ?? null);
+    const place = places?.get(row);
+    if (place && 'fault' in place) fault(has('numbering') ? 'numbering' : 'depth', place.fault);
+    const above = place && 'under' in place ? place.under : (there?.under ?? null);
+    const under = places || !has('under') ? above : cell(cells, 'under') || null;
     const why = cell(cells, 'notInCode');
     const notInCode = has('notInCode') ? !no.test(why) : (old?.notInCode ?? false);
     const notInCodeRationale = has('notInCode') ? (notInCode && !yes.test(why) ? why : '') : (old?.notInCodeRationale ?? '');
@@ -346,55 +393,59 @@ export function previewRequirements(csv: string, mapping: ColumnMapping | undefi
       derived: word('derived'),
       notInCode,
       notInCodeRationale,
+      ...readDetails(has, (field) => raw(cells, field), old, fault),
     };
     if (faults > before) continue;
     rows.push({ row, key, parents, under, content, own, status: statusOf(there, { content, parents, under, own }) });
   }
-  reportCircles(rows, context, (row, circle) =>
-    report({ severity: 'error', row, cell: chosen.parent ?? 'parent', text: `The parents form a circle: ${circle}.` }),
+  reportCircles(rows, context, (row, field, text) => report({ severity: 'error', row, cell: chosen[field] ?? field, text }));
+  const missing = [...context.existing].flatMap(([key, one]) =>
+    one && !one.retired && context.specification !== undefined && one.specification === context.specification && !firstRow.has(key)
+      ? [key]
+      : [],
   );
-  return { columns, mapping: chosen, rows, findings, total: lines.length };
+  return { columns, mapping: chosen, rows, findings, total: lines.length, missing };
 }
 
-const sorted = (values: Readonly<Record<string, ImportedValue>>): string =>
-  JSON.stringify(Object.entries(values).sort(([a], [b]) => (a < b ? -1 : 1)));
+/** Where rows stand by their numbers or depth, if a column says so. */
+function placesIn(
+  chosen: ColumnMapping,
+  lines: Table['lines'],
+  cell: (cells: readonly string[], field: ImportField) => string,
+  raw: (cells: readonly string[], field: string) => string,
+): Map<number, TreePlace> | undefined {
+  if (chosen.numbering === undefined && chosen.depth === undefined) return undefined;
+  const tree = lines.map(({ row, cells }) => ({
+    row,
+    key: cell(cells, 'key'),
+    numbering: cell(cells, 'numbering'),
+    depth: raw(cells, 'depth'),
+  }));
+  return chosen.numbering === undefined ? placesByDepth(tree) : placesByNumbering(tree);
+}
 
 function statusOf(old: ExistingRequirement | null | undefined, now: ExistingRequirement): ImportedRequirement['status'] {
   if (!old) return 'new';
-  const names = Object.keys(now.content) as (keyof RequirementContent)[];
-  const same =
-    names.every((name) => old.content[name] === now.content[name]) &&
-    [...old.parents].sort().join() === [...now.parents].sort().join() &&
-    old.under === now.under &&
-    sorted(old.own) === sorted(now.own);
-  return same ? 'same' : 'changed';
+  return canonicalJson(comparable(old)) === canonicalJson(comparable(now)) ? 'same' : 'changed';
 }
 
-/** Names each circle that the parents in the file close, among themselves or with those of the project, at one of its rows. */
-function reportCircles(rows: readonly ImportedRequirement[], context: ImportContext, found: (row: number, circle: string) => void): void {
+/** Names each circle that the file closes, among its rows or with those of the project, at one of its rows: of parents, and of places. */
+function reportCircles(
+  rows: readonly ImportedRequirement[],
+  { existing }: ImportContext,
+  found: (row: number, field: 'parent' | 'under', circle: string) => void,
+): void {
   const inFile = new Map(rows.map((row) => [row.key, row]));
-  const parentsOf = (key: string): readonly string[] => inFile.get(key)?.parents ?? context.existing.get(key)?.parents ?? [];
-  const done = new Set<string>();
-  for (const { key } of rows) {
-    // The way up, walked with a stack of our own: a chain may be longer than the call stack.
-    const way: { key: string; next: number }[] = [];
-    const onWay = new Set<string>();
-    const enter = (at: string): void => {
-      way.push({ key: at, next: 0 });
-      onWay.add(at);
-    };
-    if (!done.has(key)) enter(key);
-    for (let top = way.at(-1); top; top = way.at(-1)) {
-      const parent = parentsOf(top.key)[top.next++];
-      if (parent === undefined) {
-        way.pop();
-        onWay.delete(top.key);
-        done.add(top.key);
-      } else if (onWay.has(parent)) {
-        const circle = [...way.map((step) => step.key).slice(way.findIndex((step) => step.key === parent)), parent];
-        const culprit = circle.map((step) => inFile.get(step)).find((row) => row !== undefined);
-        if (culprit) found(culprit.row, circle.join(' → '));
-      } else if (!done.has(parent)) enter(parent);
-    }
-  }
+  const keys = [...inFile.keys()];
+  const at = (key: string): number => inFile.get(key)?.row ?? 1;
+  circlesThrough(
+    keys,
+    (key) => inFile.get(key)?.parents ?? existing.get(key)?.parents ?? [],
+    (key, circle) => found(at(key), 'parent', `The parents form a circle: ${circle}.`),
+  );
+  circlesThrough(
+    keys,
+    (key) => [(inFile.has(key) ? inFile.get(key)?.under : existing.get(key)?.under) ?? []].flat(),
+    (key, circle) => found(at(key), 'under', `It would stand below itself: ${circle}.`),
+  );
 }

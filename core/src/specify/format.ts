@@ -1,5 +1,5 @@
-import { envelope2, envelope3, type RecordFormat } from '../base';
-import type { RequirementContent } from './requirement';
+import { envelope2, envelope3, envelope4, type RecordFormat } from '../base';
+import { detailsOf, saidDetails, type RequirementContent } from './requirement';
 
 const plain = ({ kind, title, text, rationale, level, method, topLevel, derived, notInCode, notInCodeRationale }: RequirementContent) => ({
   kind,
@@ -22,9 +22,17 @@ export const requirementText2 = (key: string, revision: number, content: Require
 export const requirementText3 = (key: string, revision: number, content: RequirementContent): string =>
   envelope3('requirement', key, revision, { ...plain(content), html: content.html ?? '' });
 
-/** The format in which a requirement is signed: 3 where its text is laid out. */
-export const requirementFormat = ({ html }: RequirementContent): RecordFormat => (html ? 3 : 2);
+/** Frozen, format 4: the same of one that has more than its text, all of it. */
+export const requirementText4 = (key: string, revision: number, content: RequirementContent): string =>
+  envelope4('requirement', key, revision, { ...plain(content), html: content.html ?? '', ...detailsOf(content) });
+
+const saysMore = (content: RequirementContent): boolean => Object.keys(saidDetails(content)).length > 0;
+
+/** The format in which a requirement is signed: 4 where it has more than its text, 3 where its text is laid out. */
+export const requirementFormat = (content: RequirementContent): RecordFormat => (saysMore(content) ? 4 : content.html ? 3 : 2);
 
 /** What an approval of a revision is bound to. */
-export const requirementText = (key: string, revision: number, content: RequirementContent): string =>
-  content.html ? requirementText3(key, revision, content) : requirementText2(key, revision, content);
+export function requirementText(key: string, revision: number, content: RequirementContent): string {
+  const encode = saysMore(content) ? requirementText4 : content.html ? requirementText3 : requirementText2;
+  return encode(key, revision, content);
+}

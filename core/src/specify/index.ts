@@ -9,3 +9,8 @@ export * from './gaps';
 export * from './outline';
 export * from './reqif';
 export * from './unpack';
+export * from './table-details';
+export * from './impact';
+export * from './propose';
+export * from './threads';
+export * from './document';

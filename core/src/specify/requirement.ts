@@ -5,8 +5,43 @@ export type VerificationMethod = (typeof verificationMethods)[number];
 export const requirementStates = ['draft', 'review', 'approved', 'retired'] as const;
 export type RequirementState = (typeof requirementStates)[number];
 
+/** What a requirement may have beside its text. A member is absent where there is nothing to say. */
+export interface RequirementDetails {
+  /** What must be seen for it to be accepted, one by one. */
+  readonly criteria?: readonly string[];
+  /** Where it comes from, if not from a requirement: a clause, a contract, a hazard. */
+  readonly source?: string;
+  readonly risk?: string;
+  readonly priority?: string;
+  readonly tags?: readonly string[];
+}
+
+/** The same with every member: empty where there is nothing. */
+export const detailsOf = ({ criteria = [], source = '', risk = '', priority = '', tags = [] }: RequirementDetails) => ({
+  criteria: [...criteria],
+  source,
+  risk,
+  priority,
+  tags: [...tags],
+});
+
+/** The members that say something: trimmed, criteria and tags without empty ones, each tag once. */
+export function saidDetails(given: RequirementDetails): RequirementDetails {
+  const all = detailsOf(given);
+  const criteria = all.criteria.map((text) => text.trim()).filter(Boolean);
+  const tags = [...new Set(all.tags.map((tag) => tag.trim()).filter(Boolean))];
+  const [source, risk, priority] = [all.source.trim(), all.risk.trim(), all.priority.trim()];
+  return {
+    ...(criteria.length ? { criteria } : {}),
+    ...(source ? { source } : {}),
+    ...(risk ? { risk } : {}),
+    ...(priority ? { priority } : {}),
+    ...(tags.length ? { tags } : {}),
+  };
+}
+
 /** What one revision of a requirement says. A snapshot of it is kept for every revision. */
-export interface RequirementContent {
+export interface RequirementContent extends RequirementDetails {
   /** A note explains and asks for nothing: it is read, not verified. */
   readonly kind: 'heading' | 'requirement' | 'note';
   readonly title: string;
@@ -50,6 +85,11 @@ export const requirementFields: readonly { readonly name: keyof RequirementConte
   { name: 'derived', label: 'Derived' },
   { name: 'notInCode', label: 'Not in code' },
   { name: 'notInCodeRationale', label: 'Why not in code' },
+  { name: 'criteria', label: 'Acceptance criteria' },
+  { name: 'source', label: 'Source' },
+  { name: 'risk', label: 'Risk' },
+  { name: 'priority', label: 'Priority' },
+  { name: 'tags', label: 'Tags' },
   { name: 'kind', label: 'Kind' },
 ];
 

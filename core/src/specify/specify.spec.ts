@@ -85,7 +85,7 @@ describe('import of requirements', () => {
   it('tells the first five hundred faults, and takes no faulty row behind them for a good one', () => {
     const table = preview(`key,title,text\n${'X-1,T,It holds.\n'.repeat(2000)}X-2,T,It holds.\n`);
     expect(table.findings.length).toBe(500);
-    const { good, total, rows, ...counts } = summariseImport(table);
+    const { good, total, rows, ...counts } = summariseImport(table, context.existing);
     expect([good, total, counts.new]).toEqual([2, 2001, 2]);
     expect(rows.map(({ key }) => key)).toEqual(['X-1', 'X-2']);
   });
@@ -94,7 +94,7 @@ describe('import of requirements', () => {
     const content = { ...emptyRequirement, title: 'T', text: 'It holds.' };
     const existing: ImportContext['existing'] = new Map([...context.existing, ['X-1', { ...old, content }] as const]);
     const lines = Array.from({ length: 300 }, (_, i) => `X-${i + 1},T,It holds.`).join('\n');
-    const summary = summariseImport(previewRequirements(`key,title,text\n${lines}\n`, undefined, { ...context, existing }));
+    const summary = summariseImport(previewRequirements(`key,title,text\n${lines}\n`, undefined, { ...context, existing }), existing);
     expect([summary.new, summary.changed, summary.same, summary.rows.length]).toEqual([299, 0, 1, 100]);
     expect(summary.rows.every(({ status }) => status === 'new')).toBeTrue();
   });

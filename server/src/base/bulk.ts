@@ -68,6 +68,8 @@ const rolesFor: Record<BulkAct['act'], readonly Role[]> = {
   reassign: ['author', 'tester'],
   withdraw: ['author', 'tester', 'reviewer'],
   bringBack: ['author', 'tester', 'reviewer'],
+  revert: ['author'],
+  import: ['author'],
 };
 const signed: readonly BulkAct['act'][] = ['approve', 'withdraw', 'bringBack'];
 const reasoned: readonly BulkAct['act'][] = ['retire', 'restore', 'reassign', 'withdraw', 'bringBack'];

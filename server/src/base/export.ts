@@ -25,7 +25,11 @@ export interface ExportList {
     projectId: number,
     asked: { readonly build?: string | undefined; readonly specification?: string | undefined },
   ): Promise<ListSource> | ListSource;
-  load(db: Db, ids: readonly number[]): Promise<readonly ({ readonly id: number } & object)[]>;
+  load(
+    db: Db,
+    ids: readonly number[],
+    asked: { readonly projectId: number; readonly build?: string | undefined },
+  ): Promise<readonly ({ readonly id: number } & object)[]>;
 }
 
 type Cell = string | number | null;
@@ -52,9 +56,9 @@ export function serveExport(app: FastifyInstance, context: AppContext, name: str
       const own = (await listFields(db, membership.projectId)).filter((field) => field.kind === list.kind && !field.retired);
       const { names: columns, cells } = chosenColumns(list.columns, own, wanted);
       const query = { ...(filter ? { filter } : {}), ...(sort ? { sort } : {}) };
-      const rows = allRows(db, membership.projectId, source, query, (from, ids) => list.load(from as Db, ids)) as AsyncGenerator<
-        Record<string, unknown> & { id: number }
-      >;
+      const rows = allRows(db, membership.projectId, source, query, (from, ids) =>
+        list.load(from as Db, ids, { projectId: membership.projectId, build: asked.build }),
+      ) as AsyncGenerator<Record<string, unknown> & { id: number }>;
       // The first row is read before anything is answered, so that a filter that is refused is refused as everywhere.
       const first = await rows.next();
       const all = async function* (): AsyncGenerator<Record<string, unknown> & { id: number }> {

@@ -1,4 +1,4 @@
-import type { TraceRow } from '@contract/base';
+import type { TraceKind, TraceRow } from '@contract/base';
 import { suspectEnds } from '@core/design';
 import { and, asc, eq, inArray, isNull, lte, or, sql } from 'drizzle-orm';
 import { alias } from 'drizzle-orm/mysql-core';
@@ -9,6 +9,7 @@ import { recordsThen, standing } from './past';
 import { findRecord, plainKey, type StoredRecord } from './records';
 import { records, traceConfirmations, traces } from './tables';
 import type { Touches } from './touches';
+import { refuseCircles } from './trace-circles';
 import { listTraceKinds } from './trace-kinds';
 import { write, type Actor, type Writing } from './writing';
 
@@ -75,6 +76,18 @@ export async function tracesAt(db: Db | Tx, recordIds: readonly number[], asOf?:
     };
     return asTrace(past, end(from), end(to));
   });
+}
+
+/** Traces by their ids, as they stand, in that order. */
+export async function tracesById(db: Db | Tx, projectId: number, ids: readonly number[]): Promise<TraceRow[]> {
+  const rows = await db
+    .select({ trace: traces, from: endColumns(fromEnd), to: endColumns(toEnd) })
+    .from(traces)
+    .innerJoin(fromEnd, eq(fromEnd.id, traces.fromId))
+    .innerJoin(toEnd, eq(toEnd.id, traces.toId))
+    .where(and(eq(traces.projectId, projectId), inArray(traces.id, [...ids]), isNull(traces.removedAt)));
+  const byId = new Map(rows.map(({ trace, from, to }) => [trace.id, asTrace(trace, from, to)]));
+  return ids.flatMap((id) => byId.get(id) ?? []);
 }
 
 /** The last confirmation of each trace up to a ledger number. */
@@ -242,7 +255,10 @@ async function keepConfirmations(w: Writing, seq: number, ids: readonly number[]
 }
 
 async function needEnd(w: Writing, kinds: readonly string[], key: string): Promise<StoredRecord> {
-  const record = await findRecord(w.tx, w.actor.projectId, key);
+  return fitEnd(kinds, key, await findRecord(w.tx, w.actor.projectId, key));
+}
+
+export function fitEnd(kinds: readonly string[], key: string, record: StoredRecord | undefined): StoredRecord {
   if (!record || record.retiredAt !== null || !kinds.includes(record.kind))
     throw new Refusal('notFound', { detail: `There is no ${kinds.join(' or ')} ${key}.` });
   return record;
@@ -250,13 +266,11 @@ async function needEnd(w: Writing, kinds: readonly string[], key: string): Promi
 
 export async function addTrace(db: Db, actor: Actor, input: { kind: string; from: string; to: string }): Promise<TraceRow> {
   const fromId = await write(db, actor, async (w) => {
-    const kind = (await listTraceKinds(w.tx, actor.projectId)).find((k) => k.name === input.kind);
-    if (!kind)
-      throw new Refusal('invalid', { fields: [{ path: 'kind', text: `There is no kind of trace “${input.kind}” in this project.` }] });
+    const kind = await needTraceKind(w, input.kind);
     const to = await needEnd(w, kind.toKinds, input.to);
     const from = await needEnd(w, kind.fromKinds, input.from);
     if (from.id === to.id) throw new Refusal('stateForbids', { detail: 'A record is not traced to itself.' });
-    if (!kind.circles) await refuseCircle(w, kind.name, from, to);
+    if (!kind.circles) await refuseCircles(w, kind.name, [[from, to]]);
     await insertTraces(w, kind.name, [[from, to]]);
     return from.id;
   });
@@ -266,30 +280,10 @@ export async function addTrace(db: Db, actor: Actor, input: { kind: string; from
   return made;
 }
 
-/** A record must not become its own ancestor: the circle that it would close is named. */
-export async function refuseCircle(w: Writing, kind: string, from: End, to: End): Promise<void> {
-  const path = new Map<number, number | null>([[to.id, null]]);
-  let layer = [to.id];
-  while (layer.length) {
-    const next = await w.tx
-      .select({ from: traces.fromId, to: traces.toId })
-      .from(traces)
-      .where(and(eq(traces.kind, kind), isNull(traces.removedAt), inArray(traces.fromId, layer)));
-    layer = [];
-    for (const step of next) {
-      if (path.has(step.to)) continue;
-      path.set(step.to, step.from);
-      layer.push(step.to);
-    }
-    if (!path.has(from.id)) continue;
-    const ids: number[] = [];
-    for (let at: number | null | undefined = from.id; at != null; at = path.get(at)) ids.push(at);
-    const names = new Map(
-      (await w.tx.select({ id: records.id, key: records.key }).from(records).where(inArray(records.id, ids))).map((r) => [r.id, r.key]),
-    );
-    const circle = [...ids.map((id) => names.get(id) ?? ''), from.key].reverse().join(' → ');
-    throw new Refusal('stateForbids', { detail: `The trace would close a circle: ${circle}.` });
-  }
+export async function needTraceKind(w: Writing, name: string): Promise<TraceKind> {
+  const kind = (await listTraceKinds(w.tx, w.actor.projectId)).find((k) => k.name === name);
+  if (!kind) throw new Refusal('invalid', { fields: [{ path: 'kind', text: `There is no kind of trace “${name}” in this project.` }] });
+  return kind;
 }
 
 /** Says that a trace still holds, at the revisions that were looked at. One that waits for confirmation is confirmed by somebody other than its author. */
@@ -300,26 +294,34 @@ export function confirmTrace(
   input: { reason: string; fromRevision: number; toRevision: number },
   ownAllowed: (levelOf: readonly number[], tx: Tx) => Promise<boolean>,
 ): Promise<TraceRow> {
-  return write(db, actor, async (w) => {
-    const { stored, row, ends } = await needTrace(w, id);
-    if (row.fromNow !== input.fromRevision || row.toNow !== input.toRevision)
-      throw new Refusal('conflict', { detail: 'One end was revised again in between: look at it first.', current: row });
-    if (stored.needsConfirmation && stored.drawnBy === actor.login && !(await ownAllowed(ends, w.tx)))
-      throw new Refusal('ownWork', { detail: 'You drew this trace: somebody else has to confirm it.' });
-    const after = { ...input, confirmedBy: actor.login, confirmedAt: w.at };
-    await w.tx.update(traces).set(after).where(eq(traces.id, id));
-    w.log({
-      action: 'trace confirmed',
-      kind: 'trace',
-      key: `${row.from} → ${row.to}`,
-      before: { fromRevision: row.fromRevision, toRevision: row.toRevision },
-      after: input,
-      touches: touchesOf(row.kind, ...ends),
-    });
-    w.wrote(traceRows, id);
-    w.withSeq((seq) => keepConfirmations(w, seq, [id], input.reason));
-    return { ...row, ...after, suspect: [], waits: stored.needsConfirmation && stored.drawnBy === actor.login };
+  return write(db, actor, (w) => confirmTraceIn(w, id, input, ownAllowed));
+}
+
+export async function confirmTraceIn(
+  w: Writing,
+  id: number,
+  input: { reason: string; fromRevision: number; toRevision: number },
+  ownAllowed: Parameters<typeof confirmTrace>[4],
+): Promise<TraceRow> {
+  const { actor } = w;
+  const { stored, row, ends } = await needTrace(w, id);
+  if (row.fromNow !== input.fromRevision || row.toNow !== input.toRevision)
+    throw new Refusal('conflict', { detail: 'One end was revised again in between: look at it first.', current: row });
+  if (stored.needsConfirmation && stored.drawnBy === actor.login && !(await ownAllowed(ends, w.tx)))
+    throw new Refusal('ownWork', { detail: 'You drew this trace: somebody else has to confirm it.' });
+  const after = { ...input, confirmedBy: actor.login, confirmedAt: w.at };
+  await w.tx.update(traces).set(after).where(eq(traces.id, id));
+  w.log({
+    action: 'trace confirmed',
+    kind: 'trace',
+    key: `${row.from} → ${row.to}`,
+    before: { fromRevision: row.fromRevision, toRevision: row.toRevision },
+    after: input,
+    touches: touchesOf(row.kind, ...ends),
   });
+  w.wrote(traceRows, id);
+  w.withSeq((seq) => keepConfirmations(w, seq, [id], input.reason));
+  return { ...row, ...after, suspect: [], waits: stored.needsConfirmation && stored.drawnBy === actor.login };
 }
 
 /** With the approval of a record by somebody else, the traces that its author drew from it are confirmed as they stand. */

@@ -1,10 +1,8 @@
-import { fileURLToPath } from 'node:url';
-import { createRequire } from 'node:module';
-import { dirname, join } from 'node:path';
 import { knots } from '@core/base';
 import { drawCord, knotWords, leftWords, stateCountWords, stateWords, type CordDrawing, type KnotState } from '@core/prove';
 import { verdictWords } from '@core/run';
 import type { Content, TableCell, TDocumentDefinitions } from 'pdfmake/interfaces';
+import { legiblePaper, printPdf } from '../base';
 import type { PaperHead, RequirementsPaper, RunsPaper, SummaryPaper } from './paper';
 
 const ink = '#18222E';
@@ -336,49 +334,6 @@ function runsDefinition(paper: RunsPaper): TDocumentDefinitions {
   ]);
 }
 
-const require = createRequire(join(dirname(fileURLToPath(import.meta.url)), '..', '..', 'package.json'));
-const fontFile = (family: string, cut: string): string =>
-  join(dirname(require.resolve(`@fontsource/${family}/package.json`)), 'files', `${family}-latin-${cut}.woff`);
-const family = (name: string, bold: string): { normal: string; bold: string; italics: string } => ({
-  normal: fontFile(name, '400-normal'),
-  bold: fontFile(name, bold),
-  italics: fontFile(name, '400-italic'),
-});
-
-const spelled: Readonly<Record<string, string>> = {
-  '\u2192': '->',
-  '\u2190': '<-',
-  '\u2264': '<=',
-  '\u2265': '>=',
-  '\u2260': '/=',
-  '\u0394': 'Delta ',
-  '\u03a9': 'Ohm',
-  '\u221e': 'infinity',
-  '\u2713': 'yes',
-  '\u2717': 'no',
-  '\t': '    ',
-};
-
-/**
- * The embedded fonts hold the Latin letters. What they cannot draw is spelled out or named by its code point: in evidence
- * nothing may vanish without a trace.
- */
-export function legible(text: string): string {
-  return text.replace(
-    /[^\n\u0020-\u007e\u00a0-\u00ff\u0131\u0152\u0153\u02c6\u02da\u02dc\u2013\u2014\u2018-\u201e\u2022\u2026\u2039\u203a\u20ac\u2122\u2212]/gu,
-    (c) => spelled[c] ?? `[U+${(c.codePointAt(0) ?? 0).toString(16).toUpperCase().padStart(4, '0')}]`,
-  );
-}
-
-/** Every text of a paper, made legible. */
-function legiblePaper<T>(value: T): T {
-  if (typeof value === 'string') return legible(value) as T;
-  if (Array.isArray(value)) return value.map(legiblePaper) as T;
-  if (value && typeof value === 'object')
-    return Object.fromEntries(Object.entries(value).map(([name, item]) => [name, legiblePaper(item)])) as T;
-  return value;
-}
-
 type Paper = SummaryPaper | RequirementsPaper | RunsPaper;
 
 function definitionOf(paper: Paper): TDocumentDefinitions {
@@ -395,21 +350,5 @@ function definitionOf(paper: Paper): TDocumentDefinitions {
 /** Sets a paper: embedded fonts, selectable text, page numbers. */
 export default async function setPaper(given: Paper): Promise<Uint8Array> {
   const paper = legiblePaper(given);
-  // Not read at each start: a node is to be back soon.
-  const { default: PdfPrinter } = await import('pdfmake');
-  const printer = new PdfPrinter({
-    Serif: family('source-serif-4', '600-normal'),
-    Sans: family('source-sans-3', '600-normal'),
-    Code: family('source-code-pro', '600-normal'),
-  });
-  const pdf = printer.createPdfKitDocument(definitionOf(paper));
-  const chunks: Buffer[] = [];
-  pdf.on('data', (chunk: Buffer) => chunks.push(chunk));
-  const ended = new Promise<void>((resolve, reject) => {
-    pdf.on('end', resolve);
-    pdf.on('error', reject);
-  });
-  pdf.end();
-  await ended;
-  return Buffer.concat(chunks);
+  return printPdf(definitionOf(paper));
 }

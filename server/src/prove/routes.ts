@@ -1,15 +1,35 @@
 import * as base from '@contract/base';
 import * as contract from '@contract/prove';
 import type { FastifyInstance } from 'fastify';
-import { addJob, blobStream, callerOf, listJobs, needBuild, needJob, Refusal, serve, type AppContext } from '../base';
+import {
+  addJob,
+  blobStream,
+  callerOf,
+  listJobs,
+  listPage,
+  needBuild,
+  needJob,
+  Refusal,
+  serve,
+  serveExport,
+  type AppContext,
+  type Db,
+  type Tx,
+} from '../base';
+import { needSpecification, requirementList } from '../specify';
+import { threadCells, threadColumns } from '@core/specify';
 import { getBoard, getCord } from './board';
 import { connectionsOf } from './connections';
+import { requirementImpact } from './impact';
 import { verifyProject } from './integrity';
 import { listPackKeys } from './pack-key';
 import { jumpTo } from './jump';
 import { checkHeads } from './signed-heads';
 import { newsOf, setNews } from './news';
+import { threadsById } from './threads';
 import { waitingFor } from './waiting';
+
+const threadNames = ['key', 'title', 'level', 'state', ...threadColumns];
 
 export function proveRoutes(app: FastifyInstance, context: AppContext): void {
   const { db } = context.database;
@@ -32,6 +52,33 @@ export function proveRoutes(app: FastifyInstance, context: AppContext): void {
   serve(app, context, contract.listConnections, ({ membership, params, query }) =>
     connectionsOf(db, membership.projectId, params.key, query),
   );
+  serve(app, context, contract.getImpact, ({ membership, params, query }) =>
+    requirementImpact(db, membership.projectId, params.key, query.build),
+  );
+  const threadsOf = async (
+    projectId: number,
+    { specification, build }: { specification?: string | undefined; build?: string | undefined },
+  ) => {
+    const of = specification === undefined ? undefined : (await needSpecification(db, projectId, specification)).id;
+    const buildId = build === undefined ? undefined : (await needBuild(db, projectId, build)).id;
+    return { source: requirementList(projectId, of), load: (tx: Db | Tx, ids: readonly number[]) => threadsById(tx, ids, buildId) };
+  };
+  serve(app, context, contract.listThreads, async ({ membership: { projectId }, query }) => {
+    const { source, load } = await threadsOf(projectId, query);
+    return listPage(db, projectId, source, query, load);
+  });
+  serveExport(app, context, 'threads', {
+    kind: 'requirement',
+    columns: threadNames,
+    source: async (projectId, asked) => (await threadsOf(projectId, asked)).source,
+    load: async (from, ids, { projectId, build }) => {
+      const buildId = build === undefined ? undefined : (await needBuild(from, projectId, build)).id;
+      return (await threadsById(from, ids, buildId)).map((thread) => {
+        const cells = threadCells(thread);
+        return { id: thread.id, ...Object.fromEntries(threadNames.map((name, i) => [name, cells[i]])) };
+      });
+    },
+  });
   serve(app, context, base.listNews, ({ membership, person, query }) => newsOf(db, membership.projectId, person, query));
   serve(app, context, base.setNews, ({ membership, person, body }) => setNews(db, membership.projectId, person, body));
   app.get<{ Params: { project: string; id: string } }>(

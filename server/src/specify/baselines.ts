@@ -41,7 +41,7 @@ import {
   type Tx,
 } from '../base';
 import { contentOf, needSpecification } from './store';
-import { baselines, requirements } from './tables';
+import { baselines, requirementDetails, requirements } from './tables';
 
 const baselineRows = account({
   name: 'baselines',
@@ -106,22 +106,23 @@ export async function specificationsNow(tx: Tx, projectId: number, keys: readonl
     const { id, record } = await needSpecification(tx, projectId, key);
     specifications.push({ key: record.key, title: record.title });
     const rows = await tx
-      .select({ record: records, row: requirements, under: underRecord.key })
+      .select({ record: records, row: requirements, details: requirementDetails, under: underRecord.key })
       .from(requirements)
       .innerJoin(records, eq(records.id, requirements.id))
       .leftJoin(underRecord, eq(underRecord.id, requirements.underId))
+      .leftJoin(requirementDetails, eq(requirementDetails.id, requirements.id))
       .where(eq(requirements.specificationId, id))
       .orderBy(asc(requirements.position), asc(requirements.id));
     ids.push(...rows.map(({ record: { id: rowId } }) => rowId));
     all.push(
       ...inReadingOrder(
-        rows.map(({ record: r, row, under }) => ({
+        rows.map(({ record: r, row, details, under }) => ({
           key: r.key,
           specification: record.key,
           revision: r.revision,
           state: r.state,
           under,
-          content: contentOf({ record: r, row }),
+          content: contentOf({ record: r, row, details }),
           own: Object.fromEntries(Object.entries(r.own).map(([field, value]) => [fields.get(field) ?? field, ownWords(value)])),
         })),
       ),

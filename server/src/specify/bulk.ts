@@ -1,17 +1,11 @@
 import { contentSchema } from '@contract/specify';
-import { eq } from 'drizzle-orm';
-import { bulkKind, insertTraces, noSuchAct, Refusal, reviewedAct, setAct, type BulkDone, type StoredRecord, type Writing } from '../base';
+import { bulkKind, insertTraces, noSuchAct, Refusal, reviewedAct, setAct, type BulkDone, type Writing } from '../base';
+import { revertRequirement } from './import';
 import { moveInto, placeOf } from './place';
 import { addRequirementIn, approveRequirementIn, reviewedRequirement, reviseRequirement, tracedTo } from './requirements';
-import { contentOf, needSpecification, requirementHash, requirementList, type StoredRequirement } from './store';
-import { requirements } from './tables';
+import { contentOf, needSpecification, requirementHash, requirementList, wholeRequirement, type StoredRequirement } from './store';
 
 const settable = contentSchema.omit({ text: true, html: true }).partial();
-
-async function stored(w: Writing, record: StoredRecord): Promise<StoredRequirement> {
-  const [row] = await w.tx.select().from(requirements).where(eq(requirements.id, record.id));
-  return { record, row };
-}
 
 /** Copies a requirement into a specification, in draft, beside it or at the end: with its parents, where they are wanted. */
 async function copyRequirement(
@@ -44,7 +38,7 @@ bulkKind({
   list: async (tx, projectId, { specification }) =>
     requirementList(projectId, specification === undefined ? undefined : (await needSpecification(tx, projectId, specification)).id),
   act: async (w, record, act, how) => {
-    const requirement = await stored(w, record);
+    const requirement = await wholeRequirement(w.tx, record);
     const common = await reviewedAct(w, record, act, how, async () => reviewedRequirement(w, requirement));
     if (common) return common;
     switch (act.act) {
@@ -62,6 +56,8 @@ bulkKind({
         await moveInto(w, requirement, act.specification, act.under);
         return { words: `${before.specification} → ${act.specification}`, undo: { act: 'move', ...before } };
       }
+      case 'revert':
+        return revertRequirement(w, requirement, act, how.reason);
       case 'copy':
         return copyRequirement(w, requirement, act.specification, act.traces);
       default:

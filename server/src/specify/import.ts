@@ -1,24 +1,24 @@
-import type { OwnValue } from '@contract/base';
+import type { BulkAct, OwnValue } from '@contract/base';
 import type { ImportSummary } from '@contract/specify';
-import { compareKeys, groupBy, sha256Hex, writeCsv } from '@core/base';
+import { canonicalJson, sha256Hex } from '@core/base';
 import {
-  inReadingOrder,
   previewRequirements,
+  tableColumns,
   summariseImport,
-  writeReqif,
   type ColumnMapping,
   type ExistingRequirement,
   type ImportContext,
   type ImportedRequirement,
   type ImportPreview,
+  type RequirementContent,
 } from '@core/specify';
-import { and, asc, eq, inArray, isNull, max } from 'drizzle-orm';
-import { alias } from 'drizzle-orm/mysql-core';
+import { and, desc, eq, inArray, isNull, lte, max } from 'drizzle-orm';
 import {
   insertRecords,
   insertTraces,
   listFields,
   lockRecord,
+  noteBulk,
   noteKeys,
   ownRules,
   parseHere,
@@ -29,11 +29,15 @@ import {
   recordsByKey,
   Refusal,
   removeTraceIn,
+  retireIn,
+  revisions,
   setOwnIn,
   traces,
   write,
   type Actor,
+  type BulkDone,
   type Db,
+  type DoneItem,
   type NewRecord,
   type OwnChange,
   type Parse,
@@ -41,10 +45,11 @@ import {
   type Tx,
   type Writing,
 } from '../base';
-import { moveRequirement } from './place';
-import { adoptCode, contentColumns, reviseRequirement, searchable } from './requirements';
-import { contentOf, lockSpecification, needRequirement, needSpecification, requirementRows } from './store';
-import { requirements } from './tables';
+import { wholeRequirements } from './exports';
+import { moveRequirement, placeOf } from './place';
+import { adoptCode, asKept, contentColumns, putDetails, reviseRequirement, searchable, tracedTo } from './requirements';
+import { contentOf, lockSpecification, needRequirement, requirementRows, type StoredRequirement } from './store';
+import { importMappings, requirements } from './tables';
 
 const batch = 500;
 type End = Pick<StoredRecord, 'id' | 'kind' | 'key' | 'title' | 'revision' | 'state'>;
@@ -67,36 +72,49 @@ const parseSummary = parseWork(
     csv: string;
     mapping: ColumnMapping | undefined;
     context: ImportContext;
-  }): ReturnType<typeof summariseImport> => summariseImport(previewRequirements(csv, mapping, context)),
+  }): ReturnType<typeof summariseImport> => summariseImport(previewRequirements(csv, mapping, context), context.existing),
 );
 
 /** What a table is compared with: what the project has, its levels, its own fields of requirements. */
-async function contextOf(tx: Tx, projectId: number): Promise<ImportContext> {
+async function contextOf(
+  tx: Tx,
+  projectId: number,
+  specification: string | undefined,
+): Promise<ImportContext & { readonly revisions: ReadonlyMap<string, number> }> {
   const { levels } = await profileOf(tx, projectId);
   const fields = (await listFields(tx, projectId))
     .filter((field) => field.kind === 'requirement' && !field.retired)
     .map(({ id, name, definition: { type, choices } }) => ({ id, name, type, choices }));
-  return { existing: await existing(tx, projectId), levels, fields };
+  const { found, revisions } = await existing(tx, projectId);
+  return { existing: found, revisions, levels, fields, ...(specification === undefined ? {} : { specification }) };
 }
+
+const shownMissing = 200;
 
 /** What a table would write; nothing is written. */
 export async function previewImport(
   db: Db,
   projectId: number,
-  { csv, mapping }: { csv: string; mapping?: ColumnMapping | undefined },
+  { csv, mapping, specification }: { csv: string; mapping?: ColumnMapping | undefined; specification?: string | undefined },
   parse: Parse = parseHere,
 ): Promise<ImportSummary> {
-  const context = await db.transaction((tx) => contextOf(tx, projectId));
-  const { findings, rows, mapping: chosen, ...summary } = await parseSummary(parse, { csv, mapping, context });
+  const { known, ...context } = await db.transaction(async (tx) => ({
+    ...(await contextOf(tx, projectId, specification)),
+    known: mapping ? undefined : await importMapping(tx, projectId, csv),
+  }));
+  const { findings, rows, missing, mapping: chosen, ...summary } = await parseSummary(parse, { csv, mapping: mapping ?? known, context });
   return {
     ...summary,
     columns: [...summary.columns],
+    missing: missing.length,
+    missingKeys: missing.slice(0, shownMissing),
     mapping: { ...chosen } as Record<string, string>,
     findings: findings.map((finding) => ({ ...finding })),
-    rows: rows.map(({ key, status, parents, content: { title, level, method } }) => ({
+    rows: rows.map(({ key, status, parents, differences, content: { title, level, method } }) => ({
       key,
       status,
       parents: [...parents],
+      differences: differences.map((difference) => ({ ...difference })),
       content: { title, level, method },
     })),
   };
@@ -107,62 +125,64 @@ export interface Imported {
   readonly written: number;
   readonly changed: number;
   readonly same: number;
+  readonly retired: number;
+  /** The act that can be taken back as one; null where nothing was written. */
+  readonly bulk: number | null;
 }
 
 /** What the project has already under the keys of a table. */
-async function existing(tx: Tx, projectId: number): Promise<Map<string, ExistingRequirement | null>> {
+async function existing(tx: Tx, projectId: number) {
   const found = new Map<string, ExistingRequirement | null>(
     (await tx.select({ key: records.key }).from(records).where(eq(records.projectId, projectId))).map(({ key }) => [key, null]),
   );
-  for (const { record, row, under, parents } of await wholeRequirements(tx, projectId, undefined))
-    found.set(record.key, { content: contentOf({ record, row }), parents, under, own: record.own });
-  return found;
+  const revisions = new Map<string, number>();
+  for (const { record, row, details, specification, under, parents } of await wholeRequirements(tx, projectId, undefined)) {
+    revisions.set(record.key, record.revision);
+    found.set(record.key, {
+      content: contentOf({ record, row, details }),
+      parents,
+      under,
+      own: record.own,
+      specification,
+      retired: record.retiredAt !== null,
+    });
+  }
+  return { found, revisions };
 }
 
-async function wholeRequirements(tx: Db | Tx, projectId: number, specificationId: number | undefined) {
-  const under = alias(records, 'under_record');
-  const rows = await tx
-    .select({ record: records, row: requirements, under: under.key })
-    .from(requirements)
-    .innerJoin(records, eq(records.id, requirements.id))
-    .leftJoin(under, eq(under.id, requirements.underId))
-    .where(
-      and(
-        eq(requirements.projectId, projectId),
-        ...(specificationId === undefined ? [] : [eq(requirements.specificationId, specificationId)]),
-      ),
-    )
-    .orderBy(asc(requirements.position));
-  const parents = groupBy(
-    await tx
-      .select({ from: traces.fromId, to: records.key })
-      .from(traces)
-      .innerJoin(records, eq(records.id, traces.toId))
-      .where(and(eq(traces.projectId, projectId), eq(traces.kind, 'parent'), isNull(traces.removedAt))),
-    (t) => t.from,
-    (t) => t.to,
-  );
-  return rows.map((r) => ({ ...r, parents: [...(parents.get(r.record.id) ?? [])].sort(compareKeys) }));
+export interface ImportInput {
+  readonly specification: string;
+  readonly fileName: string;
+  readonly csv: string;
+  readonly mapping: ColumnMapping;
+  /** What becomes of what the specification has and the table does not name. */
+  readonly missing?: 'leave' | 'retire';
 }
 
-/** Writes a requirements table, all rows or none; the same rules as the preview. What is there already becomes a new revision where it differs. */
-export function importRequirements(
-  db: Db,
-  actor: Actor,
-  input: { specification: string; fileName: string; csv: string; mapping: ColumnMapping },
-  parse: Parse = parseHere,
-): Promise<Imported> {
+/**
+ * Writes a requirements table, all rows or none; the same rules as the preview. What is there already becomes a new revision where it
+ * differs; what the table does not name is left alone or retired. All of it can be taken back as one.
+ */
+export function importRequirements(db: Db, actor: Actor, input: ImportInput, parse: Parse = parseHere): Promise<Imported> {
   return write(db, actor, async (w) => {
     const { projectId } = actor;
     const specification = await lockSpecification(w, input.specification);
-    const preview = await parseTable(parse, { csv: input.csv, mapping: input.mapping, context: await contextOf(w.tx, projectId) });
+    const context = await contextOf(w.tx, projectId, specification.record.key);
+    const preview = await parseTable(parse, { csv: input.csv, mapping: input.mapping, context });
     const errors = preview.findings.filter((finding) => finding.severity === 'error');
     if (errors.length) throw new Refusal('importErrors', { findings: [...errors] });
     if (!preview.rows.length) throw new Refusal('importErrors', { detail: 'The table has no rows.' });
     const fresh = preview.rows.filter((row) => row.status === 'new');
     const changed = preview.rows.filter((row) => row.status === 'changed');
-    const answer = { written: fresh.length, changed: changed.length, same: preview.rows.length - fresh.length - changed.length };
-    if (!fresh.length && !changed.length) return answer;
+    const gone = input.missing === 'retire' ? preview.missing : [];
+    const answer = {
+      written: fresh.length,
+      changed: changed.length,
+      same: preview.rows.length - fresh.length - changed.length,
+      retired: gone.length,
+    };
+    await keepMapping(w, preview.columns, input.mapping);
+    if (!fresh.length && !changed.length && !gone.length) return { ...answer, bulk: null };
     w.log({
       action: 'requirements imported',
       kind: 'specification',
@@ -171,13 +191,52 @@ export function importRequirements(
     });
     const rules = await ownRules(w, 'requirement');
     await insertNew(w, specification.id, fresh, rules);
-    for (const row of changed) await reviseImported(w, row, rules);
-    return answer;
+    for (const row of changed) await reviseImported(w, row, rules, 'The imported table says so.');
+    for (const key of gone)
+      await retireIn(w, await lockRecord(w, 'requirement', key), true, `The imported table ${input.fileName} does not name it.`);
+    const now = await recordsByKey(w.tx, projectId, [...[...fresh, ...changed].map(({ key }) => key), ...gone]);
+    const done = (key: string, words: string, undo: BulkAct): DoneItem[] => {
+      const record = now.get(key);
+      return record ? [{ record, words, undo }] : [];
+    };
+    const bulk = await noteBulk(w, { act: 'import', fileName: input.fileName }, `Import of ${input.fileName}`, [
+      ...fresh.flatMap(({ key }) => done(key, 'new', { act: 'retire' })),
+      ...changed.flatMap(({ key }) => {
+        const before = context.existing.get(key);
+        const revision = context.revisions.get(key) ?? 1;
+        return done(key, 'changed', { act: 'revert', revision, under: before?.under ?? null, parents: [...(before?.parents ?? [])] });
+      }),
+      ...gone.flatMap((key) => done(key, 'retired', { act: 'restore' })),
+    ]);
+    return { ...answer, bulk };
   });
 }
 
+/** The mapping with which the last table of the same headings was written, as far as its own fields are still there. */
+async function importMapping(tx: Tx, projectId: number, csv: string): Promise<ColumnMapping | undefined> {
+  const [row] = await tx
+    .select({ mapping: importMappings.mapping })
+    .from(importMappings)
+    .where(and(eq(importMappings.projectId, projectId), eq(importMappings.heading, headingHash(tableColumns(csv)))));
+  if (!row) return undefined;
+  const fields = new Set((await listFields(tx, projectId)).filter((field) => !field.retired).map(({ id }) => `own:${id}`));
+  return Object.fromEntries(Object.entries(row.mapping).filter(([name]) => !name.startsWith('own:') || fields.has(name)));
+}
+
+const headingHash = (columns: readonly string[]): string => sha256Hex(canonicalJson([...columns].sort()));
+
+/** Which column of which headings held what: remembered for the next table of the same headings. */
+async function keepMapping(w: Writing, columns: readonly string[], mapping: ColumnMapping): Promise<void> {
+  const heading = headingHash(columns);
+  const values = { mapping: { ...mapping } as Record<string, string>, by: w.actor.login, at: w.at };
+  await w.tx
+    .insert(importMappings)
+    .values({ projectId: w.actor.projectId, heading, ...values })
+    .onDuplicateKeyUpdate({ set: values });
+}
+
 /** Own values of a row, checked by the fields' own rules; a refusal names the row. */
-async function ownOf(rules: OwnChange, row: ImportedRequirement): Promise<Record<string, OwnValue>> {
+async function ownOf(rules: OwnChange, row: Pick<ImportedRequirement, 'row' | 'own'>): Promise<Record<string, OwnValue>> {
   try {
     return await rules({}, row.own as Record<string, OwnValue>);
   } catch (error) {
@@ -258,6 +317,7 @@ export async function insertNew(
   );
   w.wrote(recordRows, ...all);
   w.wrote(requirementRows, ...all);
+  await putDetails(w, new Map(rows.map((row) => [ids.get(row.key) ?? 0, row.content])));
   const titles = new Map(rows.map((row) => [row.key, row.content.title]));
   const made = (key: string): End => ({
     id: ids.get(key) ?? 0,
@@ -274,15 +334,20 @@ export async function insertNew(
   );
 }
 
-/** Brings a requirement that is there to what the table says: content, own fields, place and parents, each as the single act does it. */
-async function reviseImported(w: Writing, row: ImportedRequirement, rules: OwnChange): Promise<void> {
+/** Brings a requirement that is there to what is given: content, own fields, place and parents, each as the single act does it. */
+export async function reviseImported(
+  w: Writing,
+  row: Pick<ImportedRequirement, 'row' | 'key' | 'parents' | 'under' | 'content' | 'own'>,
+  rules: OwnChange,
+  reason: string,
+): Promise<void> {
   const { projectId } = w.actor;
   await lockRecord(w, 'requirement', row.key);
   const stored = await needRequirement(w.tx, projectId, row.key);
   const before = contentOf(stored);
   // A table holds words: where they are the same, the layout stays.
   const layout = before.html && before.text === row.content.text ? { html: before.html } : {};
-  await reviseRequirement(w, stored, { ...row.content, ...layout }, 'The imported table says so.');
+  await reviseRequirement(w, stored, { ...layout, ...row.content }, reason);
   const now = await needRequirement(w.tx, projectId, row.key);
   const own = await ownOf(rules, row);
   const change: Record<string, OwnValue> = {
@@ -298,8 +363,7 @@ async function reviseImported(w: Writing, row: ImportedRequirement, rules: OwnCh
     .from(traces)
     .innerJoin(records, eq(records.id, traces.toId))
     .where(and(eq(traces.fromId, now.record.id), eq(traces.kind, 'parent'), isNull(traces.removedAt)));
-  for (const trace of standing)
-    if (!row.parents.includes(trace.key)) await removeTraceIn(w, trace.id, 'The imported table does not name it.');
+  for (const trace of standing) if (!row.parents.includes(trace.key)) await removeTraceIn(w, trace.id, reason);
   const has = new Set(standing.map((trace) => trace.key));
   const added = row.parents.filter((key) => !has.has(key));
   if (!added.length) return;
@@ -315,83 +379,28 @@ async function reviseImported(w: Writing, row: ImportedRequirement, rules: OwnCh
   );
 }
 
-const columns = [
-  'key',
-  'kind',
-  'under',
-  'title',
-  'text',
-  'rationale',
-  'level',
-  'method',
-  'parent',
-  'top level',
-  'derived',
-  'not in code',
-  'state',
-  'revision',
-];
-
-const cellOf = (value: OwnValue | undefined): string | number =>
-  value === undefined || value === null
-    ? ''
-    : Array.isArray(value)
-      ? value.join('; ')
-      : typeof value === 'boolean'
-        ? value
-          ? 'yes'
-          : 'no'
-        : value;
-
-/** The requirements of a specification (or of all) as a CSV table; imported again it changes nothing. */
-export async function exportRequirements(db: Db, projectId: number, specification: string | undefined): Promise<string> {
-  const specificationId = specification ? (await needSpecification(db, projectId, specification)).id : undefined;
-  const rows = await wholeRequirements(db, projectId, specificationId);
-  const fields = (await listFields(db, projectId)).filter((field) => field.kind === 'requirement' && !field.retired);
-  return writeCsv(
-    [...columns, ...fields.map((field) => field.name)],
-    rows
-      .sort((a, b) => compareKeys(a.record.key, b.record.key))
-      .map(({ record, row: r, under, parents }) => [
-        record.key,
-        r.kind,
-        under,
-        record.title,
-        r.text,
-        r.rationale,
-        r.level,
-        r.method,
-        parents.join('; '),
-        r.topLevel ? 'yes' : '',
-        r.derived ? 'yes' : '',
-        r.notInCode ? r.notInCodeRationale || 'yes' : '',
-        record.state,
-        record.revision,
-        ...fields.map((field) => cellOf(record.own[String(field.id)])),
-      ]),
-  );
-}
-
-/** A specification as ReqIF, written while it is read: what comes back is recognised by its keys. */
-export async function exportReqif(db: Db, projectId: number, key: string): Promise<Generator<string>> {
-  const { record, id } = await needSpecification(db, projectId, key);
-  const { levels } = await profileOf(db, projectId);
-  const rows = await wholeRequirements(db, projectId, id);
-  return writeReqif({
-    title: record.title,
-    key: record.key,
-    createdAt: record.updatedAt,
-    levels,
-    rows: inReadingOrder(
-      rows.map(({ record: r, row, under, parents }) => ({
-        key: r.key,
-        under,
-        content: contentOf({ record: r, row }),
-        state: r.state,
-        revision: r.revision,
-        updatedAt: r.updatedAt,
-        parents,
-      })),
-    ),
-  });
+/** Brings back what a revision of a requirement said, with its place and parents of then: what an import changed is taken back so. */
+export async function revertRequirement(
+  w: Writing,
+  stored: StoredRequirement,
+  { revision, under, parents }: Extract<BulkAct, { act: 'revert' }>,
+  reason: string,
+): Promise<BulkDone> {
+  const { record } = stored;
+  const [then] = await w.tx
+    .select({ snapshot: revisions.snapshot })
+    .from(revisions)
+    .where(and(eq(revisions.recordId, record.id), lte(revisions.revision, revision)))
+    .orderBy(desc(revisions.seq))
+    .limit(1);
+  if (!then) throw new Refusal('notFound', { detail: `${record.key} has no revision ${revision}.` });
+  const { own, ...content } = then.snapshot as unknown as RequirementContent & { own?: ImportedRequirement['own'] };
+  const place = await placeOf(w, stored);
+  const standing = (await tracedTo(w.tx, 'parent', [record.id])).map(({ key }) => key);
+  const rules = await ownRules(w, 'requirement');
+  await reviseImported(w, { row: 0, key: record.key, content: asKept(content), own: own ?? {}, under, parents }, rules, reason);
+  return {
+    words: `as revision ${revision} said`,
+    undo: { act: 'revert', revision: record.revision, under: place.under, parents: standing },
+  };
 }

@@ -1,6 +1,6 @@
 import type { RequirementDetail, Specification } from '@contract/specify';
-import { isKey, type Role } from '@core/base';
-import { approvalFaults, requirementFormat, type RequirementContent } from '@core/specify';
+import { canonicalJson, isKey, type Role } from '@core/base';
+import { approvalFaults, detailsOf, requirementFormat, saidDetails, type RequirementContent, type RequirementDetails } from '@core/specify';
 import { policiesOf } from '@core/prove';
 import { and, asc, count, eq, inArray, isNull, sql } from 'drizzle-orm';
 import {
@@ -39,13 +39,15 @@ import {
   contentOf,
   needRequirement,
   lockSpecification,
+  detailRows,
   requirementDetail,
   requirementHash,
   requirementRows,
   siblingsOf,
+  wholeRequirement,
   type StoredRequirement,
 } from './store';
-import { requirements, specifications } from './tables';
+import { requirementDetails, requirements, specifications } from './tables';
 
 export const specificationRows = account({
   name: 'specifications',
@@ -98,11 +100,45 @@ export interface NewRequirement {
   readonly content: RequirementContent;
 }
 
-export const searchable = ({ text, rationale }: RequirementContent): string => `${text} ${rationale}`;
+export function searchable({ text, rationale, ...more }: RequirementContent): string {
+  const { criteria, source, tags } = detailsOf(more);
+  return [text, rationale, source, ...criteria, ...tags].filter((words, i) => i < 2 || words).join(' ');
+}
+
+/** What a requirement says beside its details. */
+function withoutDetails(content: RequirementContent): Omit<RequirementContent, keyof RequirementDetails> {
+  const { criteria: _, source: __, risk: ___, priority: ____, tags: _____, ...rest } = content;
+  return rest;
+}
 
 /** The columns of a requirement's own table that its content fills. */
-export function contentColumns({ title: _, ...content }: RequirementContent) {
-  return { ...content, html: content.html ?? paragraphs(content.text) };
+export function contentColumns(content: RequirementContent) {
+  const { title: _, ...columns } = withoutDetails(content);
+  return { ...columns, html: content.html ?? paragraphs(content.text) };
+}
+
+/** A content as it is kept: without details that say nothing. */
+export const asKept = (content: RequirementContent): RequirementContent => ({ ...withoutDetails(content), ...saidDetails(content) });
+
+/** Writes what requirements have beside their texts: of those that have something, and of those that had. */
+export async function putDetails(w: Writing, contents: ReadonlyMap<number, RequirementContent>, had: ReadonlySet<number> = new Set()) {
+  const rows = [...contents].flatMap(([id, content]) =>
+    had.has(id) || Object.keys(saidDetails(content)).length ? [{ id, projectId: w.actor.projectId, ...detailsOf(content) }] : [],
+  );
+  for (let at = 0; at < rows.length; at += 500)
+    await w.tx
+      .insert(requirementDetails)
+      .values(rows.slice(at, at + 500))
+      .onDuplicateKeyUpdate({
+        set: {
+          criteria: sql`values(criteria)`,
+          source: sql`values(source)`,
+          risk: sql`values(risk)`,
+          priority: sql`values(priority)`,
+          tags: sql`values(tags)`,
+        },
+      });
+  w.wrote(detailRows, ...rows.map(({ id }) => id));
 }
 
 /** What code names a requirement's key before the requirement is there: from now on it is traced to it. */
@@ -115,7 +151,7 @@ export async function adoptCode(w: Writing, ids: ReadonlyMap<string, number>): P
 }
 
 export async function addRequirement(db: Db, actor: Actor, input: NewRequirement): Promise<RequirementDetail> {
-  const content = await readWritten(actor, input.content);
+  const content = asKept(await readWritten(actor, input.content));
   const key = await write(db, actor, async (w) => (await addRequirementIn(w, { ...input, content })).key);
   return requirementDetail(db, actor.projectId, key);
 }
@@ -166,6 +202,7 @@ export async function addRequirementIn(
   w.snapshot({ recordId: id, revision: 1, state: 'draft', snapshot: { ...input.content, ...(Object.keys(own).length ? { own } : {}) } });
   w.wrote(recordRows, id);
   w.wrote(requirementRows, id);
+  await putDetails(w, new Map([[id, input.content]]));
   if (input.parent !== null) {
     const parent = await needRequirement(w.tx, projectId, input.parent);
     await insertTraces(w, 'parent', [
@@ -178,8 +215,7 @@ export async function addRequirementIn(
 async function lockRequirement(w: Writing, key: string, basedOn: number): Promise<StoredRequirement> {
   const record = await lockRecord(w, 'requirement', key);
   await refuseStale(record, basedOn, () => requirementDetail(w.tx, w.actor.projectId, record.key));
-  const [row] = await w.tx.select().from(requirements).where(eq(requirements.id, record.id));
-  return { record, row };
+  return wholeRequirement(w.tx, record);
 }
 
 /** Saves a new revision. A revision saved by somebody else in between is a conflict, answered with the stored version. */
@@ -191,7 +227,7 @@ export async function saveRequirement(
   content: RequirementContent,
   reason = '',
 ): Promise<RequirementDetail> {
-  const written = await readWritten(actor, content);
+  const written = asKept(await readWritten(actor, content));
   await write(db, actor, async (w) => reviseRequirement(w, await lockRequirement(w, key, basedOn), written, reason));
   return requirementDetail(db, actor.projectId, key);
 }
@@ -201,7 +237,7 @@ export async function reviseRequirement(w: Writing, stored: StoredRequirement, c
   needTitle(content);
   const { record } = stored;
   const before = contentOf(stored);
-  if (JSON.stringify(before) === JSON.stringify(content)) return;
+  if (canonicalJson({ ...before }) === canonicalJson({ ...content })) return;
   refuseRetired(record);
   await needReasonOfChange(w, record, reason);
   const revision = record.revision + 1;
@@ -218,6 +254,7 @@ export async function reviseRequirement(w: Writing, stored: StoredRequirement, c
   w.snapshot({ recordId: record.id, revision, state: 'draft', snapshot: { ...content, own: record.own }, reason });
   w.wrote(recordRows, record.id);
   w.wrote(requirementRows, record.id);
+  await putDetails(w, new Map([[record.id, content]]), new Set(stored.details ? [record.id] : []));
 }
 
 async function refuseIncomplete(w: Writing, stored: StoredRequirement, state: string): Promise<void> {

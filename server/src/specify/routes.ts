@@ -2,11 +2,29 @@ import * as base from '@contract/base';
 import * as contract from '@contract/specify';
 import type { FastifyInstance } from 'fastify';
 import { Readable } from 'node:stream';
-import { addTrace, callerOf, confirmTrace, listPage, Refusal, removeTrace, serve, serveExport, uploads, type AppContext } from '../base';
+import {
+  addTrace,
+  addTraces,
+  callerOf,
+  confirmTrace,
+  confirmTraces,
+  listPage,
+  Refusal,
+  removeTrace,
+  removeTraces,
+  serve,
+  serveExport,
+  uploads,
+  type AppContext,
+  type Tx,
+} from '../base';
+import { z } from 'zod';
+import { documentFormats, specificationDocument } from './document';
 import { baselineRoutes } from './baseline-routes';
 import { gapRoutes, matrixRoutes } from './trace-routes';
 import { branchesOf } from './branches';
-import { exportReqif, exportRequirements, importRequirements, previewImport } from './import';
+import { exportReqif, exportRequirements } from './exports';
+import { importRequirements, previewImport } from './import';
 import {
   addRequirement,
   addSpecification,
@@ -22,7 +40,16 @@ import { addReview, answerReview, closeReview, reviewDetail, signReview } from '
 import { reviewList, reviewsById } from './review-rows';
 import { placeRequirement } from './place';
 import { dismissFinding, endDismissal, reportWording, saveWording, wordingOf } from './wording';
+import { proposals } from './propose';
+import { listSuspects } from './suspects';
 import { needSpecification, requirementDetail, requirementList, requirementsById } from './store';
+
+const documentQuery = z.object({
+  format: z.enum(documentFormats).default('docx'),
+  under: z.string().max(60).optional(),
+  traces: z.enum(['0', '1']).default('1'),
+  history: z.enum(['0', '1']).default('0'),
+});
 
 export function specifyRoutes(app: FastifyInstance, context: AppContext): void {
   const { db } = context.database;
@@ -97,10 +124,16 @@ export function specifyRoutes(app: FastifyInstance, context: AppContext): void {
     await endDismissal(db, actor, params.key, params.id);
     return { ok: true as const };
   });
+  const ownAllowed = (projectId: number) => (ids: readonly number[], tx: Tx) => ownWorkAllowed(tx, projectId, ids);
   serve(app, context, base.addTrace, ({ actor, body }) => addTrace(db, actor, body));
   serve(app, context, base.confirmTrace, ({ actor, params, body }) =>
-    confirmTrace(db, actor, params.id, body, (ids, tx) => ownWorkAllowed(tx, actor.projectId, ids)),
+    confirmTrace(db, actor, params.id, body, ownAllowed(actor.projectId)),
   );
+  serve(app, context, base.addTraces, ({ actor, body }) => addTraces(db, actor, body));
+  serve(app, context, base.confirmTraces, ({ actor, body }) => confirmTraces(db, actor, body, ownAllowed(actor.projectId)));
+  serve(app, context, base.removeTraces, ({ actor, body }) => removeTraces(db, actor, body));
+  serve(app, context, base.listSuspects, ({ membership, query }) => listSuspects(db, membership.projectId, query));
+  serve(app, context, contract.listProposals, ({ membership, query }) => proposals(db, membership.projectId, query, context.parse));
   serve(app, context, base.removeTrace, ({ actor, params, query }) => removeTrace(db, actor, params.id, query.reason));
   serve(app, context, contract.addOutline, ({ actor, params, body }) => addOutline(db, actor, params.key, body));
   serve(app, context, contract.readWorkbook, async ({ request, query }) => {
@@ -120,6 +153,24 @@ export function specifyRoutes(app: FastifyInstance, context: AppContext): void {
         .type('text/csv; charset=utf-8')
         .header('content-disposition', `attachment; filename="requirements-${membership.slug}.csv"`)
         .send(csv);
+    },
+  );
+  app.get<{ Params: { project: string; key: string }; Querystring: z.output<typeof documentQuery> }>(
+    '/api/projects/:project/specifications/:key/document',
+    {
+      config: { may: 'member' },
+      schema: {
+        summary: 'A specification or a branch of it as DOCX, PDF, HTML or Markdown',
+        tags: ['Specify'],
+        querystring: documentQuery,
+      },
+    },
+    async (request, reply) => {
+      const { membership } = callerOf(request);
+      const { format, under, traces, history } = request.query;
+      const asked = { format, under, traces: traces === '1', history: history === '1', at: new Date() };
+      const { type, name, body } = await specificationDocument(db, membership.projectId, request.params.key, asked);
+      return reply.type(type).header('content-disposition', `attachment; filename="${name}"`).send(body);
     },
   );
   app.get<{ Params: { project: string; key: string } }>(

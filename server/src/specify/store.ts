@@ -1,6 +1,6 @@
 import type { Requirement, RequirementDetail } from '@contract/specify';
 import { compareKeys, groupBy, textHash } from '@core/base';
-import { requirementText, type RequirementContent, type RequirementState } from '@core/specify';
+import { requirementText, saidDetails, type RequirementContent, type RequirementState } from '@core/specify';
 import { and, asc, eq, inArray, isNull, sql } from 'drizzle-orm';
 import { alias } from 'drizzle-orm/mysql-core';
 import {
@@ -22,7 +22,7 @@ import {
   type Tx,
   type Writing,
 } from '../base';
-import { requirements, specifications } from './tables';
+import { requirementDetails, requirements, specifications } from './tables';
 import { dismissalsOf } from './wording';
 
 export const requirementRows = account({
@@ -47,16 +47,32 @@ export const requirementRows = account({
   ],
 });
 
+export const detailRows = account({
+  name: 'requirement_details',
+  table: requirementDetails,
+  id: requirementDetails.id,
+  project: requirementDetails.projectId,
+  columns: [
+    ['criteria', requirementDetails.criteria],
+    ['source', requirementDetails.source],
+    ['risk', requirementDetails.risk],
+    ['priority', requirementDetails.priority],
+    ['tags', requirementDetails.tags],
+  ],
+});
+
 /** A requirement whole: its record and what its kind has. */
 export interface StoredRequirement {
   readonly record: StoredRecord;
   readonly row: typeof requirements.$inferSelect;
+  readonly details: typeof requirementDetails.$inferSelect | null;
 }
 
-export function contentOf({ record, row }: StoredRequirement): RequirementContent {
+export function contentOf({ record, row, details }: StoredRequirement): RequirementContent {
   const { kind, text, rationale, level, method, topLevel, derived, notInCode, notInCodeRationale } = row;
   const laidOut = row.html !== paragraphs(text) ? { html: row.html } : {};
-  return { kind, title: record.title, text, ...laidOut, rationale, level, method, topLevel, derived, notInCode, notInCodeRationale };
+  const plain = { kind, title: record.title, text, ...laidOut, rationale, level, method, topLevel, derived, notInCode, notInCodeRationale };
+  return { ...plain, ...saidDetails(details ?? {}) };
 }
 
 /** What an approval of the present revision is bound to. */
@@ -64,9 +80,17 @@ export const requirementHash = (stored: StoredRequirement): string =>
   textHash(requirementText(stored.record.key, stored.record.revision, contentOf(stored)));
 
 export async function needRequirement(db: Db | Tx, projectId: number, key: string): Promise<StoredRequirement> {
-  const record = await needRecord(db, projectId, 'requirement', key);
-  const [row] = await db.select().from(requirements).where(eq(requirements.id, record.id));
-  return { record, row };
+  return wholeRequirement(db, await needRecord(db, projectId, 'requirement', key));
+}
+
+/** What belongs to a requirement's record. */
+export async function wholeRequirement(db: Db | Tx, record: StoredRecord): Promise<StoredRequirement> {
+  const [{ row, details }] = await db
+    .select({ row: requirements, details: requirementDetails })
+    .from(requirements)
+    .leftJoin(requirementDetails, eq(requirementDetails.id, requirements.id))
+    .where(eq(requirements.id, record.id));
+  return { record, row, details };
 }
 
 const specificationRecord = alias(records, 'specification_record');
@@ -76,9 +100,16 @@ const underRecord = alias(records, 'under_record');
 export async function requirementsById(db: Db | Tx, ids: readonly number[]): Promise<(Requirement & { id: number })[]> {
   if (!ids.length) return [];
   const rows = await db
-    .select({ record: records, row: requirements, specification: specificationRecord.key, under: underRecord.key })
+    .select({
+      record: records,
+      row: requirements,
+      details: requirementDetails,
+      specification: specificationRecord.key,
+      under: underRecord.key,
+    })
     .from(requirements)
     .innerJoin(records, eq(records.id, requirements.id))
+    .leftJoin(requirementDetails, eq(requirementDetails.id, requirements.id))
     .innerJoin(specificationRecord, eq(specificationRecord.id, requirements.specificationId))
     .leftJoin(underRecord, eq(underRecord.id, requirements.underId))
     .where(inArray(requirements.id, [...ids]));
@@ -91,9 +122,9 @@ export async function requirementsById(db: Db | Tx, ids: readonly number[]): Pro
     (t) => t.from,
     (t) => t.to,
   );
-  return rows.map(({ record, row, specification, under }) => ({
+  return rows.map(({ record, row, details, specification, under }) => ({
     derivedFrom: [...(parents.get(record.id) ?? [])].sort(compareKeys),
-    ...contentOf({ record, row }),
+    ...contentOf({ record, row, details }),
     id: record.id,
     key: record.key,
     specification,
@@ -110,7 +141,7 @@ export async function requirementsById(db: Db | Tx, ids: readonly number[]): Pro
 /** How requirements are asked for in lists. */
 export function requirementList(projectId: number, specificationId: number | undefined): ListSource {
   return {
-    from: sql`from ${records} join ${requirements} on ${requirements.id} = ${records.id} join ${records} sr on sr.id = ${requirements.specificationId}`,
+    from: sql`from ${records} join ${requirements} on ${requirements.id} = ${records.id} join ${records} sr on sr.id = ${requirements.specificationId} left join ${requirementDetails} on ${requirementDetails.id} = ${requirements.id}`,
     fields: {
       ...recordFields,
       kind: { value: requirements.kind, type: 'text' },
@@ -119,6 +150,10 @@ export function requirementList(projectId: number, specificationId: number | und
       derived: { value: requirements.derived, type: 'yesNo' },
       topLevel: { value: requirements.topLevel, type: 'yesNo' },
       notInCode: { value: requirements.notInCode, type: 'yesNo' },
+      source: { value: sql`ifnull(${requirementDetails.source}, '')`, type: 'text' },
+      risk: { value: sql`ifnull(${requirementDetails.risk}, '')`, type: 'text' },
+      priority: { value: sql`ifnull(${requirementDetails.priority}, '')`, type: 'text' },
+      tags: { value: sql`ifnull(${requirementDetails.tags}, '[]')`, type: 'text', list: sql`${requirementDetails.tags}` },
       specification: { value: sql`sr.record_key`, type: 'text' },
       position: { value: requirements.position, type: 'number' },
       under: {

@@ -13,6 +13,8 @@ export const specifications = mysqlTable(
   (t) => [index('specifications_project').on(t.projectId)],
 );
 
+const projectId = () => ref('project_id').notNull();
+
 /** What a requirement has beside its record. Positions are given under the specification's lock, so that none tie. */
 export const requirements = mysqlTable(
   'requirements',
@@ -38,7 +40,20 @@ export const requirements = mysqlTable(
   (t) => [index('requirements_place').on(t.specificationId, t.underId, t.position), index('requirements_project').on(t.projectId, t.kind)],
 );
 
-const projectId = () => ref('project_id').notNull();
+/** What a requirement has beside its text; a row only where there is something. */
+export const requirementDetails = mysqlTable(
+  'requirement_details',
+  {
+    id: recordId(),
+    projectId: projectId(),
+    criteria: jsonText<readonly string[]>('criteria').notNull(),
+    source: varchar('source', { length: 300 }).notNull(),
+    risk: varchar('risk', { length: 40 }).notNull(),
+    priority: varchar('priority', { length: 40 }).notNull(),
+    tags: jsonText<readonly string[]>('tags').notNull(),
+  },
+  (t) => [index('requirement_details_project').on(t.projectId)],
+);
 
 /** The lists of words by which a project checks its wording; a project without a row goes by the usual ones. */
 export const wordingLists = mysqlTable(
@@ -49,6 +64,21 @@ export const wordingLists = mysqlTable(
     lists: jsonText<WordingLists>('lists').notNull(),
   },
   (t) => [uniqueIndex('wording_lists_project').on(t.projectId)],
+);
+
+/** Which column of a table held what, by its headings: offered again for the next table that has the same. */
+export const importMappings = mysqlTable(
+  'import_mappings',
+  {
+    id: rowId(),
+    projectId: projectId().references(() => projects.id),
+    /** The hash of the headings, in their order by name. */
+    heading: hashColumn('heading').notNull(),
+    mapping: jsonText<Readonly<Record<string, string>>>('mapping').notNull(),
+    by: varchar('by_login', { length: 60 }).notNull(),
+    at: moment('at').notNull(),
+  },
+  (t) => [uniqueIndex('import_mappings_heading').on(t.projectId, t.heading)],
 );
 
 /** Findings of wording that somebody let stand. */

@@ -32,6 +32,8 @@ export * from './record/traces';
 export * from './rich/html';
 export * from './rich/rich-box';
 export * from './rich/rich-text';
+export type { PictureEdge, PictureNode } from './graph/folding';
+export * from './graph/graph-box';
 export * from './bulk/state';
 export * from './bulk/bulk-panel';
 export * from './bulk/choices';

@@ -6,7 +6,7 @@ interface KeyCommand {
   readonly place: KeyPlace;
   readonly usual: string;
 }
-export const keyPlaces = ['Everywhere', 'Lists', 'Record', 'Bench', 'Steps of a case'] as const;
+export const keyPlaces = ['Everywhere', 'Lists', 'Record', 'Bench', 'Steps of a case', 'Suspect traces'] as const;
 export type KeyPlace = (typeof keyPlaces)[number];
 
 const at = (place: KeyPlace, usual: string, words: string): KeyCommand => ({ place, usual, words });
@@ -40,6 +40,11 @@ export const keyCommands = {
   raise: at('Bench', 'R', 'raise a problem report'),
   stepUp: at('Steps of a case', 'Alt+ArrowUp', 'move the step up'),
   stepDown: at('Steps of a case', 'Alt+ArrowDown', 'move the step down'),
+  traceNext: at('Suspect traces', 'J', 'the next trace in doubt'),
+  traceBefore: at('Suspect traces', 'K', 'the one before'),
+  traceChoose: at('Suspect traces', 'X', 'choose it'),
+  traceConfirm: at('Suspect traces', 'C', 'confirm what is chosen, or the one that is shown'),
+  traceBreak: at('Suspect traces', 'B', 'break it'),
   stepBelow: at('Steps of a case', 'Ctrl+Enter', 'a new step below'),
 } as const satisfies Record<string, KeyCommand>;
 export type KeyName = keyof typeof keyCommands;

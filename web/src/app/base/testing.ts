@@ -192,6 +192,14 @@ export class Mounted<T> {
     this.fixture.detectChanges();
   }
 
+  /** Waits for what is loaded or laid out off the page's thread, three seconds at most. */
+  async until(there: () => unknown): Promise<void> {
+    for (let i = 0; i < 100 && !there(); i++) {
+      await new Promise((resolve) => setTimeout(resolve, 30));
+      await this.settled();
+    }
+  }
+
   text(): string {
     return (this.element.textContent ?? '').replace(/\s+/g, ' ').trim();
   }
@@ -240,10 +248,7 @@ export class Mounted<T> {
   /** Writes into a box for a text with its layout, once its editor was loaded: the editor sees what changes in it. */
   async writeRich(label: string, text: string): Promise<void> {
     const box = () => this.all(`.ql-editor[aria-label="${label}"]`).at(0);
-    for (let i = 0; i < 100 && !box(); i++) {
-      await new Promise((resolve) => setTimeout(resolve, 30));
-      await this.settled();
-    }
+    await this.until(box);
     const paragraph = document.createElement('p');
     paragraph.textContent = text;
     box()?.replaceChildren(paragraph);

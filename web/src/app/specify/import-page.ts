@@ -5,8 +5,9 @@ import { MatProgressBarModule } from '@angular/material/progress-bar';
 import { Router } from '@angular/router';
 import type { ImportSummary } from '@contract/specify';
 import { decodeText, importFields, readReqif, type ImportField } from '@core/specify';
+import { EarlierImports } from './earlier-imports';
 import { firstReqif } from './reqif-archive';
-import { firstMissing, Icon, Needs, onAction, onChanged, ProblemNote, selectRequest, useKnownFields, useProject } from '../base';
+import { firstMissing, Icon, Needs, onAction, onChanged, ProblemNote, selectRequest, useKnownFields, useProject, WordsDiff } from '../base';
 import { specifyCommands, specifyFeature } from './state';
 
 const fieldWords: Record<ImportField, string> = {
@@ -18,16 +19,23 @@ const fieldWords: Record<ImportField, string> = {
   method: 'Verification method',
   parent: 'Parent',
   under: 'Heading it stands under',
+  numbering: 'Number of its place, as in 1.2.3',
+  depth: 'Depth: a number, or blanks before its words',
   kind: 'Kind',
   topLevel: 'Top level (yes or no)',
   derived: 'Derived (yes or no)',
   notInCode: 'Why not in code',
+  criteria: 'Acceptance criteria, one a line',
+  source: 'Source',
+  risk: 'Risk',
+  priority: 'Priority',
+  tags: 'Tags',
 };
 
 /** Import of a requirements table: the columns are mapped, every row is checked first, and all rows are written or none. */
 @Component({
   selector: 'cp-import-page',
-  imports: [FormsModule, MatButtonModule, MatProgressBarModule, Icon, ProblemNote, Needs],
+  imports: [EarlierImports, FormsModule, MatButtonModule, MatProgressBarModule, Icon, ProblemNote, Needs, WordsDiff],
   changeDetection: ChangeDetectionStrategy.OnPush,
   template: `
     <div class="page stack">
@@ -35,7 +43,7 @@ const fieldWords: Record<ImportField, string> = {
         <h1>Import requirements</h1>
         <label class="row into"
           ><span class="second">into</span
-          ><select class="in" name="into" [ngModel]="target()" (ngModelChange)="target.set($event)">
+          ><select class="in" name="into" [ngModel]="target()" (ngModelChange)="retarget($event)">
             @for (s of specifications(); track s.key) {
               <option [value]="s.key">{{ s.title }}</option>
             }
@@ -134,6 +142,20 @@ const fieldWords: Record<ImportField, string> = {
         }
         @if (p.rows.length) {
           <section class="sheet pad stack-s">
+            @if (p.missing) {
+              <fieldset class="row">
+                <legend>
+                  The specification has {{ p.missing === 1 ? 'one requirement' : p.missing + ' requirements' }} that the table does not
+                  name: <span class="key">{{ p.missingKeys.slice(0, 12).join(', ') }}</span>{{ p.missing > 12 ? ' …' : '' }}
+                </legend>
+                <label class="check"
+                  ><input type="radio" name="missing" [checked]="!retires()" (change)="retires.set(false)" /> leave them as they are</label
+                >
+                <label class="check"
+                  ><input type="radio" name="missing" [checked]="retires()" (change)="retires.set(true)" /> retire them</label
+                >
+              </fieldset>
+            }
             <div class="between">
               <h2>{{ p.good }} of {{ p.total }} rows are good: {{ p.new }} new, {{ p.changed }} changed, {{ p.same }} the same</h2>
               <button mat-flat-button type="button" [disabled]="writing().pending > 0" [cpNeeds]="missing" (click)="write()">
@@ -156,7 +178,14 @@ const fieldWords: Record<ImportField, string> = {
                   <tr>
                     <td class="key">{{ r.key }}</td>
                     <td>{{ r.status }}</td>
-                    <td>{{ r.content.title }}</td>
+                    <td>
+                      {{ r.content.title }}
+                      @for (d of r.differences; track d.name) {
+                        <div class="small">
+                          <span class="second">{{ d.name }}:</span> <cp-words-diff [before]="d.before" [after]="d.after" />
+                        </div>
+                      }
+                    </td>
                     <td>{{ r.content.level }}</td>
                     <td>{{ r.content.method }}</td>
                     <td>{{ r.parents.join(', ') }}</td>
@@ -174,6 +203,7 @@ const fieldWords: Record<ImportField, string> = {
           <h2>A table with a heading row</h2>
           <p>Comma, semicolon or tab; UTF-8, UTF-16 or Windows-1252. Nothing is written before you have seen it.</p>
         </div>
+        <cp-earlier-imports />
       }
     </div>
   `,
@@ -213,6 +243,8 @@ export class ImportPage {
   protected readonly encoding = signal('');
   protected readonly unreadable = signal('');
   protected readonly preview = signal<ImportSummary | null>(null);
+  /** Does what the table does not name go out of use? */
+  protected readonly retires = signal(false);
   private csv = '';
   private workbook: File | undefined;
   protected readonly sheets = signal<readonly string[]>([]);
@@ -297,8 +329,18 @@ export class ImportPage {
 
   private check(mapping: Record<string, string> | undefined): void {
     this.store.dispatch(
-      specifyCommands.previewImport.start({ project: this.scope.slug(), csv: this.csv, ...(mapping ? { mapping } : {}) }),
+      specifyCommands.previewImport.start({
+        project: this.scope.slug(),
+        csv: this.csv,
+        specification: this.target(),
+        ...(mapping ? { mapping } : {}),
+      }),
     );
+  }
+
+  protected retarget(key: string): void {
+    this.target.set(key);
+    if (this.csv) this.check(this.preview()?.mapping);
   }
 
   protected map(field: string, column: string): void {
@@ -306,9 +348,10 @@ export class ImportPage {
     this.check(column ? { ...rest, [field]: column } : rest);
   }
 
-  protected writeWords({ new: fresh, changed }: ImportSummary): string {
+  protected writeWords({ new: fresh, changed, missing }: ImportSummary): string {
     const words = [fresh ? `${fresh} new` : '', changed ? `${changed} changed` : ''].filter(Boolean).join(' and ');
-    return words ? `Write ${words}` : 'Nothing differs';
+    const retired = this.retires() && missing ? `retire ${missing}` : '';
+    return [words && `Write ${words}`, retired].filter(Boolean).join(', ') || 'Nothing differs';
   }
 
   protected ownColumn(p: ImportSummary, id: number): string {
@@ -324,7 +367,7 @@ export class ImportPage {
     return firstMissing(
       [!this.target(), 'Say into which specification.'],
       [!!p?.findings.length, 'Something in the file is faulty: mend it first. Nothing is written by halves.'],
-      [p?.same === p?.good, 'Every row is here already as the file has it.'],
+      [p?.same === p?.good && !(this.retires() && p?.missing), 'Every row is here already as the file has it.'],
     );
   };
 
@@ -338,6 +381,7 @@ export class ImportPage {
           fileName: this.fileName(),
           csv: this.csv,
           mapping,
+          missing: this.retires() ? 'retire' : 'leave',
         }),
       );
   }

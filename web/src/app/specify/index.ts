@@ -4,10 +4,13 @@ import { provideState } from '@ngrx/store';
 import { effectsOf } from '../base';
 import { baselineCommands, baselineFeature } from './baselines/state';
 import { gapCommands, gapFeature } from './gaps/state';
+import { impactCommands, impactFeature } from './impact/state';
 import { traceCommands, traceFeature } from './matrix/trace-state';
 import { proofCommands, proofFeature } from './requirement-proof';
 import { reviewCommands, reviewFeature } from './reviews/state';
+import { proposalCommands, proposalFeature } from './proposals/state';
 import { specifyCommands, specifyFeature } from './state';
+import { suspectCommands, suspectFeature } from './suspects/state';
 
 export * from './state';
 
@@ -26,6 +29,9 @@ export const specifyRoutes: Routes = [
       provideState(reviewFeature),
       provideState(traceFeature),
       provideState(gapFeature),
+      provideState(impactFeature),
+      provideState(suspectFeature),
+      provideState(proposalFeature),
       provideEffects(
         effectsOf(specifyCommands),
         effectsOf(proofCommands),
@@ -33,6 +39,9 @@ export const specifyRoutes: Routes = [
         effectsOf(reviewCommands),
         effectsOf(traceCommands),
         effectsOf(gapCommands),
+        effectsOf(impactCommands),
+        effectsOf(suspectCommands),
+        effectsOf(proposalCommands),
       ),
     ],
     children: [
@@ -43,6 +52,17 @@ export const specifyRoutes: Routes = [
       { path: 'reviews', title: 'Reviews · Cord Proof', loadComponent: reviews },
       { path: 'reviews/:key', title: 'Reviews · Cord Proof', loadComponent: reviews },
       { path: 'matrix', title: 'Trace matrix · Cord Proof', loadComponent: () => import('./matrix/matrix-page').then((m) => m.MatrixPage) },
+      { path: 'threads', title: 'Threads · Cord Proof', loadComponent: () => import('./threads/threads-page').then((m) => m.ThreadsPage) },
+      {
+        path: 'suspect',
+        title: 'Suspect traces · Cord Proof',
+        loadComponent: () => import('./suspects/suspects-page').then((m) => m.SuspectsPage),
+      },
+      {
+        path: 'proposed',
+        title: 'Proposed traces · Cord Proof',
+        loadComponent: () => import('./proposals/proposals-page').then((m) => m.ProposalsPage),
+      },
       { path: 'gaps', title: 'Gaps · Cord Proof', loadComponent: () => import('./gaps/gaps-page').then((m) => m.GapsPage) },
       {
         path: 'outline',

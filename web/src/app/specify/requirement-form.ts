@@ -3,13 +3,15 @@ import { FormsModule } from '@angular/forms';
 import { MatButtonModule } from '@angular/material/button';
 import type { Requirement } from '@contract/specify';
 import { type Draft, firstMissing, Needs, RichBox, type RichWritten, useDeviceMemory } from '../base';
+import { ImpactNote } from './impact/impact-note';
 import { WordingNote } from './wording/wording-note';
-import { verificationMethods, type RequirementContent } from '@core/specify';
+import { canonicalJson } from '@core/base';
+import { saidDetails, verificationMethods, type RequirementContent } from '@core/specify';
 
 /** The text of a requirement while it is edited. What is typed is kept on this device until it is saved. */
 @Component({
   selector: 'cp-requirement-form',
-  imports: [FormsModule, MatButtonModule, Needs, RichBox, WordingNote],
+  imports: [FormsModule, ImpactNote, MatButtonModule, Needs, RichBox, WordingNote],
   changeDetection: ChangeDetectionStrategy.OnPush,
   template: `
     <form class="stack" (ngSubmit)="send()" (keydown.control.s)="$event.preventDefault(); send()" (keydown.escape)="cancelled.emit()">
@@ -48,6 +50,24 @@ import { verificationMethods, type RequirementContent } from '@core/specify';
             (ngModelChange)="put({ rationale: $event })"
           ></textarea>
         </label>
+        <label class="field"
+          ><span>Acceptance criteria, one a line</span
+          ><textarea
+            class="in"
+            rows="2"
+            name="criteria"
+            [ngModel]="lines(draft().criteria)"
+            (ngModelChange)="
+              put({
+                criteria:
+                  $event.split(
+                    '
+'
+                  ),
+              })
+            "
+          ></textarea>
+        </label>
         <div class="row">
           <label class="field"
             ><span>Level</span
@@ -67,6 +87,47 @@ import { verificationMethods, type RequirementContent } from '@core/specify';
               }
             </select></label
           >
+        </div>
+        <div class="row">
+          <label class="field wide"
+            ><span>Source</span
+            ><input
+              class="in"
+              name="source"
+              maxlength="300"
+              placeholder="a clause, a hazard, a contract"
+              [ngModel]="draft().source ?? ''"
+              (ngModelChange)="put({ source: $event })"
+          /></label>
+          <label class="field"
+            ><span>Risk</span
+            ><input
+              class="in"
+              name="risk"
+              maxlength="40"
+              list="cp-grades"
+              [ngModel]="draft().risk ?? ''"
+              (ngModelChange)="put({ risk: $event })"
+          /></label>
+          <label class="field"
+            ><span>Priority</span
+            ><input
+              class="in"
+              name="priority"
+              maxlength="40"
+              list="cp-grades"
+              [ngModel]="draft().priority ?? ''"
+              (ngModelChange)="put({ priority: $event })"
+          /></label>
+          <label class="field"
+            ><span>Tags, with commas between</span
+            ><input class="in" name="tags" [ngModel]="words(draft().tags)" (ngModelChange)="put({ tags: $event.split(',') })"
+          /></label>
+          <datalist id="cp-grades">
+            <option value="low"></option>
+            <option value="medium"></option>
+            <option value="high"></option>
+          </datalist>
         </div>
         <div class="row">
           <label class="check"
@@ -95,6 +156,9 @@ import { verificationMethods, type RequirementContent } from '@core/specify';
           </label>
         }
       }
+      @if (changed() && draft().kind === 'requirement') {
+        <cp-impact [of]="of().key" [before]="true" />
+      }
       @if (of().state === 'approved') {
         <label class="field"
           ><span>Why it changes: it is approved</span
@@ -122,7 +186,9 @@ export class RequirementForm {
   protected readonly draft = signal<RequirementContent>({} as RequirementContent);
   protected readonly text = computed(() => ({ text: this.draft().text, html: this.draft().html }));
   private readonly base = signal('');
-  protected readonly changed = computed(() => JSON.stringify(this.draft()) !== this.base());
+  protected readonly changed = computed(() => canonicalJson({ ...contentOf(this.draft()) }) !== this.base());
+  protected readonly lines = (criteria: readonly string[] | undefined): string => (criteria ?? []).join('\n');
+  protected readonly words = (tags: readonly string[] | undefined): string => (tags ?? []).join(',');
   protected readonly missing = (): string =>
     firstMissing(
       [!this.changed(), 'Nothing changed.'],
@@ -143,7 +209,7 @@ export class RequirementForm {
       untracked(() => {
         const content = contentOf(of);
         const known = this.drafts.read(of.key);
-        this.base.set(JSON.stringify(known?.base ?? content));
+        this.base.set(canonicalJson({ ...(known?.base ?? content) }));
         this.reason.set('');
         this.basedOn = known?.basedOn ?? of.revision;
         this.draft.set(known?.content ?? content);
@@ -152,7 +218,7 @@ export class RequirementForm {
   }
 
   private written(): Draft<RequirementContent> {
-    return { content: this.draft(), basedOn: this.basedOn, base: JSON.parse(this.base()) as RequirementContent };
+    return { content: contentOf(this.draft()), basedOn: this.basedOn, base: JSON.parse(this.base()) as RequirementContent };
   }
 
   protected send(): void {
@@ -172,7 +238,21 @@ export class RequirementForm {
   }
 }
 
-export function contentOf(r: Requirement): RequirementContent {
+/** What a requirement says, without empty members and without what its record has beside. */
+export function contentOf(r: RequirementContent): RequirementContent {
   const { kind, title, text, html, rationale, level, method, topLevel, derived, notInCode, notInCodeRationale } = r;
-  return { kind, title, text, ...(html ? { html } : {}), rationale, level, method, topLevel, derived, notInCode, notInCodeRationale };
+  const plain = {
+    kind,
+    title,
+    text,
+    ...(html ? { html } : {}),
+    rationale,
+    level,
+    method,
+    topLevel,
+    derived,
+    notInCode,
+    notInCodeRationale,
+  };
+  return { ...plain, ...saidDetails(r) };
 }

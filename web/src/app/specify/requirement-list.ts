@@ -12,6 +12,9 @@ import {
   type TreeKind,
 } from '../base';
 
+/** What is usually said of risk and priority; a project may say otherwise. */
+const grades = ['low', 'medium', 'high'];
+
 /** How requirements are listed over all specifications; which levels and specifications there are, the project says. */
 export const requirementKind: ListKind<Requirement> = {
   name: 'requirements',
@@ -26,6 +29,10 @@ export const requirementKind: ListKind<Requirement> = {
     { name: 'derived', words: 'Derived', type: 'yesNo' },
     { name: 'topLevel', words: 'Top level', type: 'yesNo' },
     { name: 'notInCode', words: 'Not in code', type: 'yesNo' },
+    { name: 'source', words: 'Source', type: 'text' },
+    { name: 'risk', words: 'Risk', type: 'text' },
+    { name: 'priority', words: 'Priority', type: 'text' },
+    { name: 'tags', words: 'Tags', type: 'text' },
     { name: 'parents', field: 'trace.parent', words: 'How many parents it has', type: 'number', counted: true },
     { name: 'cases', field: 'trace.cases', words: 'How many cases verify it', type: 'number', counted: true },
     { name: 'problems', field: 'trace.problems', words: 'How many problem reports stand against it', type: 'number', counted: true },
@@ -72,6 +79,11 @@ export const requirementKind: ListKind<Requirement> = {
     { name: 'state', words: 'State', width: 96, sort: 'state', usual: true, show: (r) => reviewWords(r.state) },
     { name: 'specification', words: 'Specification', width: 110, sort: 'specification', show: (r) => r.specification },
     { name: 'derivedFrom', words: 'Comes from', width: 150, usual: true, show: (r) => r.derivedFrom.join(', ') },
+    { name: 'source', words: 'Source', width: 160, sort: 'source', show: (r) => r.source ?? '' },
+    { name: 'risk', words: 'Risk', width: 84, sort: 'risk', show: (r) => r.risk ?? '', edit: setCell('risk', grades) },
+    { name: 'priority', words: 'Priority', width: 84, sort: 'priority', show: (r) => r.priority ?? '', edit: setCell('priority', grades) },
+    { name: 'tags', words: 'Tags', width: 150, show: (r) => r.tags?.join(', ') ?? '' },
+    { name: 'criteria', words: 'Accepted when', width: 260, show: (r) => r.criteria?.join('; ') ?? '' },
     { name: 'revision', words: 'Revision', width: 84, sort: 'revision', number: true, show: (r) => String(r.revision) },
     ...changedColumns,
   ],

@@ -1,9 +1,9 @@
 import { ChangeDetectionStrategy, Component, computed, effect, inject, input, signal, untracked } from '@angular/core';
-import { ActivatedRoute, Router } from '@angular/router';
+import { ActivatedRoute, Router, RouterLink } from '@angular/router';
 import type { Filter } from '@contract/base';
 import { listCases } from '@contract/design';
 import { listRequirements, type Requirement } from '@contract/specify';
-import { canonicalJson, sentencesOf } from '@core/base';
+import { canonicalJson, readable, sentencesOf } from '@core/base';
 import { requirementFields, type RequirementContent } from '@core/specify';
 import {
   blocksOf,
@@ -28,6 +28,8 @@ import {
   useProject,
   wordsOf,
 } from '../base';
+import { ImpactNote } from './impact/impact-note';
+import { Likely } from './proposals/likely';
 import { contentOf, RequirementForm } from './requirement-form';
 import { RequirementProof } from './requirement-proof';
 import { specifyCommands, specifyFeature } from './state';
@@ -37,18 +39,30 @@ type Member = keyof RequirementContent;
 /** Members that are texts: compared sentence by sentence. The others are one value. */
 const texts: ReadonlySet<Member> = new Set<Member>(['text', 'rationale', 'notInCodeRationale']);
 const passages = (member: Member, content: Partial<RequirementContent> | undefined): string[] =>
-  content === undefined ? [] : texts.has(member) ? sentencesOf(String(content[member] ?? '')) : [JSON.stringify(content[member])];
+  content === undefined ? [] : texts.has(member) ? sentencesOf(String(content[member] ?? '')) : [JSON.stringify(content[member] ?? '')];
 /** A text that somebody laid out is compared block by block. */
 const blocks = (content: RequirementContent | undefined): string[] => (content === undefined ? [] : blocksOf(layoutOf(content)));
 const valueWords = (value: string): string => {
   const given: unknown = JSON.parse(value);
-  return given === true ? 'yes' : given === false ? 'no' : String(given) || 'not given';
+  return given === true ? 'yes' : given === false ? 'no' : readable(given) || 'not given';
 };
 
 /** One requirement, on one page: its text, where it comes from, its history, and everything that proves it. */
 @Component({
   selector: 'cp-requirement-record',
-  imports: [Icon, RecordFrame, RecordPicker, RequirementForm, RequirementProof, RichText, Traces, WordingNote],
+  imports: [
+    RouterLink,
+    Icon,
+    ImpactNote,
+    Likely,
+    RecordFrame,
+    RecordPicker,
+    RequirementForm,
+    RequirementProof,
+    RichText,
+    Traces,
+    WordingNote,
+  ],
   changeDetection: ChangeDetectionStrategy.OnPush,
   templateUrl: './requirement-record.html',
   styles: `
@@ -56,11 +70,16 @@ const valueWords = (value: string): string => {
       font-size: 16px;
       white-space: pre-line;
     }
+    .criteria {
+      margin: 0;
+      padding-left: 18px;
+    }
   `,
 })
 export class RequirementRecord {
   readonly key = input.required<string>();
-  private readonly scope = useProject();
+  protected readonly scope = useProject();
+  protected readonly tagFilter = (tag: string): string => `tags:"${tag.replaceAll('"', '')}"`;
   private readonly store = this.scope.store;
   private readonly drafts = useDeviceMemory<Draft<RequirementContent>>('draft');
   private readonly router = inject(Router);

@@ -6,6 +6,9 @@ import { useProject } from '../base';
 export const specifyPlaces = [
   ['reviews', 'Reviews'],
   ['matrix', 'Matrix'],
+  ['threads', 'Threads'],
+  ['suspect', 'Suspect'],
+  ['proposed', 'Proposed'],
   ['gaps', 'Gaps'],
   ['wording', 'Wording'],
   ['baselines', 'Baselines'],

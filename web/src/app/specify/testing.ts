@@ -1,9 +1,12 @@
 import * as base from '@contract/base';
 import * as contract from '@contract/specify';
 import type { BranchRow, Branches, Requirement, RequirementDetail } from '@contract/specify';
-import { getCord } from '@contract/prove';
+import { getCord, getImpact } from '@contract/prove';
 import { requirementCode } from '@contract/measure';
 import { listOver, type FakeApi } from '../base/testing';
+import { impactCommands, impactFeature } from './impact/state';
+import { proposalCommands, proposalFeature } from './proposals/state';
+import { suspectCommands, suspectFeature } from './suspects/state';
 import { proofCommands, proofFeature } from './requirement-proof';
 import { specifyCommands, specifyFeature } from './state';
 
@@ -47,6 +50,9 @@ export const detail = (n: number, more: Partial<RequirementDetail> = {}): Requir
 export const rooms = [
   { feature: specifyFeature, effects: specifyCommands },
   { feature: proofFeature, effects: proofCommands },
+  { feature: impactFeature, effects: impactCommands },
+  { feature: proposalFeature, effects: proposalCommands },
+  { feature: suspectFeature, effects: suspectCommands },
 ] as never;
 
 /** A specification's tree over rows of the test, as the server answers it. */
@@ -86,6 +92,16 @@ export function serve(api: FakeApi, rows: () => Requirement[]): void {
     .on(base.listAttachments, () => [])
     .on(base.setPresence, () => [])
     .on(getCord, () => null)
+    .on(getImpact, () => ({
+      suspect: [],
+      reached: [],
+      minutes: { near: 0, far: 0 },
+      toDo: [],
+      functions: 0,
+      problems: [],
+      more: false,
+      seq: 1,
+    }))
     .on(requirementCode, () => ({ units: [], total: null }))
     .on(base.previewBulk, () => ({ total: 2, changed: 2, refused: 0, items: [], digest: 'd'.repeat(64) }));
 }

@@ -1,6 +1,7 @@
 import { formatDate } from '@angular/common';
 import { Directive, input } from '@angular/core';
 import type { BulkAct, Endpoint, Filter } from '@contract/base';
+import type { VersionedKind } from '@core/base';
 import type { FilterField } from './filter-text';
 import type { FoundPassage, ListRow } from './state';
 
@@ -19,6 +20,10 @@ export interface ListColumn<R> {
   /** Its width in pixels, before somebody draws it wider or narrower. */
   readonly width: number;
   readonly show: (row: R) => string;
+  /** The records that stand in the cell, each a link; before them what `show` says is only its title. */
+  readonly links?: (row: R) => readonly CellLink[] | undefined;
+  /** How the words of the cell are to be taken, where that is to be seen. */
+  readonly tone?: (row: R) => 'broken' | 'waiting' | 'suspect' | undefined;
   /** As it is written in its cell, where that is not as it is shown. */
   readonly text?: (row: R) => string;
   /** The field by which the list is ordered when its heading is pressed. */
@@ -29,6 +34,14 @@ export interface ListColumn<R> {
   readonly number?: boolean;
   /** How it is written in its cell; one without is only read. */
   readonly edit?: CellEdit;
+}
+
+/** A record in a cell, and what is to be known of it. */
+export interface CellLink {
+  readonly kind: VersionedKind;
+  readonly key: string;
+  readonly note?: string;
+  readonly tone?: 'broken' | 'waiting' | 'suspect' | undefined;
 }
 
 export interface CellEdit {
@@ -76,10 +89,12 @@ export interface ListKind<R extends ListRow> {
   readonly rowHeight: number;
   /** The list as a table: its columns, in their usual order. Those of the project's own fields come behind them. */
   readonly columns?: readonly ListColumn<R>[];
+  /** Shown as a table before somebody asks for rows. */
+  readonly tableFirst?: true;
   /** What groups sum up: the field, and its unit. */
   readonly sum?: readonly [string, string];
   /** The list as its export is addressed; one without is not exported. */
-  readonly exported?: 'requirements' | 'cases' | 'runs' | 'problems';
+  readonly exported?: 'requirements' | 'cases' | 'runs' | 'problems' | 'threads';
   /** The kind as acts on many name it: its rows can be chosen. */
   readonly bulk?: 'requirement' | 'case' | 'run';
   /** The kind of whose records the project has fields of its own, where it is not that of `bulk`. */

@@ -41,6 +41,8 @@ import { ListPrinter } from './print-list';
 import { RecordTable, type CellWritten } from './record-table';
 import { listActions, listFrom, selectList, type FoundPassage, type ListQuestion, type ListRow } from './state';
 
+const shapeOf = (asked: string | null): '1' | '0' | '' => (asked === '1' || asked === '0' ? asked : '');
+
 /**
  * A list of records, whatever their kind: what is asked is answered by the server a page at a time, so that a hundred thousand are as
  * quick as ten. The page tells the kind and draws a row; filter, order, views with counts, choosing, export, keys and news are here.
@@ -84,7 +86,9 @@ export class RecordList<R extends ListRow> {
   protected readonly viewName = signal(this.at.get('v') ?? '');
   protected readonly order = signal(this.at.get('s') ?? '');
   protected readonly grouped = signal(this.at.get('g') ?? '');
-  private readonly tabled = signal(this.at.get('t') === '1');
+  /** As somebody asked for it: a table, rows, or as the kind is usually shown. */
+  private readonly shape = signal<'1' | '0' | ''>(shapeOf(this.at.get('t')));
+  private readonly tabled = computed(() => (this.shape() ? this.shape() === '1' : this.kind().tableFirst === true));
   /** Saved filters are shown. */
   protected readonly saving = signal(false);
   private readonly address = computed(() => ({
@@ -92,7 +96,7 @@ export class RecordList<R extends ListRow> {
     v: this.viewName(),
     s: this.order(),
     g: this.grouped(),
-    t: this.tabled() ? '1' : '',
+    t: this.shape(),
   }));
   /** The question as an address holds it. */
   protected readonly asked = computed(() => new URLSearchParams(Object.entries(this.address()).filter(([, value]) => value)).toString());
@@ -270,11 +274,12 @@ export class RecordList<R extends ListRow> {
     this.viewName.set(asked.get('v') ?? '');
     this.order.set(asked.get('s') ?? '');
     this.grouped.set(asked.get('g') ?? '');
-    this.tabled.set(asked.get('t') === '1');
+    this.shape.set(shapeOf(asked.get('t')));
   }
 
   protected toTable(): void {
-    this.tabled.set(!this.tabled());
+    const [table, rows] = this.kind().tableFirst ? (['', '0'] as const) : (['1', ''] as const);
+    this.shape.set(this.tabled() ? rows : table);
   }
 
   protected countOf(view: string): number | null {

@@ -15,6 +15,7 @@ import {
 } from '@angular/core';
 import type { Picking } from '../picking';
 import { Icon } from '../ui/icon';
+import { RecordLink } from '../ui/record-link';
 import type { ShownColumns } from './columns';
 import type { ListColumn } from './kind';
 import type { ListRow } from './state';
@@ -32,7 +33,7 @@ const keyStep = 16;
  */
 @Component({
   selector: 'cp-record-table',
-  imports: [DragDropModule, ScrollingModule, Icon],
+  imports: [DragDropModule, ScrollingModule, Icon, RecordLink],
   changeDetection: ChangeDetectionStrategy.OnPush,
   templateUrl: './record-table.html',
   styleUrl: './record-table.scss',

@@ -174,6 +174,7 @@ describe('a list as a table', () => {
     page.fixture.destroy();
     page = await mount(Host);
     await page.press(/As a table/);
+    await page.until(() => headings().length);
     expect(headings()).toEqual(['Title', 'Key ↑', 'Mass', 'State']);
   });
 

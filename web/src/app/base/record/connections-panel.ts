@@ -6,7 +6,8 @@ import { recordLink } from '../links';
 import { useProject } from '../live';
 import { ProblemNote } from '../ui/problem-note';
 import { RecordLink } from '../ui/record-link';
-import { drawConnections } from './connections-picture';
+import type { PictureEdge, PictureNode } from '../graph/folding';
+import { GraphBox } from '../graph/graph-box';
 import { recordCommands, recordFeature } from './state';
 
 /** One of a kind, and several. */
@@ -25,12 +26,17 @@ const kindWords: Record<Connection['kind'], readonly [string, string]> = {
   baseline: ['Baseline', 'Baselines'],
   file: ['function', 'functions'],
 };
+/** What stands in a box: the key, of code the function. */
+function short({ kind, key, title }: Connection): string {
+  const text = kind === 'file' ? title : key;
+  return text.length > 24 ? `${text.slice(0, 23)}…` : text;
+}
 const steps = ['', 'Near', 'Two steps away', 'Three steps away', 'Four steps away'];
 
 /** Everything that is connected with a record, near and far: as a list by distance, each with the way that leads there, and as a picture. */
 @Component({
   selector: 'cp-connections-panel',
-  imports: [ProblemNote, RecordLink],
+  imports: [GraphBox, ProblemNote, RecordLink],
   changeDetection: ChangeDetectionStrategy.OnPush,
   template: `
     <div class="stack-s">
@@ -44,26 +50,14 @@ const steps = ['', 'Near', 'Two steps away', 'Three steps away', 'Four steps awa
           }
         </div>
       }
-      @if (picture(); as p) {
-        <div class="picture">
-          <svg [attr.width]="p.width" [attr.height]="p.height" role="img" [attr.aria-label]="'What is connected with ' + key() + ', drawn'">
-            @for (line of p.lines; track $index) {
-              <path [attr.d]="line.path" />
-            }
-            @for (node of p.nodes; track $index) {
-              <g
-                [class.self]="node.self"
-                [class.more]="node.more"
-                [attr.transform]="'translate(' + node.x + ',' + node.y + ')'"
-                (click)="go(node.of)"
-              >
-                <rect [attr.width]="node.width" height="22" rx="6" />
-                <text x="8" y="15">{{ node.key }}</text>
-                <title>{{ node.title }}</title>
-              </g>
-            }
-          </svg>
-        </div>
+      @if (all().length) {
+        <cp-graph
+          [nodes]="nodes()"
+          [edges]="edges()"
+          [root]="key()"
+          [label]="'What is connected with ' + key() + ', drawn'"
+          (opened)="go($event)"
+        />
       }
       @for (group of groups(); track group.distance) {
         <h3>{{ steps[group.distance] }}</h3>
@@ -92,45 +86,6 @@ const steps = ['', 'Near', 'Two steps away', 'Three steps away', 'Four steps awa
     </div>
   `,
   styles: `
-    .picture {
-      overflow-x: auto;
-      border: 1px solid var(--hairline);
-      border-radius: 10px;
-      padding: 10px;
-      background: var(--paper);
-    }
-    path {
-      fill: none;
-      stroke: var(--hairline-strong);
-      stroke-width: 1.5;
-    }
-    rect {
-      fill: var(--surface);
-      stroke: var(--hairline-strong);
-    }
-    g {
-      cursor: pointer;
-    }
-    g.self rect {
-      fill: var(--cord);
-      stroke: var(--cord);
-    }
-    g.self text {
-      fill: var(--on-cord);
-    }
-    g.more {
-      cursor: default;
-    }
-    g.more rect {
-      fill: none;
-      stroke: none;
-    }
-    text {
-      font:
-        600 12px 'Source Sans 3',
-        sans-serif;
-      fill: var(--ink);
-    }
     li {
       display: grid;
       grid-template-columns: 130px minmax(84px, auto) minmax(0, 1fr) auto;
@@ -171,7 +126,11 @@ export class ConnectionsPanel {
   protected readonly groups = computed(() =>
     [...groupBy(this.shown(), ({ distance }) => distance)].map(([distance, items]) => ({ distance, items })),
   );
-  protected readonly picture = computed(() => (this.all().length ? drawConnections(this.key(), this.all()) : undefined));
+  protected readonly nodes = computed((): PictureNode[] => [
+    { id: this.key(), label: this.key(), title: this.key() },
+    ...this.all().map((c) => ({ id: c.key, label: short(c), title: `${c.key} ${c.title}` })),
+  ]);
+  protected readonly edges = computed((): PictureEdge[] => this.all().map(({ from, key, via }) => ({ from, to: key, words: via })));
 
   constructor() {
     effect(() => {
@@ -188,7 +147,8 @@ export class ConnectionsPanel {
     return between.join(', ');
   }
 
-  protected go(to: Connection | undefined): void {
+  protected go(key: string): void {
+    const to = this.all().find((c) => c.key === key);
     if (!to) return;
     const link = recordLink(this.scope.slug(), to);
     void this.router.navigate([...link.path], { queryParams: link.query });

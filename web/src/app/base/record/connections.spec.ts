@@ -3,7 +3,6 @@ import { Router } from '@angular/router';
 import { listConnections, type Connection } from '@contract/prove';
 import { mount, openWeb } from '../testing';
 import { ConnectionsPanel } from './connections-panel';
-import { drawConnections } from './connections-picture';
 import { recordOpened } from './state';
 
 describe('What is connected with a record', () => {
@@ -45,9 +44,10 @@ describe('What is connected with a record', () => {
   });
   it('is drawn, and a box leads to its record', async () => {
     const { page } = await open(chain);
-    expect(page.all('g').map((g) => g.querySelector('text')?.textContent)).toEqual(['R-1', 'C-1', 'RUN-1', 'PR-1']);
+    await page.until(() => page.all('.node').length);
+    expect(page.all('.node').map((g) => g.querySelector('text')?.textContent)).toEqual(['R-1', 'C-1', 'RUN-1', 'PR-1']);
     const went = spyOn(TestBed.inject(Router), 'navigate').and.resolveTo(true);
-    page.all('g')[3].dispatchEvent(new MouseEvent('click', { bubbles: true }));
+    page.all('.node')[3].dispatchEvent(new MouseEvent('click', { bubbles: true }));
     expect(went.calls.mostRecent().args[0]).toEqual(['/', 'demo', 'run', 'problems', 'PR-1']);
   });
   it('says so where there is nothing, or more than is shown', async () => {
@@ -56,32 +56,5 @@ describe('What is connected with a record', () => {
     TestBed.resetTestingModule();
     const much = await open(chain, true);
     expect(much.page.text()).toContain('There is more than is shown here');
-  });
-});
-
-describe('The picture of what is connected', () => {
-  const many = Array.from({ length: 12 }, (_, i) => ({
-    kind: 'case' as const,
-    key: `C-${i}`,
-    title: '',
-    state: '',
-    distance: 1,
-    from: 'R-1',
-    via: '',
-  }));
-
-  it('has a column for each step away, and counts what is too much for one', () => {
-    const { nodes, lines, width } = drawConnections('R-1', [...many, { ...many[0], key: 'RUN-1', distance: 2, from: 'C-3' }]);
-    expect(nodes.filter(({ x }) => x === 150).length).toBe(8);
-    expect(nodes.find(({ more }) => more)?.key).toBe('and 5 more');
-    expect(lines.length).toBe(8);
-    expect(width).toBeGreaterThanOrEqual(Math.max(...nodes.map(({ x, width: w }) => x + w)));
-  });
-  it('lets no two boxes lie over each other', () => {
-    const { nodes, height } = drawConnections('R-1', many);
-    for (const a of nodes) {
-      expect(a.y + 22).toBeLessThanOrEqual(height);
-      for (const b of nodes) if (a !== b && a.x === b.x) expect(Math.abs(a.y - b.y)).toBeGreaterThanOrEqual(22);
-    }
   });
 });

@@ -1,0 +1,125 @@
+import type { OwnValue } from '@contract/base';
+import { compareKeys, groupBy, writeCsv } from '@core/base';
+import { detailCells, inReadingOrder, writeReqif } from '@core/specify';
+import { and, asc, eq, isNull } from 'drizzle-orm';
+import { alias } from 'drizzle-orm/mysql-core';
+import { listFields, profileOf, records, traces, type Db, type Tx } from '../base';
+import { contentOf, needSpecification } from './store';
+import { requirementDetails, requirements } from './tables';
+
+/** Requirements with all that belongs to them, by place: of a specification, or of the project. */
+export async function wholeRequirements(tx: Db | Tx, projectId: number, specificationId: number | undefined) {
+  const under = alias(records, 'under_record');
+  const specification = alias(records, 'specification_record');
+  const rows = await tx
+    .select({ record: records, row: requirements, details: requirementDetails, specification: specification.key, under: under.key })
+    .from(requirements)
+    .innerJoin(records, eq(records.id, requirements.id))
+    .innerJoin(specification, eq(specification.id, requirements.specificationId))
+    .leftJoin(under, eq(under.id, requirements.underId))
+    .leftJoin(requirementDetails, eq(requirementDetails.id, requirements.id))
+    .where(
+      and(
+        eq(requirements.projectId, projectId),
+        ...(specificationId === undefined ? [] : [eq(requirements.specificationId, specificationId)]),
+      ),
+    )
+    .orderBy(asc(requirements.position));
+  const parents = groupBy(
+    await tx
+      .select({ from: traces.fromId, to: records.key })
+      .from(traces)
+      .innerJoin(records, eq(records.id, traces.toId))
+      .where(and(eq(traces.projectId, projectId), eq(traces.kind, 'parent'), isNull(traces.removedAt))),
+    (t) => t.from,
+    (t) => t.to,
+  );
+  return rows.map((r) => ({ ...r, parents: [...(parents.get(r.record.id) ?? [])].sort(compareKeys) }));
+}
+
+const columns = [
+  'key',
+  'kind',
+  'under',
+  'title',
+  'text',
+  'rationale',
+  'level',
+  'method',
+  'parent',
+  'top level',
+  'derived',
+  'not in code',
+  'acceptance criteria',
+  'source',
+  'risk',
+  'priority',
+  'tags',
+  'state',
+  'revision',
+];
+
+const cellOf = (value: OwnValue | undefined): string | number =>
+  value === undefined || value === null
+    ? ''
+    : Array.isArray(value)
+      ? value.join('; ')
+      : typeof value === 'boolean'
+        ? value
+          ? 'yes'
+          : 'no'
+        : value;
+
+/** The requirements of a specification (or of all) as a CSV table; imported again it changes nothing. */
+export async function exportRequirements(db: Db, projectId: number, specification: string | undefined): Promise<string> {
+  const specificationId = specification ? (await needSpecification(db, projectId, specification)).id : undefined;
+  const rows = await wholeRequirements(db, projectId, specificationId);
+  const fields = (await listFields(db, projectId)).filter((field) => field.kind === 'requirement' && !field.retired);
+  return writeCsv(
+    [...columns, ...fields.map((field) => field.name)],
+    rows
+      .sort((a, b) => compareKeys(a.record.key, b.record.key))
+      .map(({ record, row: r, details, under, parents }) => [
+        record.key,
+        r.kind,
+        under,
+        record.title,
+        r.text,
+        r.rationale,
+        r.level,
+        r.method,
+        parents.join('; '),
+        r.topLevel ? 'yes' : '',
+        r.derived ? 'yes' : '',
+        r.notInCode ? r.notInCodeRationale || 'yes' : '',
+        ...detailCells(details ?? {}),
+        record.state,
+        record.revision,
+        ...fields.map((field) => cellOf(record.own[String(field.id)])),
+      ]),
+  );
+}
+
+/** A specification as ReqIF, written while it is read: what comes back is recognised by its keys. */
+export async function exportReqif(db: Db, projectId: number, key: string): Promise<Generator<string>> {
+  const { record, id } = await needSpecification(db, projectId, key);
+  const { levels } = await profileOf(db, projectId);
+  const rows = await wholeRequirements(db, projectId, id);
+  return writeReqif({
+    title: record.title,
+    key: record.key,
+    createdAt: record.updatedAt,
+    levels,
+    rows: inReadingOrder(
+      rows.map(({ record: r, row, details, under, parents }) => ({
+        key: r.key,
+        under,
+        content: contentOf({ record: r, row, details }),
+        state: r.state,
+        revision: r.revision,
+        updatedAt: r.updatedAt,
+        parents,
+      })),
+    ),
+  });
+}
