@@ -80,4 +80,26 @@ describe('Gaps and their exceptions', () => {
     expect(rules(await list())).toContain(`withinLevel ${low}`);
     expect((await p.call('auditor', base.verifyLedger, {})).body.fault).toBeUndefined();
   });
+
+  it('are looked for by the rules of the project: tried before they are kept, and what they want counted', async () => {
+    const { rules: usual, pattern, usual: asUsual, found } = (await p.call('auditor', specify.getTraceRules, {})).body;
+    expect([asUsual, usual.map(({ id }) => id)]).toEqual([true, ['noParent', 'noCase', 'noChild', 'withinLevel']]);
+    expect(pattern.map(({ id }) => id)).toContain('severalCases');
+    expect(found['noCase']).toBe(2);
+    const strict = { ...usual[1], id: 'strict', name: 'Strict ones want two', levels: ['SIL 3'], least: 2 };
+    const tried = await p.call('author', specify.tryTraceRules, { rules: [strict] });
+    expect(tried.body.found).toEqual({ strict: 1 });
+    expect((await p.call('auditor', specify.getTraceRules, {})).body.usual).toBeTrue();
+    expect((await p.call('reviewer', specify.saveTraceRules, { rules: [strict] })).problem.code).toBe('forbidden');
+    const faulty = await p.call('author', specify.saveTraceRules, { rules: [strict, { ...strict, name: '' }] });
+    expect(faulty.problem.fields?.map(({ path }) => path)).toEqual(['rules.1.id', 'rules.1.name']);
+    const kept = await p.call('author', specify.saveTraceRules, { rules: [strict] });
+    expect([kept.body.usual, kept.body.found]).toEqual([false, { strict: 1 }]);
+    const now = await list();
+    expect(now.rows.find((row) => row.rule === 'strict')).toEqual(jasmine.objectContaining({ key: top, words: 'Nothing verifies it.' }));
+    expect(now.rows.some((row) => row.rule === 'noCase' || row.rule === 'withinLevel')).toBeFalse();
+    expect(now.rules[0]).toEqual(jasmine.objectContaining({ rule: 'strict', name: 'Strict ones want two', open: 1 }));
+    const url = '/api/projects/spec/gaps/file?format=csv&rule=strict';
+    expect((await p.app.inject({ url, headers: { cookie: await p.cookie('auditor') } })).body).toContain('Strict ones want two');
+  });
 });

@@ -25,7 +25,7 @@ export const gapSchema = z.object({
 export type GapRow = z.output<typeof gapSchema>;
 export const gapsSchema = z.object({
   checked: z.number(),
-  rules: z.array(z.object({ rule: z.string(), open: z.number(), excepted: z.number() })),
+  rules: z.array(z.object({ rule: z.string(), name: z.string(), why: z.string(), open: z.number(), excepted: z.number() })),
   rows: z.array(gapSchema),
   total: z.number(),
   /** Exceptions whose ground changed: they stand no more. */
@@ -63,4 +63,49 @@ export const endException = endpoint('DELETE', '/projects/:project/gaps/exceptio
   params: inProject.extend({ id: z.coerce.number().int() }),
   query: z.object({ reason: z.string().max(2000).default('') }),
   answer: done,
+});
+
+export const traceRuleSchema = z.object({
+  id: z.string().max(40),
+  name: z.string().trim().max(100),
+  of: z.array(key).max(50).readonly(),
+  levels: z.array(z.string().max(40)).max(20).readonly(),
+  wants: z.enum(['parent', 'child', 'case', 'noneBeside']),
+  within: z.array(key).max(50).readonly(),
+  least: z.number().int().min(1).max(50),
+  unless: z
+    .array(z.enum(['topLevel', 'derived', 'notInCode', 'inCode']))
+    .max(4)
+    .readonly(),
+  whereAny: z.boolean(),
+});
+export const traceRulesSchema = z.object({
+  rules: z.array(traceRuleSchema),
+  /** Nobody said anything: these are the usual ones. */
+  usual: z.boolean(),
+  /** The pattern for the standard that the project goes by. */
+  pattern: z.array(traceRuleSchema),
+  /** How many gaps each rule finds now, by its id. */
+  found: z.record(z.string(), z.number()),
+});
+export const getTraceRules = endpoint('GET', '/projects/:project/trace-rules', {
+  summary: 'The rules of trace of the project',
+  may: 'member',
+  params: inProject,
+  answer: traceRulesSchema,
+});
+const rulesBody = z.object({ rules: z.array(traceRuleSchema).max(50) });
+export const tryTraceRules = endpoint('POST', '/projects/:project/trace-rules/trial', {
+  summary: 'How many gaps rules would find; nothing is kept',
+  may: 'member',
+  params: inProject,
+  body: rulesBody,
+  answer: z.object({ found: z.record(z.string(), z.number()) }),
+});
+export const saveTraceRules = endpoint('PUT', '/projects/:project/trace-rules', {
+  summary: 'Give the project its own rules of trace. Exceptions from a rule that is no more stand for nothing',
+  may: ['administrator', 'author'],
+  params: inProject,
+  body: rulesBody,
+  answer: traceRulesSchema,
 });

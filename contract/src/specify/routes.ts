@@ -132,6 +132,25 @@ export const listBranches = endpoint('GET', '/projects/:project/specifications/:
   }),
   answer: branchesSchema,
 });
+export const passageSchema = requirementSchema.extend({
+  /** How deep it stands: 0 at the top. */
+  depth: z.number(),
+  /** Of a heading: its number by its place, as in 1.2. */
+  number: z.string(),
+});
+export type Passage = z.output<typeof passageSchema>;
+export const readSpecification = endpoint('GET', '/projects/:project/specifications/:key/text', {
+  summary: 'A specification in reading order, as one reads it from top to bottom: a stretch of it',
+  may: 'member',
+  params: inProjectKey,
+  query: z.object({
+    skip: z.coerce.number().int().min(0).max(1_000_000).default(0),
+    limit: z.coerce.number().int().min(1).max(500).default(100),
+    /** Begin at this row, wherever it stands. */
+    at: key.optional(),
+  }),
+  answer: z.object({ rows: z.array(passageSchema), skip: z.number(), total: z.number(), seq: z.number() }),
+});
 export const getRequirement = endpoint('GET', '/projects/:project/requirements/:key', {
   summary: 'One requirement with its traces',
   may: 'member',
@@ -145,6 +164,8 @@ export const addRequirement = endpoint('POST', '/projects/:project/requirements'
   body: z.object({
     specification: key,
     under: key.nullable().default(null),
+    /** The sibling behind which it is put; at the end without one. */
+    after: key.optional(),
     key: key.optional(),
     parent: key.nullable().default(null),
     content: contentSchema,
@@ -261,6 +282,27 @@ export const previewImport = endpoint('POST', '/projects/:project/imports/requir
   bodyLimit: 48 * 1024 * 1024,
   answer: importSummarySchema,
 });
+const rawList = z.array(z.string().max(2_000_000)).max(200_000);
+const byName = z.record(z.string().max(300), z.string().max(300));
+export const exchangeSchema = z.object({
+  namespaces: byName,
+  specification: z.string().max(300),
+  objects: byName,
+  places: byName,
+  relations: byName,
+  datatypes: rawList,
+  attributes: rawList,
+  values: z.record(z.string().max(300), rawList),
+  groupTypes: rawList,
+  groups: rawList,
+  extensions: rawList,
+});
+export const getExchange = endpoint('GET', '/projects/:project/specifications/:key/exchange', {
+  summary: 'By which identifiers another tool knows the requirements of a specification, and which keys new ones get',
+  may: 'member',
+  params: inProjectKey,
+  answer: z.object({ prefix: z.string(), next: z.number(), identifiers: z.record(z.string(), z.string()) }),
+});
 export const importRequirements = endpoint('POST', '/projects/:project/imports/requirements', {
   summary: 'Write a CSV table of requirements, all rows or none: new ones, and new revisions of those that differ',
   may: authors,
@@ -271,6 +313,8 @@ export const importRequirements = endpoint('POST', '/projects/:project/imports/r
     csv: z.string(),
     /** Which column, by its heading, holds which field; `own:` and a number for the project’s own. */
     mapping: z.record(z.string().max(40), z.string().max(200)),
+    /** What a file of another tool holds that has no place here: kept beside the specification, and written out with it. */
+    exchange: exchangeSchema.optional(),
     /** What becomes of what the specification has and the table does not name. */
     missing: z.enum(['leave', 'retire']).default('leave'),
   }),

@@ -106,7 +106,8 @@ export function* documentMarkdown({ title, project, at, rows }: SpecificationDoc
     if (text.trim()) yield `\n${plainMark(text).replace(/\n/g, '  \n')}\n`;
     const facts = factsOf(row, options);
     if (facts.length) yield `\n${facts.map(([label, value]) => `- **${label}:** ${plainMark(value).replace(/\n/g, '; ')}`).join('\n')}\n`;
-    if (options.history && row.history.length) yield `\n${row.history.map((line) => `- *${plainMark(historyLine(line))}*`).join('\n')}\n`;
+    if (options.history && kind === 'requirement' && row.history.length)
+      yield `\n${row.history.map((line) => `- *${plainMark(historyLine(line))}*`).join('\n')}\n`;
   }
 }
 

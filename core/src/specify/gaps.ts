@@ -1,16 +1,10 @@
 import { compareKeys, groupBy, sha256Hex } from '../base';
+import { usualTraceRules, wantedWords, type TraceRule } from './trace-rules';
 import { quantitiesIn } from './wording';
 
-/** What is looked for over all requirements: what lacks, and what contradicts something else. */
+/** What contradicts, whatever the project's own rules of trace ask for. */
 export const gapRules = {
-  noParent: { name: 'No parent', why: 'It is neither top level nor derived, and comes from nothing.' },
-  noCase: { name: 'No case', why: 'Nothing verifies it.' },
   idleCase: { name: 'Case without requirement', why: 'It verifies nothing.' },
-  noChild: {
-    name: 'Nothing below',
-    why: 'Its level asks for requirements derived from it, or for code or a document that meets it: there is none.',
-  },
-  withinLevel: { name: 'Parent beside it', why: 'A parent stands in the same specification: what is derived belongs a level below.' },
   circle: { name: 'Circle', why: 'It comes from itself, by way of others.' },
   lowerLevel: { name: 'Lower level than its parent', why: 'It is less strict than what it comes from, and no rationale says why.' },
   sameText: { name: 'Nearly the same text', why: 'Two say the same: which one holds?' },
@@ -21,7 +15,12 @@ export const gapRules = {
   retiredEnd: { name: 'Traced to what is retired', why: 'The other end of a trace is out of use.' },
 } as const;
 export type GapRule = keyof typeof gapRules;
-export const gapRuleNames = Object.keys(gapRules) as GapRule[];
+
+/** Every rule that is looked at, in the order in which gaps are told: the project's own first. */
+export const rulesLookedAt = (rules: readonly TraceRule[]): { readonly rule: string; readonly name: string; readonly why: string }[] => [
+  ...rules.map((one) => ({ rule: one.id, name: one.name, why: wantedWords(one, 0) })),
+  ...Object.entries(gapRules).map(([name, { name: words, why }]) => ({ rule: name, name: words, why })),
+];
 
 export interface GapRequirement {
   readonly key: string;
@@ -58,10 +57,13 @@ export interface GapFacts {
   readonly traces: readonly GapTrace[];
   /** From the least strict to the strictest. */
   readonly levels: readonly string[];
+  /** The project's rules of trace; the usual ones where nothing is said. */
+  readonly rules?: readonly TraceRule[];
 }
 
 export interface Gap {
-  readonly rule: GapRule;
+  /** A rule of trace by its id, or one of `gapRules`. */
+  readonly rule: string;
   readonly key: string;
   readonly title: string;
   /** The other record; empty where there is none. */
@@ -173,7 +175,7 @@ function otherNumbers(parent: string, child: string): string[] {
  * What lacks and what contradicts over all requirements and cases, rule by rule in the order of the rules, then by key. Requirements out of
  * use are looked at only as ends of traces.
  */
-export function gapsOf({ requirements, cases, traces, levels }: GapFacts): Gap[] {
+export function gapsOf({ requirements, cases, traces, levels, rules = usualTraceRules }: GapFacts): Gap[] {
   const gaps: Gap[] = [];
   const byKey = new Map(requirements.map((r) => [r.key, r]));
   const caseByKey = new Map(cases.map((c) => [c.key, c]));
@@ -185,28 +187,42 @@ export function gapsOf({ requirements, cases, traces, levels }: GapFacts): Gap[]
   const casesOf = groupBy(verifies, (t) => t.to);
   const verifiedBy = groupBy(verifies, (t) => t.from);
   const revisionOf = (key: string): number => byKey.get(key)?.revision ?? caseByKey.get(key)?.revision ?? 0;
-  const add = (
-    rule: GapRule,
-    of: { readonly key: string; readonly title: string },
-    words: string,
-    others: readonly string[] = [],
-  ): void => {
+  const add = (rule: string, of: { readonly key: string; readonly title: string }, words: string, others: readonly string[] = []): void => {
     const ground = sha256Hex([rule, of.key, ...others].map((part, i) => (i ? `${part}@${revisionOf(part)}` : part)).join(' '));
     gaps.push({ rule, key: of.key, title: of.title, other: others.at(0) ?? '', words, ground });
   };
   const rank = (level: string): number => levels.indexOf(level);
-  // Where any requirement of a specification has something below it, all its requirements are meant to.
-  const parted = new Set(
-    parents.flatMap(({ from, to }) => {
-      const [child, parent] = [byKey.get(from), byKey.get(to)];
-      return child && parent && child.specification !== parent.specification ? parent.specification : [];
-    }),
-  );
+  const specificationOf = (key: string): string => byKey.get(key)?.specification ?? '';
+  const held = (one: TraceRule, r: GapRequirement): string[] => {
+    const keys =
+      one.wants === 'case'
+        ? (casesOf.get(r.key) ?? []).map((t) => t.from)
+        : one.wants === 'child'
+          ? (childrenOf.get(r.key) ?? []).map((t) => t.from)
+          : (parentsOf.get(r.key) ?? []).map((t) => t.to);
+    return one.within.length && one.wants !== 'case' ? keys.filter((key) => one.within.includes(specificationOf(key))) : keys;
+  };
+  for (const one of rules) {
+    const meant = live.filter(
+      (r) => (!one.of.length || one.of.includes(r.specification)) && (!one.levels.length || one.levels.includes(r.level)),
+    );
+    // Something in another specification: what stands beside is not below.
+    const apart = (r: GapRequirement): boolean => held(one, r).some((key) => specificationOf(key) !== r.specification);
+    const parted = one.whereAny ? new Set(meant.flatMap((r) => (apart(r) ? [r.specification] : []))) : undefined;
+    for (const r of meant) {
+      if (one.unless.some((spare) => r[spare]) || parted?.has(r.specification) === false) continue;
+      if (one.wants === 'noneBeside') {
+        for (const key of held(one, r))
+          if (specificationOf(key) === r.specification && byKey.get(key)?.retired === false)
+            add(one.id, r, `${key} stands in ${r.specification} as well.`, [key]);
+      } else {
+        const had = held(one, r).length;
+        if (had < one.least) add(one.id, r, wantedWords(one, had));
+      }
+    }
+  }
   for (const r of live) {
     const mine = parentsOf.get(r.key) ?? [];
-    if (!r.topLevel && !r.derived && !mine.length) add('noParent', r, gapRules.noParent.why);
-    if (!(casesOf.get(r.key) ?? []).length) add('noCase', r, gapRules.noCase.why);
-    if (parted.has(r.specification) && !childrenOf.get(r.key)?.length && !r.notInCode && !r.inCode) add('noChild', r, gapRules.noChild.why);
     for (const t of mine) {
       const parent = byKey.get(t.to);
       if (!parent) continue;
@@ -214,8 +230,6 @@ export function gapsOf({ requirements, cases, traces, levels }: GapFacts): Gap[]
         add('retiredEnd', r, `${parent.key} is retired.`, [parent.key]);
         continue;
       }
-      if (parent.specification === r.specification)
-        add('withinLevel', r, `${parent.key} stands in ${r.specification} as well.`, [parent.key]);
       if (r.level && parent.level && rank(r.level) >= 0 && rank(r.level) < rank(parent.level) && !r.rationale.trim())
         add('lowerLevel', r, `${r.level}, and ${parent.key} is ${parent.level}.`, [parent.key]);
       for (const words of otherNumbers(parent.text, r.text)) add('otherNumber', r, words, [parent.key]);
@@ -243,7 +257,7 @@ export function gapsOf({ requirements, cases, traces, levels }: GapFacts): Gap[]
     const first = byKey.get(a);
     if (first) add('sameText', first, `${Math.round(share * 100)} % of the words as in ${b}.`, [b]);
   }
-  const order = new Map(gapRuleNames.map((rule, i) => [rule, i]));
+  const order = new Map(rulesLookedAt(rules).map(({ rule }, i) => [rule, i]));
   return gaps.sort(
     (x, y) => (order.get(x.rule) ?? 0) - (order.get(y.rule) ?? 0) || compareKeys(x.key, y.key) || compareKeys(x.other, y.other),
   );

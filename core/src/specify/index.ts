@@ -6,6 +6,7 @@ export * from './baseline';
 export * from './review';
 export * from './matrix';
 export * from './gaps';
+export * from './trace-rules';
 export * from './outline';
 export * from './reqif';
 export * from './unpack';

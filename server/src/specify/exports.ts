@@ -1,9 +1,11 @@
 import type { OwnValue } from '@contract/base';
 import { compareKeys, groupBy, writeCsv } from '@core/base';
-import { detailCells, inReadingOrder, writeReqif } from '@core/specify';
+import { detailCells, inReadingOrder, writeReqif, type ReqifDocument } from '@core/specify';
 import { and, asc, eq, isNull } from 'drizzle-orm';
 import { alias } from 'drizzle-orm/mysql-core';
-import { listFields, profileOf, records, traces, type Db, type Tx } from '../base';
+import { strToU8, zipSync } from 'fflate';
+import { listFields, needPicture, profileOf, records, traces, wholeBlob, type Db, type Tx } from '../base';
+import { keptExchange } from './exchange';
 import { contentOf, needSpecification } from './store';
 import { requirementDetails, requirements } from './tables';
 
@@ -100,16 +102,21 @@ export async function exportRequirements(db: Db, projectId: number, specificatio
   );
 }
 
-/** A specification as ReqIF, written while it is read: what comes back is recognised by its keys. */
+/** A specification as ReqIF, written while it is read: what comes back is recognised by its identifiers. */
 export async function exportReqif(db: Db, projectId: number, key: string): Promise<Generator<string>> {
+  return writeReqif(await reqifOf(db, projectId, key));
+}
+
+async function reqifOf(db: Db, projectId: number, key: string): Promise<ReqifDocument> {
   const { record, id } = await needSpecification(db, projectId, key);
   const { levels } = await profileOf(db, projectId);
   const rows = await wholeRequirements(db, projectId, id);
-  return writeReqif({
+  return {
     title: record.title,
     key: record.key,
     createdAt: record.updatedAt,
     levels,
+    kept: await keptExchange(db, id),
     rows: inReadingOrder(
       rows.map(({ record: r, row, details, under, parents }) => ({
         key: r.key,
@@ -121,5 +128,25 @@ export async function exportReqif(db: Db, projectId: number, key: string): Promi
         parents,
       })),
     ),
-  });
+  };
+}
+
+const endings: Readonly<Record<string, string>> = { 'image/png': 'png', 'image/jpeg': 'jpg', 'image/gif': 'gif', 'image/webp': 'webp' };
+
+/** The same as an archive with the pictures of its texts. */
+export async function exportReqifz(db: Db, projectId: number, key: string): Promise<Uint8Array> {
+  const document = await reqifOf(db, projectId, key);
+  const hashes = new Set(
+    document.rows.flatMap(({ content }) => [...(content.html ?? '').matchAll(/files\/([0-9a-f]{64})/g)].map(([, hash]) => hash)),
+  );
+  const pictures = new Map<string, { name: string; mime: string }>();
+  const files: Record<string, Uint8Array> = {};
+  for (const hash of hashes) {
+    const { mime } = await needPicture(db, projectId, hash);
+    const name = `pictures/${hash}.${endings[mime] ?? 'bin'}`;
+    pictures.set(hash, { name, mime });
+    files[name] = await wholeBlob(db, hash);
+  }
+  files[`${key}.reqif`] = strToU8([...writeReqif({ ...document, pictures })].join(''));
+  return zipSync(files);
 }

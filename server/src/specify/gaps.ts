@@ -1,6 +1,6 @@
 import type { GapRow, Gaps } from '@contract/specify';
 import { envelope2, textHash } from '@core/base';
-import { gapRuleNames, gapsOf, type Gap, type GapFacts, type GapRule, type GapTrace } from '@core/specify';
+import { gapsOf, rulesLookedAt, type Gap, type GapFacts, type GapTrace, type TraceRule } from '@core/specify';
 import { and, eq, inArray, isNull, sql } from 'drizzle-orm';
 import { alias } from 'drizzle-orm/mysql-core';
 import {
@@ -23,6 +23,7 @@ import {
   type Tx,
 } from '../base';
 import { gapExceptions, requirements } from './tables';
+import { traceRulesOf } from './trace-rules';
 
 const exceptionRows = account({
   name: 'gap_exceptions',
@@ -48,7 +49,7 @@ const specificationRecord = alias(records, 'specification_record');
 const fromRecord = alias(records, 'from_record');
 const toRecord = alias(records, 'to_record');
 
-async function factsOf(tx: Tx, projectId: number): Promise<GapFacts> {
+async function factsOf(tx: Tx, projectId: number): Promise<GapFacts & { readonly rules: readonly TraceRule[] }> {
   const { levels } = await profileOf(tx, projectId);
   const rows = await tx
     .select({
@@ -85,6 +86,7 @@ async function factsOf(tx: Tx, projectId: number): Promise<GapFacts> {
     cases: cases.map(({ retiredAt, ...c }) => ({ ...c, retired: retiredAt !== null })),
     traces: drawn as GapTrace[],
     levels,
+    rules: (await traceRulesOf(tx, projectId)).rules,
   };
 }
 
@@ -148,6 +150,7 @@ async function found(db: Db, projectId: number, { specification, under }: GapQue
   const standing = new Set(rows.flatMap((row) => row.exception?.id ?? []));
   return {
     rows,
+    rules: facts.rules,
     checked: facts.requirements.filter((r) => !r.retired && (!keys || keys.has(r.key))).length,
     ended: keys ? 0 : exceptions.filter(({ exception }) => !standing.has(exception.id)).length,
     seq,
@@ -163,13 +166,13 @@ export async function listGaps(
   query: GapQuestion & { readonly skip: number; readonly limit: number },
   parse: Parse = parseHere,
 ): Promise<Gaps> {
-  const { rows, ...rest } = await found(db, projectId, query, parse);
+  const { rows, rules, ...rest } = await found(db, projectId, query, parse);
   const chosen = asked(rows, query);
   return {
     ...rest,
-    rules: gapRuleNames.map((rule) => {
+    rules: rulesLookedAt(rules).map(({ rule, ...words }) => {
       const of = rows.filter((row) => row.rule === rule);
-      return { rule, open: of.filter((row) => !row.exception).length, excepted: of.filter((row) => row.exception).length };
+      return { rule, ...words, open: of.filter((row) => !row.exception).length, excepted: of.filter((row) => row.exception).length };
     }),
     rows: chosen.slice(query.skip, query.skip + query.limit),
     total: chosen.length,
@@ -177,8 +180,28 @@ export async function listGaps(
 }
 
 /** The same, all of it: what an export writes. */
-export const allGaps = async (db: Db, projectId: number, query: GapQuestion, parse: Parse): Promise<GapRow[]> =>
-  asked((await found(db, projectId, query, parse)).rows, query);
+export async function allGaps(
+  db: Db,
+  projectId: number,
+  query: GapQuestion,
+  parse: Parse,
+): Promise<(GapRow & { readonly name: string })[]> {
+  const { rows, rules } = await found(db, projectId, query, parse);
+  const names = new Map(rulesLookedAt(rules).map(({ rule, name }) => [rule, name]));
+  return asked(rows, query).map((row) => ({ ...row, name: names.get(row.rule) ?? row.rule }));
+}
+
+/** How many gaps some rules of trace would find, by their ids. */
+export async function tryTraceRules(
+  db: Db,
+  projectId: number,
+  rules: readonly TraceRule[],
+  parse: Parse = parseHere,
+): Promise<Record<string, number>> {
+  const facts = await db.transaction((tx) => factsOf(tx, projectId));
+  const gaps = await findGaps(parse, { ...facts, rules });
+  return Object.fromEntries(rules.map(({ id }) => [id, gaps.filter((gap) => gap.rule === id).length]));
+}
 
 export interface NewException {
   readonly rule: string;
@@ -195,7 +218,7 @@ export async function grantException(db: Db, actor: Actor, input: NewException, 
   const { rule, key, other, ground, reason } = input;
   const signer = await proveSigner(db, actor, input.password);
   const gap = (await found(db, projectId, {}, parse)).rows.find((row) => row.rule === rule && row.key === key && row.other === other);
-  if (!gap || !gapRuleNames.includes(rule as GapRule)) throw new Refusal('notFound', { detail: 'There is no such gap any more.' });
+  if (!gap) throw new Refusal('notFound', { detail: 'There is no such gap any more.' });
   if (gap.ground !== ground)
     throw new Refusal('recordChanged', { detail: 'What it rests on was revised: look at it again before you sign.' });
   if (gap.exception) throw new Refusal('alreadySigned', { detail: 'An exception from it stands already.' });

@@ -10,6 +10,7 @@ import {
   type ImportContext,
   type ImportedRequirement,
   type ImportPreview,
+  type ReqifKept,
   type RequirementContent,
 } from '@core/specify';
 import { and, desc, eq, inArray, isNull, lte, max } from 'drizzle-orm';
@@ -45,6 +46,7 @@ import {
   type Tx,
   type Writing,
 } from '../base';
+import { keepExchange } from './exchange';
 import { wholeRequirements } from './exports';
 import { moveRequirement, placeOf } from './place';
 import { adoptCode, asKept, contentColumns, putDetails, reviseRequirement, searchable, tracedTo } from './requirements';
@@ -157,6 +159,7 @@ export interface ImportInput {
   readonly mapping: ColumnMapping;
   /** What becomes of what the specification has and the table does not name. */
   readonly missing?: 'leave' | 'retire';
+  readonly exchange?: ReqifKept | undefined;
 }
 
 /**
@@ -182,7 +185,10 @@ export function importRequirements(db: Db, actor: Actor, input: ImportInput, par
       retired: gone.length,
     };
     await keepMapping(w, preview.columns, input.mapping);
-    if (!fresh.length && !changed.length && !gone.length) return { ...answer, bulk: null };
+    if (!fresh.length && !changed.length && !gone.length) {
+      if (input.exchange) await keepExchange(w, specification.id, input.exchange);
+      return { ...answer, bulk: null };
+    }
     w.log({
       action: 'requirements imported',
       kind: 'specification',
@@ -194,6 +200,7 @@ export function importRequirements(db: Db, actor: Actor, input: ImportInput, par
     for (const row of changed) await reviseImported(w, row, rules, 'The imported table says so.');
     for (const key of gone)
       await retireIn(w, await lockRecord(w, 'requirement', key), true, `The imported table ${input.fileName} does not name it.`);
+    if (input.exchange) await keepExchange(w, specification.id, input.exchange);
     const now = await recordsByKey(w.tx, projectId, [...[...fresh, ...changed].map(({ key }) => key), ...gone]);
     const done = (key: string, words: string, undo: BulkAct): DoneItem[] => {
       const record = now.get(key);

@@ -95,7 +95,8 @@ export function addSpecification(db: Db, actor: Actor, input: { key: string; tit
 export interface NewRequirement {
   readonly specification: string;
   readonly under: string | null;
-  readonly key?: string;
+  readonly after?: string | undefined;
+  readonly key?: string | undefined;
   readonly parent: string | null;
   readonly content: RequirementContent;
 }
@@ -156,6 +157,15 @@ export async function addRequirement(db: Db, actor: Actor, input: NewRequirement
   return requirementDetail(db, actor.projectId, key);
 }
 
+/** A position behind a sibling, between it and the next; at the end without one. */
+function placeAfter(siblings: readonly { readonly key: string; readonly position: number }[], after: string | undefined): number {
+  const at = after === undefined ? siblings.length - 1 : siblings.findIndex(({ key }) => key === after);
+  if (after !== undefined && at < 0) throw new Refusal('invalid', { fields: [{ path: 'after', text: `${after} does not stand there.` }] });
+  const [before, next] = [siblings.at(at)?.position ?? 0, siblings[at + 1]?.position];
+  if (at < 0) return 1;
+  return next === undefined ? before + 1 : (before + next) / 2;
+}
+
 /** Writes a requirement within a transaction. */
 export async function addRequirementIn(
   w: Writing,
@@ -173,7 +183,8 @@ export async function addRequirementIn(
   const specification = await lockSpecification(w, input.specification);
   const key = given ?? (await freeKey(w, specification.prefix));
   const under = input.under === null ? null : (await needRequirement(w.tx, projectId, input.under)).record.id;
-  const last = (await siblingsOf(w.tx, specification.id, under)).at(-1);
+  const siblings = await siblingsOf(w.tx, specification.id, under);
+  const position = placeAfter(siblings, input.after);
   const id = await insertRecord(w, {
     kind: 'requirement',
     key,
@@ -188,7 +199,7 @@ export async function addRequirementIn(
     projectId,
     specificationId: specification.id,
     underId: under,
-    position: (last?.position ?? 0) + 1,
+    position,
     ...contentColumns(input.content),
   });
   await adoptCode(w, new Map([[key, id]]));

@@ -23,7 +23,8 @@ import { documentFormats, specificationDocument } from './document';
 import { baselineRoutes } from './baseline-routes';
 import { gapRoutes, matrixRoutes } from './trace-routes';
 import { branchesOf } from './branches';
-import { exportReqif, exportRequirements } from './exports';
+import { exchangeOf } from './exchange';
+import { exportReqif, exportReqifz, exportRequirements } from './exports';
 import { importRequirements, previewImport } from './import';
 import {
   addRequirement,
@@ -35,6 +36,7 @@ import {
   setRequirementState,
 } from './requirements';
 import { addOutline } from './outline';
+import { readSpecification } from './text';
 import { readWorkbook } from './workbook';
 import { addReview, answerReview, closeReview, reviewDetail, signReview } from './reviews';
 import { reviewList, reviewsById } from './review-rows';
@@ -61,6 +63,9 @@ export function specifyRoutes(app: FastifyInstance, context: AppContext): void {
   });
   serve(app, context, contract.listBranches, ({ membership: { projectId }, params, query }) =>
     branchesOf(db, projectId, params.key, query),
+  );
+  serve(app, context, contract.readSpecification, ({ membership, params, query }) =>
+    readSpecification(db, membership.projectId, params.key, query),
   );
   serveExport(app, context, 'requirements', {
     kind: 'requirement',
@@ -141,6 +146,7 @@ export function specifyRoutes(app: FastifyInstance, context: AppContext): void {
       return readWorkbook(file.bytes, query.sheet, context.parse);
     throw new Refusal('invalid', { detail: 'The upload holds no file.' });
   });
+  serve(app, context, contract.getExchange, ({ membership, params }) => exchangeOf(db, membership.projectId, params.key));
   serve(app, context, contract.previewImport, ({ membership, body }) => previewImport(db, membership.projectId, body, context.parse));
   serve(app, context, contract.importRequirements, ({ actor, body }) => importRequirements(db, actor, body, context.parse));
   app.get<{ Params: { project: string }; Querystring: { specification?: string } }>(
@@ -183,6 +189,18 @@ export function specifyRoutes(app: FastifyInstance, context: AppContext): void {
         .type('application/xml; charset=utf-8')
         .header('content-disposition', `attachment; filename="${key}.reqif"`)
         .send(Readable.from(await exportReqif(db, membership.projectId, key)));
+    },
+  );
+  app.get<{ Params: { project: string; key: string } }>(
+    '/api/projects/:project/specifications/:key/file.reqifz',
+    { config: { may: 'member' }, schema: { summary: 'A specification as ReqIF 1.2 in an archive, with its pictures', tags: ['Specify'] } },
+    async (request, reply) => {
+      const { membership } = callerOf(request);
+      const { key } = request.params;
+      return reply
+        .type('application/zip')
+        .header('content-disposition', `attachment; filename="${key}.reqifz"`)
+        .send(Buffer.from(await exportReqifz(db, membership.projectId, key)));
     },
   );
 }

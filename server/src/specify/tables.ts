@@ -1,4 +1,4 @@
-import type { VerificationMethod, WordingLists } from '@core/specify';
+import type { TraceRule, VerificationMethod, WordingLists } from '@core/specify';
 import { boolean, double, index, int, mysqlTable, text, uniqueIndex, varchar } from 'drizzle-orm/mysql-core';
 import { hashColumn, jsonText, mediumText, moment, projects, records, ref, rowId } from '../base';
 
@@ -80,6 +80,15 @@ export const importMappings = mysqlTable(
   },
   (t) => [uniqueIndex('import_mappings_heading').on(t.projectId, t.heading)],
 );
+
+/** What a ReqIF file of another tool held beside what a specification has: a file by its hash, written out again with it. */
+export const exchanged = mysqlTable('exchanged', {
+  id: recordId(),
+  projectId: projectId(),
+  sha256: hashColumn('sha256').notNull(),
+  by: varchar('by_login', { length: 60 }).notNull(),
+  at: moment('at').notNull(),
+});
 
 /** Findings of wording that somebody let stand. */
 export const wordingDismissals = mysqlTable(
@@ -172,6 +181,17 @@ export const baselines = mysqlTable('baselines', {
   requirements: int('requirements').notNull(),
   traces: int('traces').notNull(),
 });
+
+/** The rules of trace of a project; one without a row goes by the usual ones. */
+export const traceRules = mysqlTable(
+  'trace_rules',
+  {
+    id: rowId(),
+    projectId: projectId().references(() => projects.id),
+    rules: jsonText<readonly TraceRule[]>('rules').notNull(),
+  },
+  (t) => [uniqueIndex('trace_rules_project').on(t.projectId)],
+);
 
 /** Rules of trace that somebody signed an exception from; each ends when its ground changes. */
 export const gapExceptions = mysqlTable(

@@ -1,10 +1,10 @@
 import * as contract from '@contract/specify';
 import { escapeHtml } from '@core/base';
-import { gapRules, type GapRule } from '@core/specify';
 import type { FastifyInstance } from 'fastify';
 import { z } from 'zod';
 import { callerOf, sendTable, serve, type AppContext } from '../base';
-import { allGaps, endException, grantException, listGaps } from './gaps';
+import { allGaps, endException, grantException, listGaps, tryTraceRules } from './gaps';
+import { saveTraceRules, traceRulesOf } from './trace-rules';
 import { matrixLines, matrixOf } from './matrix';
 
 const matrixFile = contract.matrixQuery.extend({
@@ -43,6 +43,18 @@ const gapColumns = ['rule', 'key', 'title', 'other', 'what', 'exception', 'grant
 export function gapRoutes(app: FastifyInstance, context: AppContext): void {
   const { db } = context.database;
   serve(app, context, contract.listGaps, ({ membership, query }) => listGaps(db, membership.projectId, query, context.parse));
+  const rulesOf = async (projectId: number) => {
+    const kept = await traceRulesOf(db, projectId);
+    return { ...kept, found: await tryTraceRules(db, projectId, kept.rules, context.parse) };
+  };
+  serve(app, context, contract.getTraceRules, ({ membership }) => rulesOf(membership.projectId));
+  serve(app, context, contract.tryTraceRules, async ({ membership, body }) => ({
+    found: await tryTraceRules(db, membership.projectId, body.rules, context.parse),
+  }));
+  serve(app, context, contract.saveTraceRules, async ({ actor, body }) => {
+    await saveTraceRules(db, actor, body.rules);
+    return rulesOf(actor.projectId);
+  });
   serve(app, context, contract.grantException, async ({ actor, body }) => {
     await grantException(db, actor, body, context.parse);
     return { ok: true as const };
@@ -63,8 +75,8 @@ export function gapRoutes(app: FastifyInstance, context: AppContext): void {
         name: 'gaps',
         columns: gapColumns,
         rows,
-        cells: ({ rule, key, title, other, words, exception: e }) => [
-          gapRules[rule as GapRule].name,
+        cells: ({ name, key, title, other, words, exception: e }) => [
+          name,
           key,
           title,
           other,

@@ -1,2 +1,3 @@
 export * from './write';
 export * from './read';
+export * from './kept';

@@ -1,15 +1,36 @@
 import { SaxesParser } from 'saxes';
 import { compareKeys, isKey, writeCsv } from '../../base';
+import { ownAttributes, type ReqifKept } from './kept';
 
 /** What a ReqIF file holds as a table, or why it cannot be read, with the line. */
-export type ReadReqif = { readonly csv: string; readonly specifications: readonly string[] } | { readonly fault: string };
+export type ReadReqif =
+  | {
+      readonly csv: string;
+      readonly specifications: readonly string[];
+      /** What of it has no place here; nothing where the file writes its elements with a prefix. */
+      readonly kept: ReqifKept | undefined;
+      /** Pictures and other objects that its texts refer to: they are not taken. */
+      readonly pictures: number;
+    }
+  | { readonly fault: string };
+
+/** Which key an object has here already, by its identifier; and the keys that new ones get. */
+export interface ReqifKeys {
+  readonly known: ReadonlyMap<string, string>;
+  readonly prefix: string;
+  readonly next: number;
+}
+const freshKeys: ReqifKeys = { known: new Map(), prefix: 'REQ', next: 1 };
 
 interface Place {
+  readonly id: string;
   readonly object: string;
   readonly under: string | null;
 }
 interface ReqObject {
   readonly values: Map<string, string>;
+  /** The values as they stand in the file, by the definition of each. */
+  readonly raw: Map<string, string>;
 }
 
 class Unreadable extends Error {}
@@ -21,9 +42,35 @@ class Collected {
   readonly names = new Map<string, string>();
   readonly objects = new Map<string, ReqObject>();
   readonly places: Place[] = [];
-  readonly relations: { source: string; target: string }[] = [];
+  readonly relations: { id: string; source: string; target: string }[] = [];
   readonly specifications: string[] = [];
+  specification = '';
+  readonly namespaces: Record<string, string> = {};
+  prefixed = false;
+  pictures = 0;
+  readonly datatypes = new Map<string, string>();
+  readonly attributes = new Map<string, string>();
+  readonly groupTypes: string[] = [];
+  readonly groups: string[] = [];
+  readonly extensions: string[] = [];
 }
+
+/** Elements that are kept as they stand. */
+const rawOf = (name: string): 'datatype' | 'attribute' | 'value' | 'groupType' | 'group' | 'extension' | undefined =>
+  name.startsWith('DATATYPE-DEFINITION-') && !name.endsWith('-REF')
+    ? 'datatype'
+    : name.startsWith('ATTRIBUTE-DEFINITION-') && !name.endsWith('-REF')
+      ? 'attribute'
+      : name.startsWith('ATTRIBUTE-VALUE-')
+        ? 'value'
+        : (
+            {
+              'RELATION-GROUP-TYPE': 'groupType',
+              'RELATION-GROUP': 'group',
+              'SPEC-RELATION-GROUP': 'group',
+              'REQ-IF-TOOL-EXTENSION': 'extension',
+            } as const
+          )[name];
 
 /** Reads ReqIF 1.x (structure recalled) from its text: a row an object, a column an attribute by its long name, in reading order. */
 function collect(xml: string): Collected {
@@ -34,8 +81,10 @@ function collect(xml: string): Collected {
   let object: ReqObject | undefined;
   let objectId = '';
   let value: { attribute: string; text: string; words: string | undefined } | undefined;
-  let relation: { source: string; target: string } | undefined;
-  const hierarchy: { object: string }[] = [];
+  let relation: { id: string; source: string; target: string } | undefined;
+  const hierarchy: { id: string; object: string }[] = [];
+  /** Elements that are kept, from the outside in: where each began. */
+  const raw: { name: string; from: number; id: string }[] = [];
   let text = '';
   parser.on('doctype', () => {
     throw new Unreadable(`Line ${parser.line}: the document declares a type or entities of its own; such are not read.`);
@@ -43,26 +92,53 @@ function collect(xml: string): Collected {
   parser.on('error', (error) => {
     throw new Unreadable(`The XML cannot be read: ${error.message}`);
   });
+  /** An element that is kept ends: what it was, goes where it belongs. Inside of another that is kept it is part of that. */
+  const keepRaw = (name: string): void => {
+    const top = raw.at(-1);
+    if (top?.name !== name) return;
+    raw.pop();
+    const whole = xml.slice(top.from, parser.position);
+    const kind = rawOf(name);
+    if (raw.some((outer) => rawOf(outer.name) === 'extension')) return;
+    if (kind === 'datatype') found.datatypes.set(top.id, whole);
+    else if (kind === 'attribute') found.attributes.set(top.id, whole);
+    else if (kind === 'value' && object && value?.attribute) object.raw.set(value.attribute, whole);
+    else if (kind === 'groupType') found.groupTypes.push(whole);
+    else if (kind === 'group') found.groups.push(whole);
+    else if (kind === 'extension') found.extensions.push(whole);
+  };
   parser.on('opentag', ({ name: full, attributes }) => {
     const name = plain(full);
     const a = attributes as Record<string, string>;
     path.push(name);
+    if (path.length === 1) {
+      found.prefixed = full.includes(':');
+      for (const [attribute, uri] of Object.entries(a)) {
+        const prefix = /^xmlns:(.+)$/.exec(attribute)?.[1];
+        if (prefix && prefix !== 'xhtml') found.namespaces[prefix] = uri;
+      }
+    }
+    // A tag cannot hold an opening bracket but its own.
+    if (rawOf(name)) raw.push({ name, from: xml.lastIndexOf('<', parser.position - 1), id: a['IDENTIFIER'] ?? '' });
     if (path.length > 300) throw new Unreadable(`Line ${parser.line}: the document is nested too deeply.`);
     text = '';
     const identifier = a['IDENTIFIER'] ?? '';
     if (a['LONG-NAME'] !== undefined) found.names.set(identifier, a['LONG-NAME']);
-    if (name === 'SPECIFICATION') found.specifications.push(a['LONG-NAME'] ?? identifier);
-    else if (name === 'SPEC-OBJECT') {
+    if (name === 'object' && value && a['data']) found.pictures++;
+    if (name === 'SPECIFICATION') {
+      found.specifications.push(a['LONG-NAME'] ?? identifier);
+      found.specification ||= identifier;
+    } else if (name === 'SPEC-OBJECT') {
       objectId = identifier;
-      object = { values: new Map() };
+      object = { values: new Map(), raw: new Map() };
       if (found.objects.size >= mostObjects) throw new Unreadable(`The file has more than ${mostObjects.toLocaleString('en')} objects.`);
       if (!identifier || found.objects.has(identifier))
         throw new Unreadable(`Line ${parser.line}: an object has no identifier of its own.`);
     } else if (name.startsWith('ATTRIBUTE-VALUE-') && object) value = { attribute: '', text: a['THE-VALUE'] ?? '', words: undefined };
     else if (name === 'THE-VALUE' && value) value.words = '';
     else if (name === 'br' && value?.words !== undefined) value.words += '\n';
-    else if (name === 'SPEC-RELATION') relation = { source: '', target: '' };
-    else if (name === 'SPEC-HIERARCHY') hierarchy.push({ object: '' });
+    else if (name === 'SPEC-RELATION') relation = { id: identifier, source: '', target: '' };
+    else if (name === 'SPEC-HIERARCHY') hierarchy.push({ id: identifier, object: '' });
   });
   parser.on('text', (words) => {
     text += words;
@@ -71,6 +147,7 @@ function collect(xml: string): Collected {
   parser.on('closetag', ({ name: full }) => {
     const name = plain(full);
     path.pop();
+    keepRaw(name);
     const said = text.trim();
     text = '';
     if (name === 'SPEC-OBJECT' && object) {
@@ -95,7 +172,7 @@ function collect(xml: string): Collected {
       else if (within === 'TARGET' && relation) relation.target = said;
       else if (within === 'OBJECT' && hierarchy.length) {
         hierarchy[hierarchy.length - 1].object = said;
-        found.places.push({ object: said, under: hierarchy.at(-2)?.object ?? null });
+        found.places.push({ id: hierarchy[hierarchy.length - 1].id, object: said, under: hierarchy.at(-2)?.object ?? null });
       }
     } else if (name === 'SPEC-RELATION' && relation) {
       found.relations.push(relation);
@@ -118,7 +195,7 @@ const shown = (found: Collected, value: string): string =>
  * place in the file; `under` from the hierarchy, `parent` from the relations; every other attribute under its long name. Faults name what
  * dangles.
  */
-export function readReqif(xml: string): ReadReqif {
+export function readReqif(xml: string, { known: knownKeys, prefix, next: first }: ReqifKeys = freshKeys): ReadReqif {
   let found: Collected;
   try {
     found = collect(xml);
@@ -139,16 +216,18 @@ export function readReqif(xml: string): ReadReqif {
   const taken = new Set<string>();
   for (const [of, object] of found.objects) {
     const foreign = attribute(object, 'ReqIF.ForeignID').trim();
-    if (isKey(foreign) && !taken.has(foreign)) {
-      keys.set(of, foreign);
-      taken.add(foreign);
+    const key = knownKeys.get(of) ?? foreign;
+    if (isKey(key) && !taken.has(key)) {
+      keys.set(of, key);
+      taken.add(key);
     }
   }
-  let next = 0;
+  for (const key of knownKeys.values()) taken.add(key);
+  let next = first - 1;
   for (const of of found.objects.keys())
     if (!keys.has(of)) {
       let key: string;
-      do key = `REQ-${String(++next).padStart(3, '0')}`;
+      do key = `${prefix}-${String(++next).padStart(3, '0')}`;
       while (taken.has(key));
       keys.set(of, key);
       taken.add(key);
@@ -157,12 +236,20 @@ export function readReqif(xml: string): ReadReqif {
   for (const { source, target } of found.relations) parents.set(source, [...(parents.get(source) ?? []), keys.get(target) ?? '']);
   const under = new Map(found.places.map((p) => [p.object, p.under]));
   const order = [...new Set([...found.places.map((p) => p.object), ...found.objects.keys()])];
-  const known = new Set(['ReqIF.ForeignID', 'ReqIF.Name', 'ReqIF.ChapterName', 'ReqIF.Text', 'Kind', 'Not in code', 'Why not in code']);
+  const shownElsewhere = new Set([
+    'ReqIF.ForeignID',
+    'ReqIF.Name',
+    'ReqIF.ChapterName',
+    'ReqIF.Text',
+    'Kind',
+    'Not in code',
+    'Why not in code',
+  ]);
   const others = [
     ...new Set([...found.objects.values()].flatMap(({ values }) => [...values.keys()].map((of) => found.names.get(of) ?? of))),
-  ].filter((name) => !known.has(name));
+  ].filter((name) => !shownElsewhere.has(name));
   const lines = order.map((of) => {
-    const object = found.objects.get(of) ?? { values: new Map<string, string>() };
+    const object = found.objects.get(of) ?? { values: new Map<string, string>(), raw: new Map<string, string>() };
     const chapter = attribute(object, 'ReqIF.ChapterName');
     const text = attribute(object, 'ReqIF.Text');
     const title = attribute(object, 'ReqIF.Name') || chapter || text.split('\n')[0].slice(0, 120);
@@ -183,6 +270,35 @@ export function readReqif(xml: string): ReadReqif {
   return {
     csv: writeCsv(['key', 'kind', 'under', 'title', 'text', 'parent', 'not in code', ...others], lines),
     specifications: found.specifications,
+    kept: found.prefixed ? undefined : keptOf(found, keys),
+    pictures: found.pictures,
+  };
+}
+
+/** What of a file has no place here, told by the keys that its objects got. */
+function keptOf(found: Collected, keys: ReadonlyMap<string, string>): ReqifKept {
+  const foreign = (definition: string): boolean => !ownAttributes.has(found.names.get(definition) ?? definition);
+  const attributes = [...found.attributes].filter(([id]) => foreign(id));
+  const used = attributes.map(([, raw]) => raw).join('');
+  const byKey = <V>(list: Iterable<readonly [string, V]>): Record<string, V> => Object.fromEntries(list);
+  return {
+    namespaces: found.namespaces,
+    specification: found.specification,
+    objects: byKey([...keys].map(([of, key]) => [key, of])),
+    places: byKey(found.places.map((place) => [keys.get(place.object) ?? '', place.id])),
+    relations: byKey(found.relations.map(({ id, source, target }) => [`${keys.get(source) ?? ''} ${keys.get(target) ?? ''}`, id])),
+    // Of the types only those that a kept attribute has.
+    datatypes: [...found.datatypes].filter(([id]) => used.includes(`>${id}<`)).map(([, raw]) => raw),
+    attributes: attributes.map(([, raw]) => raw),
+    values: byKey(
+      [...found.objects].flatMap(([of, { raw }]) => {
+        const list = [...raw].filter(([definition]) => foreign(definition)).map(([, whole]) => whole);
+        return list.length ? [[keys.get(of) ?? '', list] as const] : [];
+      }),
+    ),
+    groupTypes: found.groupTypes,
+    groups: found.groups,
+    extensions: found.extensions,
   };
 }
 

@@ -136,3 +136,90 @@ describe('ReqIF', () => {
     expect(fault('<a>'.repeat(400))).toContain('nested too deeply');
   });
 });
+
+describe('A ReqIF file of another tool', () => {
+  const attribute = (id: string, name: string, type = 'STRING', of = 'dt-s'): string =>
+    `<ATTRIBUTE-DEFINITION-${type} IDENTIFIER="${id}" LONG-NAME="${name}"><TYPE><DATATYPE-DEFINITION-${type}-REF>${of}</DATATYPE-DEFINITION-${type}-REF></TYPE></ATTRIBUTE-DEFINITION-${type}>`;
+  const value = (id: string, given: string): string =>
+    `<ATTRIBUTE-VALUE-STRING THE-VALUE="${given}"><DEFINITION><ATTRIBUTE-DEFINITION-STRING-REF>${id}</ATTRIBUTE-DEFINITION-STRING-REF></DEFINITION></ATTRIBUTE-VALUE-STRING>`;
+  const chosen =
+    '<ATTRIBUTE-VALUE-ENUMERATION><DEFINITION><ATTRIBUTE-DEFINITION-ENUMERATION-REF>a-c</ATTRIBUTE-DEFINITION-ENUMERATION-REF></DEFINITION><VALUES><ENUM-VALUE-REF>e-red</ENUM-VALUE-REF></VALUES></ATTRIBUTE-VALUE-ENUMERATION>';
+  const object = (id: string, values: string): string =>
+    `<SPEC-OBJECT IDENTIFIER="${id}" LAST-CHANGE="2026-01-01T00:00:00Z"><VALUES>${values}</VALUES><TYPE><SPEC-OBJECT-TYPE-REF>t</SPEC-OBJECT-TYPE-REF></TYPE></SPEC-OBJECT>`;
+  const foreign = `<?xml version="1.0" encoding="UTF-8"?>
+<REQ-IF xmlns="http://www.omg.org/spec/ReqIF/20110401/reqif.xsd" xmlns:xhtml="http://www.w3.org/1999/xhtml" xmlns:ext="urn:other">
+<THE-HEADER><REQ-IF-HEADER IDENTIFIER="h"/></THE-HEADER><CORE-CONTENT><REQ-IF-CONTENT>
+<DATATYPES><DATATYPE-DEFINITION-STRING IDENTIFIER="dt-s" LONG-NAME="S" MAX-LENGTH="99"/><DATATYPE-DEFINITION-ENUMERATION IDENTIFIER="dt-c" LONG-NAME="Colour"><SPECIFIED-VALUES><ENUM-VALUE IDENTIFIER="e-red" LONG-NAME="red"><PROPERTIES><EMBEDDED-VALUE KEY="0" OTHER-CONTENT=""/></PROPERTIES></ENUM-VALUE></SPECIFIED-VALUES></DATATYPE-DEFINITION-ENUMERATION></DATATYPES>
+<SPEC-TYPES><SPEC-OBJECT-TYPE IDENTIFIER="t" LONG-NAME="T"><SPEC-ATTRIBUTES>${attribute('a-t', 'ReqIF.Name')}${attribute('a-x', 'ReqIF.Text')}${attribute('a-o', 'Owner')}${attribute('a-c', 'Colour', 'ENUMERATION', 'dt-c')}</SPEC-ATTRIBUTES></SPEC-OBJECT-TYPE><RELATION-GROUP-TYPE IDENTIFIER="gt" LONG-NAME="G"/></SPEC-TYPES>
+<SPEC-OBJECTS>${object('o-1', value('a-t', 'Brake') + value('a-x', 'It shall hold.') + value('a-o', 'Mira &amp; Tomas') + chosen)}${object('o-2', value('a-t', 'Horn') + value('a-x', 'It shall sound.'))}</SPEC-OBJECTS>
+<SPEC-RELATIONS><SPEC-RELATION IDENTIFIER="r-1"><SOURCE><SPEC-OBJECT-REF>o-2</SPEC-OBJECT-REF></SOURCE><TARGET><SPEC-OBJECT-REF>o-1</SPEC-OBJECT-REF></TARGET></SPEC-RELATION></SPEC-RELATIONS>
+<SPECIFICATIONS><SPECIFICATION IDENTIFIER="s" LONG-NAME="Other"><CHILDREN><SPEC-HIERARCHY IDENTIFIER="p-1"><OBJECT><SPEC-OBJECT-REF>o-1</SPEC-OBJECT-REF></OBJECT><CHILDREN><SPEC-HIERARCHY IDENTIFIER="p-2"><OBJECT><SPEC-OBJECT-REF>o-2</SPEC-OBJECT-REF></OBJECT></SPEC-HIERARCHY></CHILDREN></SPEC-HIERARCHY></CHILDREN></SPECIFICATION></SPECIFICATIONS>
+<SPEC-RELATION-GROUPS><RELATION-GROUP IDENTIFIER="g-1"><SPEC-RELATIONS><SPEC-RELATION-REF>r-1</SPEC-RELATION-REF></SPEC-RELATIONS><TYPE><RELATION-GROUP-TYPE-REF>gt</RELATION-GROUP-TYPE-REF></TYPE></RELATION-GROUP></SPEC-RELATION-GROUPS>
+</REQ-IF-CONTENT></CORE-CONTENT>
+<TOOL-EXTENSIONS><REQ-IF-TOOL-EXTENSION><ext:thing a="1"><ext:inner/></ext:thing></REQ-IF-TOOL-EXTENSION></TOOL-EXTENSIONS></REQ-IF>`;
+  const rowsOf = (csv: string): ReqifRow[] =>
+    previewRequirements(csv, undefined, { existing: new Map(), levels }).rows.map((r) => ({
+      key: r.key,
+      under: r.under,
+      content: r.content,
+      state: 'draft',
+      revision: 1,
+      updatedAt: '2026-03-01T10:00:00.000Z',
+      parents: r.parents,
+    }));
+
+  it('comes back with its identifiers, attributes, groups and extensions, and is recognised by them', () => {
+    const first = read(foreign);
+    const rows = rowsOf(first.csv);
+    expect(rows.map(({ key, under, parents }) => [key, under, parents])).toEqual([
+      ['REQ-001', null, []],
+      ['REQ-002', 'REQ-001', ['REQ-001']],
+    ]);
+    const out = [...writeReqif({ title: 'Other', key: 'OTH', createdAt: '2026-03-01T10:00:00.000Z', levels, rows, kept: first.kept })].join(
+      '',
+    );
+    for (const part of [
+      'IDENTIFIER="o-1"',
+      'IDENTIFIER="r-1"',
+      'IDENTIFIER="p-2"',
+      'IDENTIFIER="g-1"',
+      '<ext:thing a="1"><ext:inner/></ext:thing>',
+      'THE-VALUE="Mira &amp; Tomas"',
+      '<ENUM-VALUE-REF>e-red</ENUM-VALUE-REF>',
+      'xmlns:ext="urn:other"',
+    ])
+      expect(out).toContain(part);
+    const known = new Map(Object.entries(first.kept?.objects ?? {}).map(([key, id]) => [id, key]));
+    const again = read(out);
+    const numbered = readReqif(out, { known, prefix: 'OTH', next: 7 });
+    expect('fault' in numbered ? numbered.fault : rowsOf(numbered.csv).map(({ key }) => key)).toEqual(['REQ-001', 'REQ-002']);
+    expect(again.kept).toEqual(first.kept);
+    const twice = [
+      ...writeReqif({ title: 'Other', key: 'OTH', createdAt: '2026-03-01T10:00:00.000Z', levels, rows, kept: again.kept }),
+    ].join('');
+    expect(twice).toBe(out);
+  });
+
+  it('gives new objects the next free keys of the specification, and those that are known their own', () => {
+    const read2 = readReqif(foreign, { known: new Map([['o-2', 'BRK-004']]), prefix: 'BRK', next: 4 });
+    expect('fault' in read2 ? [] : rowsOf(read2.csv).map(({ key }) => key)).toEqual(['BRK-005', 'BRK-004']);
+  });
+
+  it('that writes its elements with a prefix is read, and nothing of it is kept', () => {
+    const prefixed = foreign.replace(/<(\/?)(?=[A-Z])/g, '<$1r:').replace('xmlns=', 'xmlns:r=');
+    const given = read(prefixed);
+    expect(given.kept).toBeUndefined();
+    expect(rowsOf(given.csv).length).toBe(2);
+  });
+
+  it('takes pictures along where it is given their files, and says how many a file refers to', () => {
+    const hash = 'ab'.repeat(32);
+    const laidOut = row(1, {}, { text: 'See', html: `<p>See</p><p><img src="files/${hash}" alt="Spring" /></p>` });
+    const pictures = new Map([[hash, { name: `${hash}.png`, mime: 'image/png' }]]);
+    const out = [...writeReqif({ title: 'B', key: 'BRK', createdAt: '2026-03-01T10:00:00.000Z', levels, rows: [laidOut], pictures })].join(
+      '',
+    );
+    expect(out).toContain(`<xhtml:object data="${hash}.png" type="image/png">Spring</xhtml:object>`);
+    expect(read(out).pictures).toBe(1);
+  });
+});

@@ -3,8 +3,9 @@ import { FormsModule } from '@angular/forms';
 import { MatButtonModule } from '@angular/material/button';
 import { MatProgressBarModule } from '@angular/material/progress-bar';
 import { Router } from '@angular/router';
-import type { ImportSummary } from '@contract/specify';
-import { decodeText, importFields, readReqif, type ImportField } from '@core/specify';
+import type { AnswerOf } from '@contract/base';
+import type { getExchange, ImportSummary } from '@contract/specify';
+import { decodeText, importFields, readReqif, type ImportField, type ReqifKept } from '@core/specify';
 import { EarlierImports } from './earlier-imports';
 import { firstReqif } from './reqif-archive';
 import { firstMissing, Icon, Needs, onAction, onChanged, ProblemNote, selectRequest, useKnownFields, useProject, WordsDiff } from '../base';
@@ -31,6 +32,21 @@ const fieldWords: Record<ImportField, string> = {
   priority: 'Priority',
   tags: 'Tags',
 };
+
+/** The same as a message carries it. */
+const exchangeOf = ({ values, ...kept }: ReqifKept) => ({
+  namespaces: { ...kept.namespaces },
+  specification: kept.specification,
+  objects: { ...kept.objects },
+  places: { ...kept.places },
+  relations: { ...kept.relations },
+  datatypes: [...kept.datatypes],
+  attributes: [...kept.attributes],
+  values: Object.fromEntries(Object.entries(values).map(([key, list]) => [key, [...list]])),
+  groupTypes: [...kept.groupTypes],
+  groups: [...kept.groups],
+  extensions: [...kept.extensions],
+});
 
 /** Import of a requirements table: the columns are mapped, every row is checked first, and all rows are written or none. */
 @Component({
@@ -84,6 +100,12 @@ const fieldWords: Record<ImportField, string> = {
       <cp-problem [of]="importName" />
       <cp-problem [of]="previewName" />
       @if (preview(); as p) {
+        @if (pictures()) {
+          <div class="note">
+            <cp-icon name="image" />Its texts refer to {{ pictures() === 1 ? 'one picture' : pictures() + ' pictures' }}: the words beside
+            them are read, the pictures are not taken.
+          </div>
+        }
         <section class="sheet pad stack">
           <h2>Columns</h2>
           <div class="map">
@@ -246,6 +268,10 @@ export class ImportPage {
   /** Does what the table does not name go out of use? */
   protected readonly retires = signal(false);
   private csv = '';
+  /** The ReqIF document that is read, and what of it has no place here. */
+  private xml: string | undefined;
+  private kept: ReqifKept | undefined;
+  protected readonly pictures = signal(0);
   private workbook: File | undefined;
   protected readonly sheets = signal<readonly string[]>([]);
   protected readonly sheet = signal('');
@@ -263,6 +289,7 @@ export class ImportPage {
     // Others may write meanwhile what the table is compared with: then it is looked at again.
     onChanged(['requirement', 'field', 'project'], () => this.csv && this.check(this.preview()?.mapping));
     onAction(specifyCommands.previewImport.done, ({ answer }) => this.preview.set(answer));
+    onAction(specifyCommands.getExchange.done, ({ answer }) => this.takeReqif(answer));
     onAction(specifyCommands.readWorkbook.done, ({ answer }) => {
       this.sheets.set(answer.sheets);
       this.sheet.set(answer.sheet);
@@ -290,6 +317,8 @@ export class ImportPage {
     this.sheets.set([]);
     this.unreadable.set('');
     this.csv = '';
+    this.xml = this.kept = undefined;
+    this.pictures.set(0);
     if (/\.xlsx$/i.test(file.name)) {
       this.workbook = file;
       return this.readSheet(undefined);
@@ -303,22 +332,28 @@ export class ImportPage {
     this.check(undefined);
   }
 
-  /** ReqIF becomes the table that it holds; of an archive its first document. */
+  /** ReqIF becomes the table that it holds, of an archive its first document; by which identifiers it is known here, the server says. */
   private async readReqif(file: File): Promise<void> {
     try {
       const bytes = new Uint8Array(await file.arrayBuffer());
-      const xml = /z$/i.test(file.name) ? await firstReqif(bytes) : new TextDecoder().decode(bytes);
-      const read =
-        xml === undefined
-          ? { fault: 'There is no ReqIF document in the archive, or it unpacks to far more than one has.' }
-          : readReqif(xml);
-      if ('fault' in read) return this.unreadable.set(`${file.name}: ${read.fault}`);
-      this.encoding.set('ReqIF');
-      this.csv = read.csv;
-      this.check(undefined);
+      this.xml = /z$/i.test(file.name) ? await firstReqif(bytes) : new TextDecoder().decode(bytes);
+      if (this.xml === undefined)
+        return this.unreadable.set(`${file.name}: There is no ReqIF document in the archive, or it unpacks to far more than one has.`);
+      this.store.dispatch(specifyCommands.getExchange.start({ project: this.scope.slug(), key: this.target() }));
     } catch {
       this.unreadable.set(`${file.name} cannot be read as ReqIF. Nothing was written.`);
     }
+  }
+
+  private takeReqif({ prefix, next, identifiers }: AnswerOf<typeof getExchange>): void {
+    if (this.xml === undefined) return;
+    const read = readReqif(this.xml, { known: new Map(Object.entries(identifiers)), prefix, next });
+    if ('fault' in read) return this.unreadable.set(`${this.fileName()}: ${read.fault}`);
+    this.encoding.set('ReqIF');
+    this.csv = read.csv;
+    this.kept = read.kept;
+    this.pictures.set(read.pictures);
+    this.check(undefined);
   }
 
   /** A workbook is read by the server: one of its tables at a time. */
@@ -340,7 +375,8 @@ export class ImportPage {
 
   protected retarget(key: string): void {
     this.target.set(key);
-    if (this.csv) this.check(this.preview()?.mapping);
+    if (this.xml !== undefined) this.store.dispatch(specifyCommands.getExchange.start({ project: this.scope.slug(), key }));
+    else if (this.csv) this.check(this.preview()?.mapping);
   }
 
   protected map(field: string, column: string): void {
@@ -382,6 +418,7 @@ export class ImportPage {
           csv: this.csv,
           mapping,
           missing: this.retires() ? 'retire' : 'leave',
+          ...(this.kept ? { exchange: exchangeOf(this.kept) } : {}),
         }),
       );
   }

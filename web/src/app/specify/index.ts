@@ -8,6 +8,7 @@ import { impactCommands, impactFeature } from './impact/state';
 import { traceCommands, traceFeature } from './matrix/trace-state';
 import { proofCommands, proofFeature } from './requirement-proof';
 import { reviewCommands, reviewFeature } from './reviews/state';
+import { readingCommands, readingFeature } from './reading/state';
 import { proposalCommands, proposalFeature } from './proposals/state';
 import { specifyCommands, specifyFeature } from './state';
 import { suspectCommands, suspectFeature } from './suspects/state';
@@ -31,6 +32,7 @@ export const specifyRoutes: Routes = [
       provideState(gapFeature),
       provideState(impactFeature),
       provideState(suspectFeature),
+      provideState(readingFeature),
       provideState(proposalFeature),
       provideEffects(
         effectsOf(specifyCommands),
@@ -41,6 +43,7 @@ export const specifyRoutes: Routes = [
         effectsOf(gapCommands),
         effectsOf(impactCommands),
         effectsOf(suspectCommands),
+        effectsOf(readingCommands),
         effectsOf(proposalCommands),
       ),
     ],
@@ -52,6 +55,11 @@ export const specifyRoutes: Routes = [
       { path: 'reviews', title: 'Reviews · Cord Proof', loadComponent: reviews },
       { path: 'reviews/:key', title: 'Reviews · Cord Proof', loadComponent: reviews },
       { path: 'matrix', title: 'Trace matrix · Cord Proof', loadComponent: () => import('./matrix/matrix-page').then((m) => m.MatrixPage) },
+      {
+        path: 'read',
+        title: 'Specification · Cord Proof',
+        loadComponent: () => import('./reading/reading-page').then((m) => m.ReadingPage),
+      },
       { path: 'threads', title: 'Threads · Cord Proof', loadComponent: () => import('./threads/threads-page').then((m) => m.ThreadsPage) },
       {
         path: 'suspect',

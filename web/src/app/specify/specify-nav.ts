@@ -4,6 +4,7 @@ import { useProject } from '../base';
 
 /** The places of Specify. */
 export const specifyPlaces = [
+  ['read', 'Document'],
   ['reviews', 'Reviews'],
   ['matrix', 'Matrix'],
   ['threads', 'Threads'],

@@ -248,12 +248,25 @@ export class SpecifyPage {
   protected readonly author = computed(() => this.scope.roles().includes('author'));
   protected readonly shownKey = computed(() => this.record() ?? '');
   protected readonly specification = computed(() => this.chosen() || this.specifications()[0]?.key || '');
-  protected readonly files = computed(() => [
-    {
-      words: 'Exchange format (ReqIF 1.2)',
-      address: `/api/projects/${this.scope.slug()}/specifications/${this.specification()}/file.reqif`,
-    },
-  ]);
+  /** Files that a specification can be had as; where a heading is open, its branch as well. */
+  protected readonly files = computed(() => {
+    const at = `/api/projects/${this.scope.slug()}/specifications/${this.specification()}`;
+    const open = this.detail();
+    const branch = open?.kind === 'heading' && open.key === this.shownKey() ? open : undefined;
+    const document = (words: string, question: string) => ({ words, address: `${at}/document?${question}` });
+    return [
+      document('Document (DOCX)', 'format=docx'),
+      document('Document (PDF)', 'format=pdf'),
+      document('Document with history (PDF)', 'format=pdf&history=1'),
+      document('Texts alone (DOCX)', 'format=docx&traces=0'),
+      document('Page (HTML)', 'format=html'),
+      document('Markdown', 'format=md'),
+      ...(branch ? [document(`${branch.key} and below (DOCX)`, `format=docx&under=${branch.key}`)] : []),
+      ...(branch ? [document(`${branch.key} and below (PDF)`, `format=pdf&under=${branch.key}`)] : []),
+      { words: 'Exchange format (ReqIF 1.2)', address: `${at}/file.reqif` },
+      { words: 'The same with its pictures (reqifz)', address: `${at}/file.reqifz` },
+    ];
+  });
   protected readonly acting = signal(false);
   protected readonly selection = computed(() => (this.asList() ? this.listed() : this.picked()));
   protected readonly choices = computed((): BulkChoice[] => [

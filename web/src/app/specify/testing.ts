@@ -5,6 +5,7 @@ import { getCord, getImpact } from '@contract/prove';
 import { requirementCode } from '@contract/measure';
 import { listOver, type FakeApi } from '../base/testing';
 import { impactCommands, impactFeature } from './impact/state';
+import { readingCommands, readingFeature } from './reading/state';
 import { proposalCommands, proposalFeature } from './proposals/state';
 import { suspectCommands, suspectFeature } from './suspects/state';
 import { proofCommands, proofFeature } from './requirement-proof';
@@ -52,6 +53,7 @@ export const rooms = [
   { feature: proofFeature, effects: proofCommands },
   { feature: impactFeature, effects: impactCommands },
   { feature: proposalFeature, effects: proposalCommands },
+  { feature: readingFeature, effects: readingCommands },
   { feature: suspectFeature, effects: suspectCommands },
 ] as never;
 

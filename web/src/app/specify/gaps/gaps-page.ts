@@ -1,28 +1,45 @@
-import { ChangeDetectionStrategy, Component, computed, effect, inject, input } from '@angular/core';
+import { ChangeDetectionStrategy, Component, computed, effect, inject, input, signal } from '@angular/core';
 import { MatButtonModule } from '@angular/material/button';
 import { MatDialog } from '@angular/material/dialog';
 import { MatProgressBarModule } from '@angular/material/progress-bar';
 import type { GapRow } from '@contract/specify';
-import { gapRules, type GapRule } from '@core/specify';
-import { askReason, onAction, onChanged, ProblemNote, RecordLink, selectRequest, useAddress, useProject, useStatement } from '../../base';
+import {
+  askReason,
+  Icon,
+  onAction,
+  onChanged,
+  ProblemNote,
+  RecordLink,
+  selectRequest,
+  useAddress,
+  useProject,
+  useStatement,
+} from '../../base';
 import { SpecifyNav } from '../specify-nav';
 import { specifyCommands, specifyFeature } from '../state';
 import { gapCommands, gapFeature } from './state';
+import { TraceRules } from './trace-rules';
 
 /** What lacks and what contradicts, counted by rule; from each an exception can be granted, with a reason and a signature. */
 @Component({
   selector: 'cp-gaps-page',
-  imports: [MatButtonModule, MatProgressBarModule, ProblemNote, RecordLink, SpecifyNav],
+  imports: [Icon, MatButtonModule, MatProgressBarModule, ProblemNote, RecordLink, SpecifyNav, TraceRules],
   changeDetection: ChangeDetectionStrategy.OnPush,
   template: `
     <div class="page stack">
       <div class="page-head">
         <h1 class="grow">Gaps and contradictions</h1>
+        <button class="chip" type="button" [attr.aria-expanded]="ruling()" (click)="ruling.set(!ruling())">
+          <cp-icon name="rule" /> Rules of trace
+        </button>
         @for (f of ['xlsx', 'csv']; track f) {
           <a class="chip" [href]="file(f)" download>{{ f.toUpperCase() }}</a>
         }
       </div>
       <cp-specify-nav />
+      @if (ruling()) {
+        <cp-trace-rules (closed)="ruling.set(false)" />
+      }
       <div class="row" role="group" aria-label="Where">
         <button class="chip" type="button" [attr.aria-pressed]="!of()" (click)="go({ of: null })">The whole project</button>
         @for (s of specifications(); track s.key) {
@@ -44,14 +61,8 @@ import { gapCommands, gapFeature } from './state';
           <button class="chip" type="button" [attr.aria-pressed]="!rule()" (click)="go({ rule: null })">All {{ open() }}</button>
           @for (c of f.rules; track c.rule) {
             @if (c.open || c.excepted) {
-              <button
-                class="chip"
-                type="button"
-                [attr.aria-pressed]="rule() === c.rule"
-                [title]="whyOf(c.rule)"
-                (click)="go({ rule: c.rule })"
-              >
-                {{ nameOf(c.rule) }} {{ c.open }}
+              <button class="chip" type="button" [attr.aria-pressed]="rule() === c.rule" [title]="c.why" (click)="go({ rule: c.rule })">
+                {{ c.name }} {{ c.open }}
               </button>
             }
           }
@@ -129,6 +140,8 @@ export class GapsPage {
   private readonly scope = useProject();
   private readonly store = this.scope.store;
   protected readonly go = useAddress();
+  /** The rules are looked at. */
+  protected readonly ruling = signal(false);
   private readonly dialogs = inject(MatDialog);
   private readonly statement = useStatement();
   protected readonly specifications = this.store.selectSignal(specifyFeature.selectSpecifications);
@@ -149,7 +162,7 @@ export class GapsPage {
       onCleanup(() => clearTimeout(timer));
     });
     onChanged(['requirement', 'case'], () => this.ask(0));
-    for (const done of [gapCommands.grant.done, gapCommands.end.done]) onAction(done, () => this.ask(0));
+    for (const done of [gapCommands.grant.done, gapCommands.end.done, gapCommands.saveRules.done]) onAction(done, () => this.ask(0));
   }
 
   private question() {
@@ -170,11 +183,7 @@ export class GapsPage {
   }
 
   protected nameOf(rule: string): string {
-    return gapRules[rule as GapRule].name;
-  }
-
-  protected whyOf(rule: string): string {
-    return gapRules[rule as GapRule].why;
+    return this.found()?.rules.find((r) => r.rule === rule)?.name ?? rule;
   }
 
   protected grant({ rule, key, other, ground, words }: GapRow): void {

@@ -1,0 +1,326 @@
+import {
+  afterNextRender,
+  ChangeDetectionStrategy,
+  Component,
+  computed,
+  effect,
+  ElementRef,
+  inject,
+  Injector,
+  input,
+  signal,
+  untracked,
+  viewChildren,
+} from '@angular/core';
+import { MatProgressBarModule } from '@angular/material/progress-bar';
+import { RouterLink } from '@angular/router';
+import type { Passage } from '@contract/specify';
+import { emptyRequirement } from '@core/specify';
+import { Icon, onAction, onChanged, ProblemNote, selectRequest, useAddress, useKeys, useProject } from '../../base';
+import { SpecifyNav } from '../specify-nav';
+import { specifyCommands, specifyFeature } from '../state';
+import { PassageBlock, type Written } from './passage-block';
+import { readingCommands, readingFeature } from './state';
+
+const stretch = 100;
+
+/**
+ * A specification as a document: read from top to bottom, written where it stands. Arrows go from one to the next, Enter writes, Alt, Shift
+ * and arrows move.
+ */
+@Component({
+  selector: 'cp-reading-page',
+  imports: [Icon, MatProgressBarModule, PassageBlock, ProblemNote, RouterLink, SpecifyNav],
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  template: `
+    <div class="page stack">
+      <div class="page-head">
+        <h1 class="grow">{{ title() }}</h1>
+        <a class="chip" [routerLink]="['/', scope.slug(), 'specify', specification()]"><cp-icon name="account_tree" /> As a tree</a>
+      </div>
+      <cp-specify-nav />
+      <div class="row" role="group" aria-label="Specifications">
+        @for (s of specifications(); track s.key) {
+          <button class="chip" type="button" [attr.aria-pressed]="s.key === specification()" (click)="go({ of: s.key })">
+            {{ s.title }}
+          </button>
+        }
+        <span class="grow"></span>
+        @if (author()) {
+          @for (k of kinds; track k) {
+            <button class="chip" type="button" (click)="begin(k)"><cp-icon name="add" /> {{ k }}</button>
+          }
+        }
+      </div>
+      @for (name of names; track name) {
+        <cp-problem [of]="name" />
+      }
+      @if (reading().pending && !rows().length) {
+        <mat-progress-bar mode="indeterminate" aria-label="Reading the specification" />
+      }
+      <div class="text" role="list" [attr.aria-label]="title()" (keydown)="key($event)">
+        @for (p of shown(); track p.key || 'new'; let i = $index) {
+          <div
+            class="block"
+            role="listitem"
+            [attr.tabindex]="i === at() ? 0 : -1"
+            [class.at]="i === at()"
+            [attr.aria-label]="p.key + ' ' + p.title"
+            [style.margin-left.px]="22 * p.depth"
+            (focus)="at.set(i)"
+            (dblclick)="author() && write(p.key)"
+          >
+            <cp-passage [of]="p" [writing]="p.key === writing()" (saved)="save(p, $event)" (left)="leave()" />
+          </div>
+        } @empty {
+          @if (!reading().pending) {
+            <div class="sheet empty">
+              <h2>It is empty</h2>
+              <p>Write the first heading or requirement above.</p>
+            </div>
+          }
+        }
+        @if (rows().length < total()) {
+          <button class="chip more" type="button" (click)="more()">Read on: {{ total() - rows().length }} more</button>
+        }
+      </div>
+    </div>
+  `,
+  styles: `
+    .block {
+      padding: 6px 10px;
+      border-left: 3px solid transparent;
+      border-radius: 6px;
+      content-visibility: auto;
+      contain-intrinsic-size: auto 70px;
+    }
+    .block.at {
+      border-color: var(--cord);
+    }
+    .block:focus-visible {
+      background: var(--cord-tint);
+      outline: none;
+    }
+    .more {
+      margin: 18px 10px;
+    }
+    @media (max-width: 700px) {
+      .block {
+        margin-left: 0 !important;
+      }
+    }
+  `,
+})
+export class ReadingPage {
+  /** From the address: a specification. */
+  readonly of = input<string>();
+  protected readonly scope = useProject();
+  private readonly store = this.scope.store;
+  private readonly injector = inject(Injector);
+  private readonly host = inject<ElementRef<HTMLElement>>(ElementRef);
+  private readonly keys = useKeys('Lists');
+  protected readonly go = useAddress();
+  protected readonly kinds = ['heading', 'requirement', 'note'] as const;
+  protected readonly names = [readingCommands.read, readingCommands.save, readingCommands.add, readingCommands.place].map(
+    ({ name }) => name,
+  );
+  protected readonly specifications = this.store.selectSignal(specifyFeature.selectSpecifications);
+  protected readonly specification = computed(() => this.of() || this.specifications()[0]?.key || '');
+  protected readonly title = computed(() => this.specifications().find((s) => s.key === this.specification())?.title ?? 'Specification');
+  private readonly state = this.store.selectSignal(readingFeature.selectReadingState);
+  protected readonly rows = computed((): readonly Passage[] => (this.state().of === this.specification() ? this.state().rows : []));
+  protected readonly total = computed(() => (this.state().of === this.specification() ? this.state().total : 0));
+  protected readonly reading = this.store.selectSignal(selectRequest(readingCommands.read.name));
+  protected readonly author = computed(() => this.scope.roles().includes('author'));
+  protected readonly at = signal(0);
+  /** What is written now: a key, nothing for a new one, null where nobody writes. */
+  protected readonly writing = signal<string | null>(null);
+  /** A new one that is not written yet, and behind what it stands. */
+  private readonly fresh = signal<{ readonly passage: Passage; readonly behind: number; readonly after: string | null } | null>(null);
+  protected readonly shown = computed(() => {
+    const fresh = this.fresh();
+    return fresh ? [...this.rows().slice(0, fresh.behind), fresh.passage, ...this.rows().slice(fresh.behind)] : this.rows();
+  });
+  private readonly blocks = viewChildren(PassageBlock);
+  private next = false;
+
+  constructor() {
+    this.store.dispatch(specifyCommands.listSpecifications.start({ project: this.scope.slug() }));
+    effect(() => {
+      if (!this.specification()) return;
+      untracked(() => {
+        this.leave();
+        this.at.set(0);
+        this.read(0, stretch);
+      });
+    });
+    onChanged(['requirement', 'specification'], () => this.again());
+    onAction(readingCommands.save.done, () => this.written());
+    onAction(readingCommands.place.done, () => this.again());
+    onAction(readingCommands.add.done, ({ answer }) => {
+      this.fresh.set(null);
+      this.writing.set(null);
+      this.made = answer.key;
+      this.again();
+    });
+    onAction(readingCommands.read.done, () => this.goToMade());
+  }
+
+  /** What was just written, until it is shown: one goes to it then. */
+  private made: string | undefined;
+
+  private goToMade(): void {
+    const at = this.rows().findIndex(({ key }) => key === this.made);
+    if (this.made === undefined || at < 0) return;
+    this.made = undefined;
+    afterNextRender(
+      () => {
+        this.focus(at);
+        if (this.next) this.begin(this.rows()[at].kind);
+        this.next = false;
+      },
+      { injector: this.injector },
+    );
+  }
+
+  private read(skip: number, limit: number): void {
+    this.store.dispatch(readingCommands.read.start({ project: this.scope.slug(), key: this.specification(), skip, limit }));
+  }
+
+  /** What was read is read again. */
+  private again(): void {
+    this.read(0, Math.min(500, Math.max(stretch, this.rows().length + 1)));
+  }
+
+  protected more(): void {
+    this.read(this.rows().length, stretch);
+  }
+
+  protected write(key: string): void {
+    this.writing.set(key);
+    this.intoTitle();
+  }
+
+  private intoTitle(): void {
+    afterNextRender(
+      () =>
+        this.blocks()
+          .find((block) => block.writing())
+          ?.focusTitle(),
+      { injector: this.injector },
+    );
+  }
+
+  protected leave(): void {
+    this.fresh.set(null);
+    this.writing.set(null);
+    afterNextRender(() => this.focus(this.at()), { injector: this.injector });
+  }
+
+  /** A new one behind the row that one is at: beside it, or below it where that is a heading. */
+  protected begin(kind: (typeof this.kinds)[number]): void {
+    const here = this.rows().at(this.at());
+    const below = here?.kind === 'heading' && kind !== 'heading';
+    const under = here ? (below ? here.key : here.under) : null;
+    // Behind all that stands below it.
+    let behind = here ? this.at() + 1 : 0;
+    if (here && !below) while (behind < this.rows().length && this.rows()[behind].depth > here.depth) behind++;
+    const depth = here ? here.depth + (below ? 1 : 0) : 0;
+    const level = here?.level ?? '';
+    const method = here?.method ?? '';
+    const passage: Passage = {
+      ...emptyRequirement,
+      kind,
+      level: kind === 'requirement' ? level : '',
+      method: kind === 'requirement' ? method : '',
+      key: '',
+      specification: this.specification(),
+      under,
+      derivedFrom: [],
+      position: 0,
+      revision: 0,
+      state: 'draft',
+      own: {},
+      updatedBy: '',
+      updatedAt: '',
+      depth,
+      number: '',
+    };
+    this.fresh.set({ passage, behind, after: below || !here ? null : here.key });
+    this.at.set(behind);
+    this.writing.set('');
+    this.intoTitle();
+  }
+
+  protected save(p: Passage, { content, reason, next }: Written): void {
+    this.next = next;
+    const project = this.scope.slug();
+    if (p.key) {
+      if (next && !reason && JSON.stringify(content.text) === JSON.stringify(p.text) && content.title === p.title) return this.written();
+      this.store.dispatch(readingCommands.save.start({ project, key: p.key, basedOn: p.revision, content: { ...content }, reason }));
+      return;
+    }
+    const after = this.fresh()?.after;
+    this.store.dispatch(
+      readingCommands.add.start({
+        project,
+        specification: this.specification(),
+        under: p.under,
+        content: { ...content },
+        ...(after ? { after } : {}),
+      }),
+    );
+  }
+
+  private written(): void {
+    const kind = this.rows().at(this.at())?.kind ?? 'requirement';
+    this.writing.set(null);
+    if (this.next) this.begin(kind);
+    else afterNextRender(() => this.focus(this.at()), { injector: this.injector });
+    this.next = false;
+  }
+
+  protected key(event: KeyboardEvent): void {
+    if (this.writing() !== null) return;
+    const here = this.rows().at(this.at());
+    const name = this.keys.among(event, ['rowUp', 'rowDown', 'rowIn', 'rowOut']);
+    if (name && here && this.author()) this.move(here, name);
+    else if (event.key === 'ArrowDown' && !event.altKey) this.focus(this.at() + 1);
+    else if (event.key === 'ArrowUp' && !event.altKey) this.focus(this.at() - 1);
+    else if (event.key === 'Home') this.focus(0);
+    else if (event.key === 'End') this.focus(this.rows().length - 1);
+    else if (
+      (event.key === 'Enter' || event.key === 'F2') &&
+      here &&
+      this.author() &&
+      (event.target as HTMLElement).classList.contains('block')
+    )
+      if (event.ctrlKey) this.begin(here.kind);
+      else this.write(here.key);
+    else return;
+    event.preventDefault();
+  }
+
+  private focus(i: number): void {
+    const to = Math.max(0, Math.min(i, this.shown().length - 1));
+    this.at.set(to);
+    const blocks = this.host.nativeElement.querySelectorAll<HTMLElement>('.block');
+    blocks[to]?.focus();
+  }
+
+  /** Moves a row among those beside it, under the one before it, or out to where its heading stands. */
+  private move(row: Passage, how: 'rowUp' | 'rowDown' | 'rowIn' | 'rowOut'): void {
+    const beside = this.rows().filter((r) => r.under === row.under);
+    const i = beside.findIndex((r) => r.key === row.key);
+    const place = (under: string | null, before: string | null): void =>
+      this.store.dispatch(readingCommands.place.start({ project: this.scope.slug(), key: row.key, under, before }));
+    const above = this.rows().find((r) => r.key === row.under);
+    if (how === 'rowUp' && i > 0) place(row.under, beside[i - 1].key);
+    else if (how === 'rowDown' && i < beside.length - 1) place(row.under, beside[i + 2]?.key ?? null);
+    else if (how === 'rowIn' && i > 0) place(beside[i - 1].key, null);
+    else if (how === 'rowOut' && above) {
+      const around = this.rows().filter((r) => r.under === above.under);
+      place(above.under, around[around.findIndex((r) => r.key === above.key) + 1]?.key ?? null);
+    }
+  }
+}
