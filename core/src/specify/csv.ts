@@ -2,7 +2,7 @@ import Papa from 'papaparse';
 import { canonicalJson, circlesThrough, differencesBetween, isKey, plainCell, type Difference, type Finding, type Json } from '../base';
 import { detailFields, readDetails } from './table-details';
 import { placesByDepth, placesByNumbering, type TreePlace } from './table-tree';
-import { emptyRequirement, verificationMethods, type RequirementContent, type VerificationMethod } from './requirement';
+import { emptyRequirement, requirementFields, verificationMethods, type RequirementContent, type VerificationMethod } from './requirement';
 
 /** What a column of a requirements table can mean. */
 export const importFields = [
@@ -116,7 +116,7 @@ export function summariseImport(
 /** What of a requirement a table can change. The layout of a text is not read from tables. */
 function comparable(one: Pick<ExistingRequirement, 'content' | 'parents' | 'under' | 'own'> | null | undefined): Record<string, Json> {
   if (!one) return {};
-  const { html: _, ...content } = one.content;
+  const content = Object.fromEntries(requirementFields.map(({ name }) => [name, one.content[name]]));
   return { ...content, parents: [...one.parents].sort(), under: one.under, own: { ...one.own } } as unknown as Record<string, Json>;
 }
 

@@ -1,3 +1,4 @@
+import * as base from '@contract/base';
 import * as contract from '@contract/specify';
 import type { Requirement } from '@contract/specify';
 import { emptyRequirement, previewRequirements, summariseImport, writeReqif, type ColumnMapping } from '@core/specify';
@@ -13,9 +14,13 @@ describe('the import of a table', () => {
       const known = existing.map(
         ({ key, derivedFrom: parents, under, own, ...content }) => [key, { content, parents, under, own }] as const,
       );
-      return summariseImport(
-        previewRequirements(csv as string, mapping as ColumnMapping, { existing: new Map(known), levels: ['SIL 2', 'SIL 3'] }),
+      const context = { existing: new Map(known), levels: ['SIL 2', 'SIL 3'] };
+      const { missing: _, ...summary } = summariseImport(
+        previewRequirements(csv as string, mapping as ColumnMapping, context),
+        context.existing,
       );
+      const gone = known.map(([key]) => key).filter((key) => !(csv as string).includes(key));
+      return { ...summary, missing: gone.length, missingKeys: gone };
     });
     const page = await mount(ImportPage);
     const give = async (csv: string): Promise<void> => {
@@ -39,11 +44,48 @@ describe('the import of a table', () => {
     const { api, page, give } = await open([row(1), row(2)]);
     await give('key,title,text\nBRK-001,Title 1,The valve 1 shall close.\nBRK-002,Other,The valve 2 shall close.\nBRK-009,New,It shall.\n');
     expect(page.text()).toContain('1 new, 1 changed, 1 the same');
-    api.on(contract.importRequirements, () => ({ written: 1, changed: 1, same: 1 }));
+    api.on(contract.importRequirements, () => ({ written: 1, changed: 1, same: 1, retired: 0, bulk: 3 }));
     await page.press(/Write 1 new and 1 changed/);
     expect(api.of(contract.importRequirements)[0]).toEqual(
       jasmine.objectContaining({ specification: 'BRK', fileName: 'r.csv', mapping: { key: 'key', title: 'title', text: 'text' } }),
     );
+  });
+
+  it('shows what differs, and retires what it does not name only where one says so', async () => {
+    const { api, page, give } = await open([row(1), row(2)]);
+    await give('key,title,text\nBRK-001,Another,The valve 1 shall close.\n');
+    expect(page.all('cp-words-diff').map((d) => d.textContent)).toEqual(['Title 1Another']);
+    expect(page.text()).toContain('The specification has one requirement that the table does not name: BRK-002');
+    api.on(contract.importRequirements, () => ({ written: 0, changed: 1, same: 0, retired: 0, bulk: 4 }));
+    await page.press(/Write 1 changed/);
+    page.all<HTMLInputElement>('input[type=radio]')[1].click();
+    await page.settled();
+    await page.press(/Write 1 changed, retire 1/);
+    expect(api.of(contract.importRequirements).map(({ missing }) => missing)).toEqual(['leave', 'retire']);
+  });
+
+  it('lists earlier imports, and takes one back as one', async () => {
+    const { api } = openWeb(['author'], rooms);
+    serve(api, () => []);
+    const bulk = {
+      id: 4,
+      act: { act: 'import', fileName: 'old.csv' },
+      reason: '',
+      by: 'mira',
+      at: '2026-03-01T10:00:00.000Z',
+      total: 12,
+      done: 12,
+      refused: 0,
+      undone: false,
+      job: null,
+    };
+    api.on(base.listBulk, () => [bulk, { ...bulk, id: 3, act: { act: 'retire' } }]).on(base.undoBulk, () => ({ ...bulk, id: 5 }));
+    const page = await mount(ImportPage);
+    expect(page.all('tbody tr').length).toBe(1);
+    expect(page.one('tbody tr').textContent).toMatch(/old\.csv.*mira.*12/);
+    await page.press(/Take back as one/);
+    expect(api.of(base.undoBulk)).toEqual([{ project: 'demo', id: 4 }]);
+    expect(page.one('tbody tr').textContent).toContain('taken back');
   });
 
   it('offers nothing to write where nothing differs, and takes another mapping', async () => {
@@ -68,11 +110,12 @@ describe('the import of a table', () => {
     expect(api.asked.find((a) => a.endpoint === contract.readWorkbook)?.files?.map((f) => f.name)).toEqual(['r.xlsx']);
     expect(page.text()).toContain('1 of 1 rows are good');
     await page.press(/^\s*New\s*$/);
-    expect(page.all('tbody td').map((td) => td.textContent)).toContain('New');
+    expect(page.all('tbody td').map((td) => td.textContent?.trim())).toContain('New');
   });
 
   it('reads ReqIF, plain and in its archive, and says what in it cannot be read', async () => {
-    const { page } = await open();
+    const { api, page } = await open();
+    api.on(contract.getExchange, () => ({ prefix: 'BRK', next: 8, identifiers: {} }));
     const content = { ...emptyRequirement, title: 'Stop', text: 'It shall stop.', level: 'SIL 2' };
     const rows = [{ key: 'BRK-007', under: null, content, state: 'draft', revision: 1, updatedAt: '', parents: [] }];
     const xml = [...writeReqif({ title: 'Brake', key: 'BRK', createdAt: '', levels: ['SIL 2'], rows })].join('');

@@ -77,7 +77,7 @@ describe('A graph laid out', () => {
         { x: 10, y: 0 },
         { x: 10, y: 4 },
       ]),
-    ).toBe('M0 0L4 0Q10 0 10 2L10 4');
+    ).toBe('M0 0L5 0Q10 0 10 2L10 4');
   });
 
   it('is walked by keys, folded and unfolded, and opened', async () => {

@@ -1,0 +1,119 @@
+import * as contract from '@contract/specify';
+import type { Passage } from '@contract/specify';
+import { hear, mount, openWeb } from '../../base/testing';
+import { detail, rooms, row, serve } from '../testing';
+import { ReadingPage } from './reading-page';
+
+const passage = (n: number, depth: number, more: Partial<Passage> = {}): Passage => ({ ...row(n), depth, number: '', ...more });
+
+describe('A specification as a document', () => {
+  let rows: Passage[] = [];
+  const open = async (roles: readonly ('author' | 'auditor')[] = ['author']) => {
+    rows = [
+      passage(1, 0, { kind: 'heading', title: 'Brake', text: '', number: '1' }),
+      passage(2, 1, { under: 'BRK-001' }),
+      passage(3, 1, { under: 'BRK-001', state: 'approved' }),
+      passage(4, 0, { kind: 'heading', title: 'Doors', text: '', number: '2' }),
+    ];
+    const { api, store } = openWeb(roles, rooms);
+    serve(api, () => rows);
+    api
+      .on(contract.readSpecification, ({ skip, limit }) => ({
+        rows: rows.slice(Number(skip), Number(skip) + Number(limit)),
+        skip: Number(skip),
+        total: rows.length,
+        seq: 1,
+      }))
+      .on(contract.saveRequirement, ({ key, content }) => detail(Number(String(key).slice(-1)), { ...(content as object), revision: 2 }))
+      .on(contract.placeRequirement, ({ key }) => detail(Number(String(key).slice(-1))))
+      .on(contract.addRequirement, ({ content, under }) => {
+        const made = passage(5, 1, { ...(content as object), under: under as string, key: 'BRK-005' });
+        rows = [...rows.slice(0, 2), made, ...rows.slice(2)];
+        return detail(5, { ...(content as object), key: 'BRK-005' });
+      });
+    const page = await mount(ReadingPage, { of: 'BRK' });
+    await page.until(() => page.all('.block').length === 4);
+    const block = (i: number) => page.all('.block')[i];
+    return { api, store, page, block, key: (i: number, name: string, more = {}) => page.key(block(i), name, more) };
+  };
+
+  it('is read from top to bottom with numbered headings, and walked by arrows', async () => {
+    const { page, block, key } = await open();
+    expect(page.all('.block').map((b) => b.textContent?.replace(/\s+/g, ' ').trim().slice(0, 17))).toEqual([
+      '1 Brake',
+      'BRK-002Title 2SIL',
+      'BRK-003Title 3SIL',
+      '2 Doors',
+    ]);
+    block(0).focus();
+    await key(0, 'ArrowDown');
+    expect(document.activeElement).toBe(block(1));
+    await key(1, 'End');
+    expect(document.activeElement).toBe(block(3));
+  });
+
+  it('is written where it stands, and saved on the revision that was read', async () => {
+    const { api, page, block, key } = await open();
+    block(1).focus();
+    await key(1, 'Enter');
+    await page.write(/BRK-002/, 'Another title');
+    await page.press(/Save revision 2/);
+    const [saved] = api.of(contract.saveRequirement);
+    expect([saved['key'], saved['basedOn'], (saved['content'] as { title: string }).title]).toEqual(['BRK-002', 1, 'Another title']);
+    expect(page.all('form').length).toBe(0);
+    expect(block(1).textContent).toContain('Another title');
+  });
+
+  it('asks for a reason where it is approved, and lets go without a trace', async () => {
+    const { api, page, block, key } = await open();
+    block(2).focus();
+    await key(2, 'Enter');
+    await page.write(/BRK-003/, 'Changed');
+    expect(page.missing(/Save revision/)).toBe('It is approved: say why it changes.');
+    await page.key(page.one('form'), 'Escape');
+    expect([page.all('form').length, api.of(contract.saveRequirement).length]).toEqual([0, 0]);
+    expect(block(2).textContent).toContain('Title 3');
+  });
+
+  it('gets a new one below the row that one is at, and one goes on writing by Ctrl and Enter', async () => {
+    const { api, page, block, key } = await open();
+    block(1).focus();
+    await key(1, 'Enter', { ctrlKey: true });
+    expect(page.all('.block').length).toBe(5);
+    await page.write(/New requirement/, 'Between');
+    await page.key(page.one('form'), 'Enter', { ctrlKey: true });
+    await page.until(() => page.all('form').length && rows.length === 5);
+    const [made] = api.of(contract.addRequirement);
+    expect([made['under'], made['after'], (made['content'] as { title: string; level: string }).level]).toEqual([
+      'BRK-001',
+      'BRK-002',
+      'SIL 3',
+    ]);
+    // The next one begins behind it.
+    expect(page.all('.block')[3].textContent).toContain('New requirement');
+  });
+
+  it('is moved by keys: among its neighbours, under the one above, and out', async () => {
+    const { api, block, key } = await open();
+    block(2).focus();
+    await key(2, 'ArrowUp', { altKey: true, shiftKey: true });
+    await key(2, 'ArrowRight', { altKey: true, shiftKey: true });
+    await key(2, 'ArrowLeft', { altKey: true, shiftKey: true });
+    expect(api.of(contract.placeRequirement).map(({ key: of, under, before }) => [of, under, before])).toEqual([
+      ['BRK-003', 'BRK-001', 'BRK-002'],
+      ['BRK-003', 'BRK-002', null],
+      ['BRK-003', null, 'BRK-004'],
+    ]);
+  });
+
+  it('follows what others change, and is only read by who may not write', async () => {
+    const { store, page, block, key } = await open(['auditor']);
+    block(1).focus();
+    await key(1, 'Enter');
+    expect(page.all('form').length).toBe(0);
+    rows = rows.map((r) => (r.key === 'BRK-002' ? { ...r, title: 'By somebody else' } : r));
+    hear(store, 'requirement', 'BRK-002');
+    await page.settled();
+    expect(block(1).textContent).toContain('By somebody else');
+  });
+});
