@@ -87,7 +87,10 @@ test('a text has its layout: a list, and a record by @', async ({ page }) => {
   await page.keyboard.press('Enter');
   await page.keyboard.type('As @alarm number');
   // What is offered is found while one types: a requirement, whatever else comes first for a moment.
-  await page.getByRole('option', { name: /(SYS|BRK)-\d/ }).first().click();
+  await page
+    .getByRole('option', { name: /(SYS|BRK)-\d/ })
+    .first()
+    .click();
   await page.keyboard.press('Enter');
   await page.getByRole('button', { name: 'List', exact: true }).click();
   await page.keyboard.type('in the control room');

@@ -1,5 +1,5 @@
 // npm run bench: speed as ratios in one run, on a database of its own; the board in a real browser; a node under attack; ten minutes of hostile
-// requests. `npm run bench -- attack` (or core, browser, pack, ground, parsers, fuzz) runs one part alone.
+// requests. `npm run bench -- attack` (or core, browser, pack, ground, specify, parsers, fuzz) runs one part alone.
 import { spawnSync } from 'node:child_process';
 import { join } from 'node:path';
 import { prepareDatabase } from './database.mjs';
@@ -19,6 +19,7 @@ await bundle({
     memory: 'server/bench/memory.ts',
     pack: 'server/bench/pack.ts',
     parsers: 'server/bench/parsers.ts',
+    specify: 'server/bench/specify.ts',
     fuzz: 'server/spec/fuzz.spec.ts',
   },
   outdir: 'dist/bench',
@@ -36,6 +37,7 @@ const parts = {
   browser: async () => browse(await prepareDatabase(database, 'bench', root)),
   pack: () => program('pack', 'packed', ['--expose-gc'], { CORD_KEY_SECRET: 'a secret of the bench' }),
   ground: () => program('ground', 'ground'),
+  specify: () => program('specify', 'specify'),
   parsers: () => void spawnSync(process.execPath, [join(root, 'dist/bench/parsers.js')], { cwd: root, stdio: 'inherit' }),
   attack: async () => {
     const env = await prepareDatabase(database, 'attacked', root);

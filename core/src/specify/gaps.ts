@@ -1,6 +1,6 @@
 import { compareKeys, groupBy, sha256Hex } from '../base';
 import { usualTraceRules, wantedWords, type TraceRule } from './trace-rules';
-import { quantitiesIn } from './wording';
+import { quantitiesIn, type Quantity } from './wording';
 
 /** What contradicts, whatever the project's own rules of trace ask for. */
 export const gapRules = {
@@ -81,24 +81,47 @@ function shingles(text: string): Set<string> {
   return new Set(words.slice(2).map((word, i) => `${words[i]} ${words[i + 1]} ${word}`));
 }
 
+/** The entry behind `i` in a list that ascends; none where it is the last. */
+function nextOf(list: readonly number[], i: number): readonly number[] {
+  let [low, high] = [0, list.length];
+  while (low < high) {
+    const middle = (low + high) >> 1;
+    if (list[middle] > i) high = middle;
+    else low = middle + 1;
+  }
+  return list.slice(low, low + 1);
+}
+
 /** From this share of common shingles on two texts are nearly the same. */
 const nearly = 0.8;
 /** What stands in more texts than this tells nothing about any two. */
 const common = 60;
 
-/** Pairs of texts that are nearly the same, each once, the smaller key first; by an index of what they share, not each with each. */
+/**
+ * Pairs of texts that are nearly the same, each once, the smaller key first; by an index of what they share, not each with each. Of more than
+ * `common` texts of the same few words each is paired with the next.
+ */
 export function nearlySame(
   texts: readonly { readonly key: string; readonly text: string }[],
 ): { readonly a: string; readonly b: string; readonly share: number }[] {
   const sets = texts.map(({ text }) => shingles(text));
   const index = new Map<string, number[]>();
-  for (const [i, set] of sets.entries()) for (const shingle of set) index.set(shingle, [...(index.get(shingle) ?? []), i]);
+  for (const [i, set] of sets.entries())
+    for (const shingle of set) {
+      const there = index.get(shingle);
+      if (there) there.push(i);
+      else index.set(shingle, [i]);
+    }
   const pairs: { a: string; b: string; share: number }[] = [];
   for (const [i, set] of sets.entries()) {
     const shared = new Map<number, number>();
     for (const shingle of set) {
       const there = index.get(shingle) ?? [];
-      if (there.length <= common || set.size < 3) for (const j of there) if (j > i) shared.set(j, (shared.get(j) ?? 0) + 1);
+      if (there.length <= common)
+        for (const j of there)
+          if (j > i) shared.set(j, (shared.get(j) ?? 0) + 1);
+          // Many say the same few words: each is told with the next of them, not with all.
+          else if (set.size < 3) for (const j of nextOf(there, i)) shared.set(j, (shared.get(j) ?? 0) + 1);
     }
     for (const [j, rare] of shared) {
       // Shared and rare alone is a lower bound; only pairs that may reach it are compared whole.
@@ -152,9 +175,7 @@ export function circlesOf(traces: readonly Pick<GapTrace, 'from' | 'to'>[]): str
 }
 
 /** Quantities of one unit that are said of the same side (a limit above, a limit below) with different numbers in two texts. */
-function otherNumbers(parent: string, child: string): string[] {
-  const above = quantitiesIn(parent).filter(({ unit }) => unit);
-  const below = quantitiesIn(child).filter(({ unit }) => unit);
+function otherNumbers(above: readonly Quantity[], below: readonly Quantity[]): string[] {
   const found: string[] = [];
   const side = (relation: string): string => (relation === 'below' ? 'at most' : relation === 'above' ? 'at least' : relation);
   for (const unit of new Set(below.map((q) => q.unit))) {
@@ -192,6 +213,13 @@ export function gapsOf({ requirements, cases, traces, levels, rules = usualTrace
     gaps.push({ rule, key: of.key, title: of.title, other: others.at(0) ?? '', words, ground });
   };
   const rank = (level: string): number => levels.indexOf(level);
+  // Read once for each text, however many traces lead to it.
+  const numbers = new Map<string, readonly Quantity[]>();
+  const numbersOf = ({ key, text }: GapRequirement): readonly Quantity[] => {
+    const known = numbers.get(key) ?? quantitiesIn(text).filter(({ unit }) => unit);
+    numbers.set(key, known);
+    return known;
+  };
   const specificationOf = (key: string): string => byKey.get(key)?.specification ?? '';
   const held = (one: TraceRule, r: GapRequirement): string[] => {
     const keys =
@@ -232,7 +260,7 @@ export function gapsOf({ requirements, cases, traces, levels, rules = usualTrace
       }
       if (r.level && parent.level && rank(r.level) >= 0 && rank(r.level) < rank(parent.level) && !r.rationale.trim())
         add('lowerLevel', r, `${r.level}, and ${parent.key} is ${parent.level}.`, [parent.key]);
-      for (const words of otherNumbers(parent.text, r.text)) add('otherNumber', r, words, [parent.key]);
+      for (const words of otherNumbers(numbersOf(parent), numbersOf(r))) add('otherNumber', r, words, [parent.key]);
       if (r.state === 'approved' && parent.state !== 'approved')
         add('beforeParent', r, `${parent.key} is ${parent.state === 'review' ? 'in review' : parent.state}.`, [parent.key]);
       if (parent.revision > t.toRevision)

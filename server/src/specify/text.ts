@@ -1,12 +1,9 @@
 import type { Passage } from '@contract/specify';
 import { inReadingOrder, numberedRows } from '@core/specify';
 import { asc, eq, isNull, and } from 'drizzle-orm';
-import { alias } from 'drizzle-orm/mysql-core';
 import { ledgerHead, records, Refusal, type Db } from '../base';
 import { needSpecification, requirementsById } from './store';
 import { requirements } from './tables';
-
-const underRecord = alias(records, 'under_record');
 
 export interface TextQuestion {
   readonly skip: number;
@@ -24,13 +21,21 @@ export function readSpecification(
   return db.transaction(async (tx) => {
     const { id } = await needSpecification(tx, projectId, key);
     const rows = await tx
-      .select({ id: requirements.id, key: records.key, under: underRecord.key, kind: requirements.kind })
+      .select({ id: requirements.id, key: records.key, underId: requirements.underId, kind: requirements.kind })
       .from(requirements)
       .innerJoin(records, eq(records.id, requirements.id))
-      .leftJoin(underRecord, eq(underRecord.id, requirements.underId))
       .where(and(eq(requirements.specificationId, id), isNull(records.retiredAt)))
       .orderBy(asc(requirements.position), asc(requirements.id));
-    const order = numberedRows(inReadingOrder(rows.map(({ kind, ...row }) => ({ ...row, content: { kind } }))));
+    const keyOf = new Map(rows.map((row) => [row.id, row.key]));
+    const order = numberedRows(
+      inReadingOrder(
+        rows.map(({ kind, underId, ...row }) => ({
+          ...row,
+          under: underId === null ? null : (keyOf.get(underId) ?? null),
+          content: { kind },
+        })),
+      ),
+    );
     const from = at === undefined ? skip : order.findIndex(({ row }) => row.key === at);
     if (from < 0) throw new Refusal('notFound', { detail: `${at} does not stand in ${key}.` });
     const stretch = order.slice(from, from + limit);
