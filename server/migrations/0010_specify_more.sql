@@ -41,4 +41,5 @@ ALTER TABLE `exchanged` ADD CONSTRAINT `exchanged_id_records_id_fk` FOREIGN KEY 
 ALTER TABLE `import_mappings` ADD CONSTRAINT `import_mappings_project_id_projects_id_fk` FOREIGN KEY (`project_id`) REFERENCES `projects`(`id`) ON DELETE no action ON UPDATE no action;--> statement-breakpoint
 ALTER TABLE `requirement_details` ADD CONSTRAINT `requirement_details_id_records_id_fk` FOREIGN KEY (`id`) REFERENCES `records`(`id`) ON DELETE no action ON UPDATE no action;--> statement-breakpoint
 ALTER TABLE `trace_rules` ADD CONSTRAINT `trace_rules_project_id_projects_id_fk` FOREIGN KEY (`project_id`) REFERENCES `projects`(`id`) ON DELETE no action ON UPDATE no action;--> statement-breakpoint
-CREATE INDEX `requirement_details_project` ON `requirement_details` (`project_id`);
+CREATE INDEX `requirement_details_project` ON `requirement_details` (`project_id`);--> statement-breakpoint
+INSERT IGNORE INTO `trace_kinds` (`project_id`, `name`, `forward`, `backward`, `from_kinds`, `to_kinds`, `circles`) SELECT `id`, 'madeFor', 'was made for', 'is what this is for', '["case","round","specification"]', '["baseline"]', false FROM `projects`;

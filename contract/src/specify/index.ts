@@ -6,3 +6,4 @@ export * from './review';
 export * from './matrix';
 export * from './gaps';
 export * from './propose';
+export * from './copies';

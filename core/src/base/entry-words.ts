@@ -125,6 +125,9 @@ const sentences: Readonly<Record<string, (now: Said, old: Said) => EntrySentence
   'file taken off': (_, old) => ({ lead: some('took ', old['name'], ' off') || 'took a file off', tail: '' }),
   'many records changed': () => ({ lead: 'changed many records at once:', tail: '' }),
   'change of many records taken back': () => ({ lead: 'took back a change of many records:', tail: '' }),
+  'requirements imported': (now) => ({ lead: some('imported ', now['file'], ' into') || 'imported a table into', tail: '' }),
+  'requirements copied here': (now) => ({ lead: `copied ${many(now['rows'], 'requirement')} into`, tail: '' }),
+  'rules of trace set': () => ({ lead: 'set the', tail: '' }),
   'signed in': () => ({ lead: 'signed in as', tail: '' }),
   'signed out': () => ({ lead: 'signed out as', tail: '' }),
 };

@@ -25,6 +25,14 @@ export const usualTraceKinds: readonly TraceKind[] = [
     circles: true,
   },
   {
+    name: 'madeFor',
+    forward: 'was made for',
+    backward: 'is what this is for',
+    fromKinds: ['case', 'round', 'specification'],
+    toKinds: ['baseline'],
+    circles: false,
+  },
+  {
     name: 'relates',
     forward: 'relates to',
     backward: 'relates to',

@@ -23,6 +23,7 @@ import { documentFormats, specificationDocument } from './document';
 import { baselineRoutes } from './baseline-routes';
 import { gapRoutes, matrixRoutes } from './trace-routes';
 import { branchesOf } from './branches';
+import { copyOut } from './copies';
 import { exchangeOf } from './exchange';
 import { exportReqif, exportReqifz, exportRequirements } from './exports';
 import { importRequirements, previewImport } from './import';
@@ -146,6 +147,7 @@ export function specifyRoutes(app: FastifyInstance, context: AppContext): void {
       return readWorkbook(file.bytes, query.sheet, context.parse);
     throw new Refusal('invalid', { detail: 'The upload holds no file.' });
   });
+  serve(app, context, contract.copyOut, ({ actor, person, body }) => copyOut(db, actor, person.id, body));
   serve(app, context, contract.getExchange, ({ membership, params }) => exchangeOf(db, membership.projectId, params.key));
   serve(app, context, contract.previewImport, ({ membership, body }) => previewImport(db, membership.projectId, body, context.parse));
   serve(app, context, contract.importRequirements, ({ actor, body }) => importRequirements(db, actor, body, context.parse));

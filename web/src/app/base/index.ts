@@ -54,3 +54,4 @@ export * from './keys';
 export * from './list-keys';
 export * from './device-memory';
 export * from './shell';
+export * from './record/made-for';

@@ -27,6 +27,7 @@ import {
   Traces,
   useDeviceMemory,
   useProject,
+  MadeFor,
 } from '../base';
 import { designCommands, designFeature } from './state';
 import { RowsEditor } from './rows-editor';
@@ -90,7 +91,7 @@ function fromPassages(mine: CaseContent, chosen: Readonly<Record<string, readonl
 /** One verification case: what it shows, its steps, what it verifies, its runs, and what is said of it. */
 @Component({
   selector: 'cp-case-record',
-  imports: [FormsModule, MatButtonModule, Icon, RecordFrame, RecordLink, RecordPicker, RowsEditor, StepsEditor, Needs, Traces],
+  imports: [MadeFor, FormsModule, MatButtonModule, Icon, RecordFrame, RecordLink, RecordPicker, RowsEditor, StepsEditor, Needs, Traces],
   changeDetection: ChangeDetectionStrategy.OnPush,
   templateUrl: './case-record.html',
   styles: `

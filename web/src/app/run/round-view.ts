@@ -2,14 +2,14 @@ import { ChangeDetectionStrategy, Component, computed, effect, input, signal, un
 import { MatButtonModule } from '@angular/material/button';
 import { RouterLink } from '@angular/router';
 import type { RunSummary } from '@contract/run';
-import { ExportMenu, Icon, onChanged, ProblemNote, RecordLink, useProject, useStatement } from '../base';
+import { ExportMenu, Icon, MadeFor, onChanged, ProblemNote, RecordLink, useProject, useStatement } from '../base';
 import { runStateWords } from './words';
 import { runCommands, runFeature } from './state';
 
 /** One round: its runs, with the state of each and the next thing to do. */
 @Component({
   selector: 'cp-round',
-  imports: [RouterLink, MatButtonModule, ExportMenu, Icon, ProblemNote, RecordLink],
+  imports: [RouterLink, MatButtonModule, ExportMenu, Icon, MadeFor, ProblemNote, RecordLink],
   changeDetection: ChangeDetectionStrategy.OnPush,
   template: `
     @if (round(); as r) {
@@ -29,6 +29,7 @@ import { runCommands, runFeature } from './state';
           }
         </div>
         <cp-problem [of]="withdrawing" />
+        <cp-made-for [key]="r.key" />
         <div class="row" role="group" aria-label="Show">
           @for (f of filters(); track f.name) {
             <button class="chip" type="button" [attr.aria-pressed]="filter() === f.name" (click)="filter.set(f.name)">

@@ -30,6 +30,7 @@ import {
 import { projectColumns, projectFields, requirementKind, specificationTree } from './requirement-list';
 import { RequirementRecord } from './requirement-record';
 import { SpecifyNav } from './specify-nav';
+import { CopyOut } from './copy-out';
 import { specifyCommands, specifyFeature } from './state';
 
 /** Specify: a specification's tree on the left, the chosen requirement beside it. */
@@ -41,6 +42,7 @@ import { specifyCommands, specifyFeature } from './state';
     MatMenuModule,
     MatButtonModule,
     BulkPanel,
+    CopyOut,
     ExportMenu,
     Icon,
     ProblemNote,
@@ -172,6 +174,7 @@ import { specifyCommands, specifyFeature } from './state';
         <button class="chip back" type="button" (click)="open('')"><cp-icon name="chevron_left" /> Requirements</button>
         @if (acting() && selection(); as chosen) {
           <cp-bulk-panel [of]="chosen" [choices]="choices()" (closed)="acting.set(false)" />
+          <cp-copy-out [of]="chosen" />
         } @else if (shownKey(); as key) {
           <cp-requirement-record [key]="key" />
         } @else {

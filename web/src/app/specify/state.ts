@@ -21,6 +21,8 @@ export const specifyCommands = {
   getMatrix: command('[Specify] get matrix', contract.getMatrix),
   addOutline: command('[Specify] write outline', contract.addOutline),
   readWorkbook: command('[Specify] read workbook', contract.readWorkbook),
+  copyOut: command('[Specify] copy into another project', contract.copyOut),
+  theirSpecifications: command('[Specify] specifications of another project', contract.listSpecifications),
   getExchange: command('[Specify] get exchange', contract.getExchange),
   previewImport: command('[Specify] preview import', contract.previewImport),
   importRequirements: command('[Specify] import', contract.importRequirements),

@@ -1,7 +1,8 @@
 import { createAction, createFeature, createReducer, on, props } from '@ngrx/store';
 import * as contract from '@contract/base';
-import type { Attachment, Comment, LedgerRow, PresentPerson, Revision } from '@contract/base';
+import type { Attachment, Comment, LedgerRow, PresentPerson, Revision, TraceRow } from '@contract/base';
 import { listConnections, type Connection } from '@contract/prove';
+import { getBaseline, type BaselineDetail } from '@contract/specify';
 import { command } from '../command';
 
 export const recordCommands = {
@@ -19,6 +20,7 @@ export const recordCommands = {
   removeTrace: command('[Record] remove trace', contract.removeTrace),
   activity: command('[Record] activity', contract.listLedger),
   connections: command('[Record] connections', listConnections),
+  baseline: command('[Record] the baseline that it is for', getBaseline),
   follow: command('[Record] follow', contract.setFollowing),
   presence: command('[Record] presence', contract.setPresence),
 };
@@ -34,6 +36,10 @@ export interface RecordState {
   readonly activity: readonly LedgerRow[];
   readonly present: readonly PresentPerson[];
   readonly following: boolean;
+  /** Every trace at it, as it was read last. */
+  readonly traces: readonly TraceRow[];
+  /** The baseline that it is for, where it names one. */
+  readonly baseline: BaselineDetail | null;
   /** Null until they were read. */
   readonly connections: { readonly connections: readonly Connection[]; readonly more: boolean } | null;
 }
@@ -45,6 +51,8 @@ const first: RecordState = {
   activity: [],
   present: [],
   following: false,
+  traces: [],
+  baseline: null,
   connections: null,
 };
 
@@ -55,7 +63,8 @@ export const recordFeature = createFeature({
   reducer: createReducer(
     first,
     on(recordOpened, (state, { key }): RecordState => (state.key === key ? state : { ...first, key })),
-    on(c.getRecord.done, (state, { input, answer }) => mine(state, input, { following: answer.following })),
+    on(c.getRecord.done, (state, { input, answer }) => mine(state, input, { following: answer.following, traces: answer.traces })),
+    on(c.baseline.done, (state, { answer }): RecordState => ({ ...state, baseline: answer })),
     on(c.history.done, (state, { input, answer }) => mine(state, input, { history: answer })),
     on(c.listComments.done, (state, { input, answer }) => mine(state, input, { comments: answer })),
     on(c.addComment.done, (state, { input, answer }) => mine(state, input, { comments: [...state.comments, answer] })),
