@@ -99,3 +99,58 @@ test('a text has its layout: a list, and a record by @', async ({ page }) => {
   await expect(page.getByRole('listitem').filter({ hasText: 'in the control room' })).toBeVisible();
   await expect(page.locator('[data-field=Text] cp-record a').first()).toHaveAttribute('href', /specify\/requirement\//);
 });
+
+test('a trace in doubt is seen with what caused it and confirmed by keys; what is likely is linked', async ({ page, browser }) => {
+  // The author drew them: somebody else says that they hold.
+  await enter(page, 'ines.quarry', '/larkfell/specify/suspect');
+  const list = page.getByRole('listbox', { name: 'Traces in doubt' });
+  await expect(list.getByRole('option').first()).toBeVisible();
+  const before = await list.getByRole('option').count();
+  await page.keyboard.press('j');
+  await page.keyboard.press('k');
+  await expect(page.getByText('and in the next one')).toBeVisible();
+  await page.keyboard.press('c');
+  await page.getByRole('textbox', { name: /Reason|Why/ }).fill('The parent asks for no more than this.');
+  await page.keyboard.press('Tab');
+  await page.getByRole('button', { name: 'Confirm', exact: true }).last().click();
+  await expect(list.getByRole('option')).toHaveCount(before - 1);
+  const author = await (await browser.newContext()).newPage();
+  await enter(author, 'mira.oberon', '/larkfell/specify/proposed?all=1');
+  const first = author.getByRole('checkbox', { name: /to (SYS|BRK)-/ }).first();
+  const pair = (await first.getAttribute('aria-label')) ?? '';
+  await first.check();
+  await author.getByRole('button', { name: /Link 1/ }).click();
+  await expect(author.getByRole('checkbox', { name: pair, exact: true })).toHaveCount(0);
+});
+
+test('a supplier’s ReqIF file is imported, read as a document, written in, and taken back as one', async ({ page }) => {
+  await enter(page, 'mira.oberon', '/larkfell/specify');
+  await page.getByRole('button', { name: 'Begin a specification' }).click();
+  await page.getByLabel('Title', { exact: true }).fill('Door unit');
+  await page.getByLabel('Key, such as BRK').fill('DOOR');
+  await page.getByLabel('Prefix of its requirements').fill('DOOR');
+  await page.getByRole('button', { name: 'Begin', exact: true }).click();
+  await expect(page.getByRole('button', { name: /Door unit/ })).toBeVisible();
+  await page.goto('/larkfell/specify/import?into=DOOR');
+  await page.setInputFiles('input[type=file]', 'demo/exchange/door-unit.reqif');
+  await expect(page.getByText('6 of 6 rows are good: 6 new')).toBeVisible();
+  await page.getByRole('button', { name: 'Write 6 new' }).click();
+  await page.waitForURL(/specify\/DOOR/);
+  await page.goto('/larkfell/specify/read?of=DOOR');
+  await expect(page.getByRole('heading', { name: '1 Door unit' })).toBeVisible();
+  await page.getByRole('listitem', { name: /Report delay/ }).focus();
+  await page.keyboard.press('Control+Enter');
+  await page.getByLabel('New requirement').fill('Power of the report');
+  await page.getByLabel('Text', { exact: true }).fill('The door unit shall draw at most 2 W.');
+  await page.keyboard.press('Control+Enter');
+  await expect(page.getByRole('listitem', { name: /Power of the report/ })).toBeVisible();
+  await page.keyboard.press('Escape');
+  await page.goto('/larkfell/specify/import?into=DOOR');
+  await page.setInputFiles('input[type=file]', 'demo/exchange/door-unit.reqif');
+  // The other tool knows nothing of what was written here: it is named, and left.
+  await expect(page.getByText('0 new, 0 changed, 6 the same')).toBeVisible();
+  await expect(page.getByText(/one requirement that the table does not name/)).toBeVisible();
+  await page.goto('/larkfell/specify/import?into=DOOR');
+  await page.getByRole('button', { name: 'Take back as one' }).first().click();
+  await expect(page.getByText('taken back')).toBeVisible();
+});

@@ -317,7 +317,7 @@ test('from Today to the Bench and along what is connected, with the keyboard', a
   await page.keyboard.press('Enter');
   await expect(page.getByRole('tab', { name: /^Comments/ })).toBeVisible();
   await page.keyboard.press('Alt+Shift+1');
-  await expect(page.getByRole('img', { name: /What is connected with BRK-009/ })).toBeVisible();
+  await expect(page.getByRole('tree', { name: /What is connected with BRK-009/ })).toBeVisible();
   await expect(page.getByText('is verified by').first()).toBeVisible();
   await expect(page.getByText('Two steps away')).toBeVisible();
 });

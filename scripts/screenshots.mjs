@@ -22,23 +22,12 @@ const views = [
     async (page) => {
       const tab = page.getByRole('tab', { name: 'Connections' });
       await tab.click();
-      await page.getByRole('img', { name: /What is connected/ }).waitFor();
+      await page.locator('cp-graph .node').first().waitFor();
       await tab.evaluate((element) => element.closest('section').scrollIntoView({ block: 'start' }));
     },
   ],
-  [
-    'import',
-    '/larkfell/specify/import?into=BRK',
-    'mira.oberon',
-    (page) =>
-      page.locator('input[type=file]').setInputFiles({
-        name: 'cold-package.csv',
-        mimeType: 'text/csv',
-        buffer: Buffer.from(
-          'key,title,text,level,method,parent\nBRK-041,The heater keeps the valve above -5 degrees,"The heater shall keep the valve above -5 degrees.",SIL 2,test,SYS-018\nBRK-009,Loss of heat is noticed,"Loss of heat shall be noticed within 60 s.",SIL 7,test,SYS-018\n',
-        ),
-      }),
-  ],
+  ['document', '/larkfell/specify/read?of=BRK', 'mira.oberon'],
+  ['threads', '/larkfell/specify/threads', 'mira.oberon'],
   ['design', '/larkfell/design/C-018?edit=1', 'mira.oberon'],
   [
     'matrix',
@@ -92,7 +81,6 @@ const views = [
         .waitFor({ timeout: 60_000 });
     },
   ],
-  ['ledger', '/larkfell/ledger', 'noor.hallam', (page) => page.getByRole('button', { name: 'Verify the chain' }).click()],
 ];
 
 const database = await freshDatabase('screenshots');

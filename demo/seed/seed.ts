@@ -163,7 +163,7 @@ async function seedRequirements(db: Db, folder: string, as: As): Promise<void> {
       csv,
       mapping: suggestMapping(csv.split('\n')[0].split(',')),
     });
-    for (const line of csv.split('\n').slice(1).filter(Boolean)) {
+    for (const line of csv.split('\n').filter((row) => /^[A-Z]+-\d+,/.test(row))) {
       const requirement = line.split(',')[0];
       const state = unapproved[requirement];
       if (state === 'draft') continue;

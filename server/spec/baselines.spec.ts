@@ -1,3 +1,7 @@
+import { execFileSync } from 'node:child_process';
+import { mkdtempSync, writeFileSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
 import { unzipSync, strFromU8 } from 'fflate';
 import * as base from '@contract/base';
 import * as specify from '@contract/specify';
@@ -62,6 +66,9 @@ describe('Baselines', () => {
     expect(words).toMatch(/<w:ins [^>]*>.*?Other/);
     const xlsx = unzipSync(new Uint8Array((await file('/baselines/BL-001/comparison/file?format=xlsx')).rawPayload));
     expect(Object.keys(xlsx)).toContain('xl/worksheets/sheet1.xml');
+    const paper = join(mkdtempSync(join(tmpdir(), 'cord-comparison-')), 'c.pdf');
+    writeFileSync(paper, (await file('/baselines/BL-001/comparison/file?format=pdf')).rawPayload);
+    expect(execFileSync('pdftotext', [paper, '-']).toString()).toMatch(/BL-001 compared with[\s\S]*First ?Other/);
   });
 
   it('say that a newer one holds the same, and compare with each other either way', async () => {

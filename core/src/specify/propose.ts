@@ -35,7 +35,7 @@ const stem = (word: string): string =>
 export function tellingWords(text: string): Map<string, number> {
   const found = new Map<string, number>();
   const plain = text.replace(/\b[A-Z][A-Z0-9]*-\d+\b/g, ' ').toLowerCase();
-  for (const [word] of plain.matchAll(/\p{L}[\p{L}\p{N}]{2,}|\d+[.,]\d+|\d{2,}/gu)) {
+  for (const [word] of plain.matchAll(/\p{L}[\p{L}\p{N}]{2,}|\d{1,9}[.,]\d{1,9}|\d{2,9}/gu)) {
     if (common.has(word)) continue;
     const as = stem(word);
     found.set(as, (found.get(as) ?? 0) + 1);

@@ -14,7 +14,7 @@ import {
   comparison,
   readBaseline,
 } from './baselines';
-import { changesDocument } from './changes-document';
+import { changesDocument, changesPdf } from './changes-document';
 
 const changeWords: Readonly<Record<BaselineChange['what'], string>> = {
   added: 'added',
@@ -37,7 +37,7 @@ function* changeLines(changes: readonly BaselineChange[]): Generator<(string | n
     }
 }
 
-const exported = z.object({ with: z.string().max(60).default(''), format: z.enum(['csv', 'xlsx', 'docx']).default('csv') });
+const exported = z.object({ with: z.string().max(60).default(''), format: z.enum(['csv', 'xlsx', 'docx', 'pdf']).default('csv') });
 
 export function baselineRoutes(app: FastifyInstance, context: AppContext): void {
   const { db } = context.database;
@@ -71,7 +71,7 @@ export function baselineRoutes(app: FastifyInstance, context: AppContext): void 
     {
       config: { may: 'member' },
       schema: {
-        summary: 'The comparison with another baseline, or with now, as CSV, XLSX or a document with marks',
+        summary: 'The comparison with another baseline, or with now, as CSV, XLSX, or a document with marks (DOCX, PDF)',
         tags: ['Specify'],
         querystring: exported,
       },
@@ -83,16 +83,12 @@ export function baselineRoutes(app: FastifyInstance, context: AppContext): void 
       const { changes, asOf } = await changesSince(db, membership.projectId, key, other, context.parse);
       const name = `${key}-${other || 'now'}`;
       void reply.header('content-disposition', `attachment; filename="${name}.${format}"`);
-      if (format !== 'docx')
+      if (format === 'csv' || format === 'xlsx')
         return sendTable(reply, format, { name: 'comparison', columns, rows: changeLines(changes), cells: (line) => line });
-      return reply.type('application/vnd.openxmlformats-officedocument.wordprocessingml.document').send(
-        await changesDocument({
-          title: `${key} compared with ${other || `ledger number ${asOf}`}`,
-          changes,
-          words: changeWords,
-          at: context.now(),
-        }),
-      );
+      const title = `${key} compared with ${other || `ledger number ${asOf}`}`;
+      const document = { title, changes, words: changeWords, at: context.now() };
+      if (format === 'pdf') return reply.type('application/pdf').send(Buffer.from(await changesPdf(document)));
+      return reply.type('application/vnd.openxmlformats-officedocument.wordprocessingml.document').send(await changesDocument(document));
     },
   );
 }

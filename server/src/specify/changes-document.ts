@@ -1,5 +1,7 @@
 import { wordDifference } from '@core/base';
 import type { BaselineChange } from '@core/specify';
+import type { Content } from 'pdfmake/interfaces';
+import { legible, printPdf } from '../base';
 
 export interface ChangesDocument {
   readonly title: string;
@@ -41,4 +43,47 @@ export async function changesDocument({ title, changes, words, at }: ChangesDocu
     ]),
   ];
   return Packer.toBuffer(new Document({ creator: author, title, sections: [{ children }] }));
+}
+
+/** The same on paper: what is new underlined, what is gone struck out. */
+export function changesPdf({ title, changes, words, at }: ChangesDocument): Promise<Uint8Array> {
+  const marked = (before: string, after: string) =>
+    wordDifference(before, after).map(({ kind, text }) => ({
+      text: legible(text),
+      ...(kind === 'added' ? { decoration: 'underline' as const, color: '#0D5B66' } : {}),
+      ...(kind === 'removed' ? { decoration: 'lineThrough' as const, color: '#AE3226' } : {}),
+    }));
+  const content: Content[] = [
+    { text: legible(title), fontSize: 18, bold: true, margin: [0, 0, 0, 4] },
+    { text: at.toISOString().slice(0, 10), style: 'small', margin: [0, 0, 0, 12] },
+    ...(changes.length ? [] : [{ text: 'Nothing is different.' }]),
+    ...changes.flatMap(({ key, title: of, what, revisions: [was, is], differences }): Content[] => [
+      {
+        text: [
+          { text: `${key}  `, color: '#0D5B66', font: 'Sans' },
+          { text: legible(of), bold: true },
+        ],
+        margin: [0, 9, 0, 1],
+      },
+      { text: `${words[what]}${was !== null && is !== null && was !== is ? `, revision ${was} to ${is}` : ''}`, style: 'small' },
+      ...differences.map(({ name, before, after }): Content => ({
+        text: [{ text: `${legible(name)}: `, bold: true }, ...marked(before, after)],
+        margin: [0, 1, 0, 2],
+      })),
+    ]),
+  ];
+  return printPdf({
+    info: { title, creator: 'Cord Proof', creationDate: at },
+    pageSize: 'A4',
+    pageMargins: [56, 64, 56, 56],
+    defaultStyle: { font: 'Serif', fontSize: 10, lineHeight: 1.2, color: '#18222E' },
+    styles: { small: { font: 'Sans', fontSize: 8, color: '#5B6673' } },
+    footer: (page: number, pages: number) => ({
+      margin: [56, 18, 56, 0],
+      text: `Page ${page} of ${pages}`,
+      style: 'small',
+      alignment: 'right',
+    }),
+    content,
+  });
 }

@@ -73,6 +73,7 @@ const valueWords = (value: string): string => {
     .criteria {
       margin: 0;
       padding-left: 18px;
+      list-style: decimal;
     }
   `,
 })

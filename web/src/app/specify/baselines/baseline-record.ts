@@ -209,6 +209,7 @@ export class BaselineRecord {
     ['xlsx', 'XLSX'],
     ['csv', 'CSV'],
     ['docx', 'Document with marks'],
+    ['pdf', 'The same on paper (PDF)'],
   ] as const;
   protected readonly view = computed(() => (this.show() === 'now' ? 'now' : this.show() === 'other' ? 'other' : 'then'));
   protected readonly words = computed(() => this.q() ?? '');

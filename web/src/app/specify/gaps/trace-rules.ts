@@ -90,7 +90,7 @@ const spareWords: Readonly<Record<Spare, string>> = {
               </select></label
             >
           }
-          <div class="row grow">
+          <div class="row whole">
             <span class="second small">unless</span>
             @for (s of spares; track s) {
               <label class="check small"
@@ -129,6 +129,10 @@ const spareWords: Readonly<Record<Spare, string>> = {
       border-top: 1px solid var(--hairline);
       padding: 10px 0 0;
       margin: 0;
+    }
+    .whole {
+      order: 1;
+      flex-basis: 100%;
     }
     .few {
       width: 76px;
