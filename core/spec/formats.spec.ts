@@ -2,7 +2,14 @@ import { readFileSync } from 'node:fs';
 import { ledgerHash, ledgerText, textHash, type LedgerFacts, type RecordFormat } from '../src/base';
 import { caseText2, type CaseContent } from '../src/design';
 import { runHash, runText, type RunRecord } from '../src/run';
-import { requirementFormat, requirementText, requirementText2, requirementText3, requirementText4, type RequirementContent } from '../src/specify';
+import {
+  requirementFormat,
+  requirementText,
+  requirementText2,
+  requirementText3,
+  requirementText4,
+  type RequirementContent,
+} from '../src/specify';
 
 interface Golden {
   readonly what: string;

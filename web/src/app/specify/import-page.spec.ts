@@ -96,6 +96,25 @@ describe('the import of a table', () => {
     expect(page.text()).toContain('0 new, 1 changed, 0 the same');
   });
 
+  it('takes rows that are pasted from a spreadsheet, and leaves what is pasted into a box', async () => {
+    const { api, page } = await open();
+    const paste = async (target: EventTarget, text: string): Promise<void> => {
+      const clipboardData = new DataTransfer();
+      clipboardData.setData('text/plain', text);
+      target.dispatchEvent(new ClipboardEvent('paste', { clipboardData, bubbles: true, cancelable: true }));
+      await new Promise((resolve) => setTimeout(resolve, 20));
+      await page.settled();
+    };
+    await paste(document.body, 'just words');
+    const box = document.createElement('textarea');
+    page.element.append(box);
+    await paste(box, 'key\ttitle\ttext\nBRK-001\tA\tIt shall.\n');
+    expect(api.of(contract.previewImport)).toEqual([]);
+    await paste(document.body, 'key\ttitle\ttext\nBRK-009\tA\tIt shall.\n');
+    expect(page.text()).toContain('pasted rows.csv');
+    expect(page.text()).toContain('1 of 1 rows are good: 1 new');
+  });
+
   it('reads a workbook table by table, through the server', async () => {
     const { api, page } = await open();
     api.on(contract.readWorkbook, ({ sheet }) => ({

@@ -53,6 +53,7 @@ const exchangeOf = ({ values, ...kept }: ReqifKept) => ({
   selector: 'cp-import-page',
   imports: [EarlierImports, FormsModule, MatButtonModule, MatProgressBarModule, Icon, ProblemNote, Needs, WordsDiff],
   changeDetection: ChangeDetectionStrategy.OnPush,
+  host: { '(document:paste)': 'paste($event)' },
   template: `
     <div class="page stack">
       <div class="page-head">
@@ -67,7 +68,7 @@ const exchangeOf = ({ values, ...kept }: ReqifKept) => ({
         >
       </div>
       <section class="sheet pad drop" (dragover)="$event.preventDefault()" (drop)="drop($event)">
-        <cp-icon name="upload_file" /><span>Drop a CSV, XLSX or ReqIF file here, or</span
+        <cp-icon name="upload_file" /><span>Drop a CSV, XLSX or ReqIF file here, paste rows of a spreadsheet, or</span
         ><label class="chip"
           >choose one<input
             #pickBox
@@ -309,6 +310,15 @@ export class ImportPage {
   protected pick(input: HTMLInputElement): void {
     if (input.files?.[0]) void this.read(input.files[0]);
     input.value = '';
+  }
+
+  /** Rows of a spreadsheet come as text with tabs: a table like any other. */
+  protected paste(event: ClipboardEvent): void {
+    const text = event.clipboardData?.getData('text/plain') ?? '';
+    const typing = event.target instanceof HTMLElement && event.target.closest('input:not([type=file]), textarea, [contenteditable]');
+    if (typing || !/[\t,;]/.test(text) || !text.trim().includes('\n')) return;
+    event.preventDefault();
+    void this.read(new File([text], 'pasted rows.csv', { type: 'text/csv' }));
   }
 
   private async read(file: File): Promise<void> {
