@@ -12,6 +12,9 @@ export interface PickedRow {
   readonly key: string;
   readonly title: string;
   readonly state?: string;
+  readonly text?: string;
+  readonly objective?: string;
+  readonly description?: string;
 }
 
 const keyLike = /^[A-Za-z][A-Za-z0-9]*(?:-[A-Za-z0-9]+)*-\d{1,9}$/;
@@ -62,6 +65,9 @@ export function pastedKeys(text: string): string[] {
           @if (row.state && row.state !== 'approved') {
             <span class="second small">{{ row.state }}</span>
           }
+          @if (said(row); as words) {
+            <span class="second small said">{{ words }}</span>
+          }
           @if (tells(); as tell) {
             <span class="second small told">{{ tell(row) }}</span>
           }
@@ -90,6 +96,19 @@ export function pastedKeys(text: string): string[] {
     .in.over {
       outline: 2px solid var(--cord);
     }
+    /* What the one that would be taken says; the others are told by their titles. */
+    .said {
+      display: none;
+    }
+    .mat-mdc-option-active .said,
+    mat-option:hover .said {
+      display: -webkit-box;
+      -webkit-line-clamp: 2;
+      -webkit-box-orient: vertical;
+      overflow: hidden;
+      line-height: 1.3;
+      white-space: normal;
+    }
     .told {
       display: block;
       line-height: 1.3;
@@ -117,6 +136,8 @@ export class RecordPicker<R extends PickedRow> {
   readonly picked = output<readonly R[]>();
   /** Somebody wants a new one, with this title. */
   readonly made = output<string>();
+  /** What a record says, before it is taken. */
+  protected readonly said = ({ text, objective, description }: PickedRow): string => text ?? objective ?? description ?? '';
   protected readonly making = ' make';
   protected readonly dragged = signal(false);
   /** What was dragged here is taken as soon as it was found. */

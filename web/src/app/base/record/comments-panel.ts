@@ -4,6 +4,9 @@ import { FormsModule } from '@angular/forms';
 import { MatButtonModule } from '@angular/material/button';
 import type { Comment } from '@contract/base';
 import { onAction, useProject } from '../live';
+import type { RichWritten, WrittenText } from '../rich/html';
+import { RichBox } from '../rich/rich-box';
+import { RichText } from '../rich/rich-text';
 import { ProblemNote } from '../ui/problem-note';
 import { Passages } from './passages';
 import { recordCommands, recordFeature } from './state';
@@ -21,7 +24,7 @@ export function paragraphsOf(text: string): string {
 /** What people say about a record: threads, with answers below them; @name tells somebody. */
 @Component({
   selector: 'cp-comments-panel',
-  imports: [DatePipe, FormsModule, MatButtonModule, ProblemNote, Needs],
+  imports: [DatePipe, FormsModule, MatButtonModule, ProblemNote, Needs, RichBox, RichText],
   changeDetection: ChangeDetectionStrategy.OnPush,
   template: `
     <cp-problem [of]="names.add" /><cp-problem [of]="names.resolve" />
@@ -46,7 +49,7 @@ export function paragraphsOf(text: string): string {
               ><b>{{ c.by }}</b
               >&ngsp;<span class="second">{{ c.at | date: 'yyyy-MM-dd HH:mm' }}</span></span
             >
-            <p class="words">{{ c.text }}</p>
+            <cp-rich-text class="words" [text]="c.text" [html]="c.html" />
           </div>
         }
         <div class="row">
@@ -88,18 +91,25 @@ export function paragraphsOf(text: string): string {
             </div>
           }
         }
-        <label class="field"
-          ><span>{{ answering() === null ? 'Say something; @name tells somebody' : 'Your answer' }}</span
-          ><textarea
-            #box
-            class="in"
-            rows="3"
-            name="words"
-            [ngModel]="words()"
-            (ngModelChange)="words.set($event)"
-            (keydown.control.enter)="say()"
-          ></textarea>
-        </label>
+        @if (rich()) {
+          <div class="field">
+            <span>{{ saysWhat() }}</span>
+            <cp-rich-box [label]="saysWhat()" [value]="begun()" [of]="key()" (written)="laidOut.set($event)" />
+          </div>
+        } @else {
+          <label class="field"
+            ><span>{{ saysWhat() }}</span
+            ><textarea
+              #box
+              class="in"
+              rows="3"
+              name="words"
+              [ngModel]="words()"
+              (ngModelChange)="words.set($event)"
+              (keydown.control.enter)="say()"
+            ></textarea>
+          </label>
+        }
         <div class="row">
           <button mat-stroked-button type="submit" [cpNeeds]="missing">
             {{ answering() === null ? 'Comment' : 'Answer' }}
@@ -107,7 +117,12 @@ export function paragraphsOf(text: string): string {
           @if (answering() !== null) {
             <button mat-button type="button" (click)="answering.set(null)">Not an answer</button>
           }
-          <span class="second small">Ctrl+Enter sends</span>
+          @if (rich()) {
+            <button mat-button type="button" (click)="rich.set(false)">Plain words</button>
+          } @else {
+            <button mat-button type="button" (click)="layOut()">Lists, tables, pictures</button>
+            <span class="second small">Ctrl+Enter sends</span>
+          }
         </div>
       </form>
     }
@@ -154,7 +169,13 @@ export class CommentsPanel {
   protected readonly fields = computed(() => [...this.passages.texts().keys()]);
   private readonly box = viewChild<ElementRef<HTMLTextAreaElement>>('box');
   protected readonly words = signal('');
-  protected readonly missing = (): string => (this.words().trim() ? '' : 'Nothing is written yet.');
+  /** A comment with a layout of its own is written in the editor for texts. */
+  protected readonly rich = signal(false);
+  protected readonly begun = signal<WrittenText>({ text: '' });
+  protected readonly laidOut = signal<RichWritten>({ text: '', html: undefined });
+  protected readonly saysWhat = computed(() => (this.answering() === null ? 'Say something; @name tells somebody' : 'Your answer'));
+  private readonly said = computed(() => (this.rich() ? this.laidOut().text : this.words()).trim());
+  protected readonly missing = (): string => (this.said() ? '' : 'Nothing is written yet.');
   protected readonly answering = signal<number | null>(null);
   protected readonly maySay = computed(() => this.scope.roles().some((role) => role !== 'auditor'));
   protected readonly threads = computed(() =>
@@ -175,23 +196,34 @@ export class CommentsPanel {
     // What was typed goes only once it is stored.
     onAction(recordCommands.addComment.done, () => {
       this.words.set('');
+      this.laidOut.set({ text: '', html: undefined });
+      this.rich.set(false);
       this.about.set(null);
       this.answering.set(null);
     });
   }
 
   protected say(): void {
-    if (!this.words().trim()) return;
+    if (!this.said()) return;
+    const { text, html } = this.laidOut();
     const about = this.about();
     this.store.dispatch(
       recordCommands.addComment.start({
         project: this.scope.slug(),
         key: this.key(),
-        html: paragraphsOf(this.words()),
+        html: this.rich() ? (html ?? paragraphsOf(text)) : paragraphsOf(this.words()),
         parent: this.answering(),
         ...(about && this.answering() === null ? { field: about.field, passage: about.words } : {}),
       }),
     );
+  }
+
+  /** What was typed so far goes along into the editor. */
+  protected layOut(): void {
+    const text = this.words();
+    this.begun.set({ text });
+    this.laidOut.set({ text, html: undefined });
+    this.rich.set(true);
   }
 
   protected aboutField(field: string): void {

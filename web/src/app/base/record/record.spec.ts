@@ -99,6 +99,26 @@ describe('what a record has besides its content', () => {
     expect(page.text()).toContain('The database is away.');
   });
 
+  it('is said with a layout where one wants it, with what was typed already, and shown as it was laid out', async () => {
+    await open();
+    await page.write(/Say something/, 'First words');
+    await page.press(/Lists, tables, pictures/);
+    const editor = () => page.all('.ql-editor').at(0);
+    await page.until(editor);
+    expect(editor()?.textContent).toContain('First words');
+    const paragraph = document.createElement('p');
+    paragraph.innerHTML = 'All of <strong>it</strong>';
+    editor()?.replaceChildren(paragraph);
+    await page.settled();
+    await page.press(/^\s*Comment\s*$/);
+    expect(api.of(contract.addComment)[0]['html']).toBe('<p>All of <strong>it</strong></p>');
+    expect(page.all('.ql-editor').length).toBe(0);
+    comments = [...comments, comment(9, 'one two', { html: '<ul><li>one</li><li>two</li></ul>' })];
+    hear(store, 'requirement', 'BRK-001', 'commented');
+    await page.until(() => page.all('.words li').length);
+    expect(page.all('.words li').map((li) => li.textContent)).toEqual(['one', 'two']);
+  });
+
   it('answers a thread, and resolves and reopens it', async () => {
     await open();
     await page.press(/Answer/);

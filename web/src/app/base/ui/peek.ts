@@ -1,4 +1,5 @@
 import { ChangeDetectionStrategy, Component, effect, signal } from '@angular/core';
+import { getRecord } from '@contract/base';
 import { getCase } from '@contract/design';
 import { getCord } from '@contract/prove';
 import { getRun } from '@contract/run';
@@ -17,7 +18,14 @@ export const peekCommands = {
   case: command('[Peek] case', getCase),
   run: command('[Peek] run', getRun),
   cord: command('[Peek] cord', getCord),
+  record: command('[Peek] record', getRecord),
 };
+
+/** What a snapshot says first, as people read it. */
+function saidFirst(snapshot: Readonly<Record<string, unknown>> | null): string {
+  const said = ['description', 'question', 'objective', 'statement', 'reason', 'configuration'].map((name) => snapshot?.[name]);
+  return said.find((value): value is string => typeof value === 'string' && value !== '') ?? '';
+}
 
 interface PeekState {
   readonly key: string;
@@ -49,6 +57,13 @@ export const peekFeature = createFeature({
       key: r.key,
       title: `${r.caseKey} · ${r.caseTitle}`,
       lines: [`${r.verdict ?? 'not recorded'} on ${r.build}`, `${r.configuration} · ${r.testerName}`],
+      cord: null,
+    })),
+    on(peekCommands.record.done, (state, { answer: { record: r, snapshot } }): PeekState => ({
+      ...state,
+      key: r.key,
+      title: r.title,
+      lines: [saidFirst(snapshot), `${r.kind} · ${r.state} · ${r.updatedBy}, ${r.updatedAt.slice(0, 10)}`].filter(Boolean),
       cord: null,
     })),
     on(peekCommands.cord.done, (state, { answer: c }): PeekState => ({
@@ -116,6 +131,7 @@ export class Peek {
         if (build()) store.dispatch(peekCommands.cord.start({ ...at, build: build() }));
       } else if (kind === 'case') store.dispatch(peekCommands.case.start(at));
       else if (kind === 'run') store.dispatch(peekCommands.run.start(at));
+      else if (kind !== 'file') store.dispatch(peekCommands.record.start(at));
     });
   }
 }

@@ -41,7 +41,8 @@ export class RecordLink implements OnDestroy {
   private open: OverlayRef | undefined;
 
   protected soon(): void {
-    if (!['requirement', 'case', 'run'].includes(this.kind())) return;
+    // A function is no record: what there is to see of it stands in its file.
+    if (this.kind() === 'file') return;
     clearTimeout(this.timer);
     this.timer = setTimeout(() => this.show(), 350);
   }
