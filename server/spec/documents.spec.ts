@@ -61,6 +61,14 @@ describe('A specification as a file', () => {
     expect((await get('BRK/document?format=md&traces=0')).body).not.toContain('Verified by');
     expect((await get('NOT/document?format=md')).statusCode).toBe(404);
     expect((await get('BRK/document?format=exe')).statusCode).toBe(400);
+    const found = async (question: string) =>
+      p.app.inject({
+        url: `/api/projects/spec/requirements/document?format=md&${question}`,
+        headers: { cookie: await p.cookie('auditor') },
+      });
+    const only = (await found(`filter=${encodeURIComponent(JSON.stringify({ field: 'kind', is: ['requirement'] }))}&sort=-key`)).body;
+    expect([only.includes('BRK-002 Closes'), only.includes('1 Brake')]).toEqual([true, false]);
+    expect((await found('filter=nonsense')).statusCode).toBe(400);
   });
 
   it('is an archive of ReqIF with its pictures', async () => {

@@ -1,18 +1,40 @@
-import { documentHtml, documentMarkdown, inReadingOrder, type DocumentRow, type SpecificationDocument } from '@core/specify';
+import {
+  documentHtml,
+  documentMarkdown,
+  inReadingOrder,
+  type DocumentRow,
+  type RequirementContent,
+  type SpecificationDocument,
+} from '@core/specify';
 import { compareKeys, groupBy } from '@core/base';
 import { and, asc, eq, inArray, isNull } from 'drizzle-orm';
-import { listFields, needRecord, projects, records, Refusal, revisions, traces, wholeBlob, type Db, type Tx } from '../base';
+import {
+  allRows,
+  listFields,
+  needRecord,
+  projects,
+  records,
+  Refusal,
+  revisions,
+  traces,
+  wholeBlob,
+  type Db,
+  type StoredRecord,
+  type Tx,
+} from '../base';
 import { documentDocx } from './document-docx';
 import { documentPdf } from './document-pdf';
 import { wholeRequirements } from './exports';
-import { contentOf, needSpecification } from './store';
+import { contentOf, needSpecification, requirementList } from './store';
 
 export const documentFormats = ['docx', 'pdf', 'html', 'md'] as const;
 export type DocumentFormat = (typeof documentFormats)[number];
-export interface DocumentQuestion {
+/** What a document is of: a specification, a branch of it, or what a list's question finds, in its order. */
+export type DocumentPart =
+  | { readonly specification: string; readonly under?: string | undefined }
+  | { readonly filter?: string | undefined; readonly sort?: string | undefined };
+export interface DocumentHow {
   readonly format: DocumentFormat;
-  /** Only what stands below this one, with it. */
-  readonly under?: string | undefined;
   readonly traces: boolean;
   readonly history: boolean;
   readonly at: Date;
@@ -27,15 +49,18 @@ const types: Readonly<Record<DocumentFormat, string>> = {
 /** More rows than this are no document that anybody opens. */
 const mostRows = 10_000;
 
-/** A specification, or a branch of it, as a document to be read outside. */
-export async function specificationDocument(
+/** Requirements as a document to be read outside. */
+export async function requirementsDocument(
   db: Db,
   projectId: number,
-  key: string,
-  { format, under, traces: withTraces, history, at }: DocumentQuestion,
+  part: DocumentPart,
+  { format, traces: withTraces, history, at }: DocumentHow,
 ): Promise<{ type: string; name: string; body: Buffer | string }> {
   const { document, pictures } = await db.transaction(async (tx) => {
-    const found = await rowsOf(tx, projectId, key, under, { history });
+    const { title, chosen } = 'specification' in part ? await branchOf(tx, projectId, part) : await foundBy(tx, projectId, part);
+    if (chosen.length > mostRows)
+      throw new Refusal('tooLarge', { detail: `It has ${chosen.length} rows; a document has at most ${mostRows}: take a part of it.` });
+    const found = { title, rows: await documentRows(tx, projectId, chosen, history) };
     const [{ name }] = await tx.select({ name: projects.name }).from(projects).where(eq(projects.id, projectId));
     const hashes = [
       ...new Set(found.rows.flatMap(({ content }) => [...(content.html ?? '').matchAll(/files\/([0-9a-f]{64})/g)].map(([, hash]) => hash))),
@@ -46,7 +71,7 @@ export async function specificationDocument(
     return { document: made, pictures: images };
   });
   const options = { traces: withTraces, history };
-  const name = `${under ?? key}.${format}`;
+  const name = `${'specification' in part ? (part.under ?? part.specification) : 'requirements'}.${format}`;
   switch (format) {
     case 'md':
       return { type: types.md, name, body: [...documentMarkdown(document, options)].join('') };
@@ -65,60 +90,83 @@ export async function specificationDocument(
 export const kindOf = (bytes: Buffer): 'image/png' | 'image/jpeg' | 'image/gif' | 'image/webp' =>
   bytes[0] === 0x89 ? 'image/png' : bytes[0] === 0xff ? 'image/jpeg' : bytes[0] === 0x47 ? 'image/gif' : 'image/webp';
 
-async function rowsOf(
+interface Chosen {
+  readonly key: string;
+  readonly under: string | null;
+  readonly record: StoredRecord;
+  readonly parents: readonly string[];
+  readonly content: RequirementContent;
+}
+
+async function wholeOf(tx: Tx, projectId: number, specificationId: number | undefined): Promise<Chosen[]> {
+  return (await wholeRequirements(tx, projectId, specificationId))
+    .filter(({ record }) => record.retiredAt === null)
+    .map(({ record, row, details, under, parents }) => ({
+      key: record.key,
+      under,
+      record,
+      parents,
+      content: contentOf({ record, row, details }),
+    }));
+}
+
+async function branchOf(
   tx: Tx,
   projectId: number,
-  key: string,
-  under: string | undefined,
-  { history }: { readonly history: boolean },
-): Promise<{ title: string; rows: DocumentRow[] }> {
+  { specification: key, under }: { readonly specification: string; readonly under?: string | undefined },
+): Promise<{ title: string; chosen: Chosen[] }> {
   const specification = await needSpecification(tx, projectId, key);
-  const names = new Map((await listFields(tx, projectId)).map((field) => [String(field.id), field.name]));
-  const all = inReadingOrder(
-    (await wholeRequirements(tx, projectId, specification.id))
-      .filter(({ record }) => record.retiredAt === null)
-      .map(({ record, row, details, under: above, parents }) => ({
-        key: record.key,
-        under: above,
-        record,
-        parents,
-        content: contentOf({ record, row, details }),
-      })),
-  );
-  let chosen = all;
-  let title = specification.record.title;
-  if (under !== undefined) {
-    const top = await needRecord(tx, projectId, 'requirement', under);
-    const within = new Set([top.key]);
-    chosen = all.filter((row) => row.key === top.key || (row.under !== null && within.has(row.under) && within.add(row.key)));
-    title = `${specification.record.title}: ${top.title}`;
+  const all = inReadingOrder(await wholeOf(tx, projectId, specification.id));
+  if (under === undefined) return { title: specification.record.title, chosen: all };
+  const top = await needRecord(tx, projectId, 'requirement', under);
+  const within = new Set([top.key]);
+  const branch = all.filter((row) => row.key === top.key || (row.under !== null && within.has(row.under) && within.add(row.key)));
+  return {
+    title: `${specification.record.title}: ${top.title}`,
+    chosen: branch.map((row) => (row.key === top.key ? { ...row, under: null } : row)),
+  };
+}
+
+/** What a list's question finds, in its order, each for itself. */
+async function foundBy(
+  tx: Tx,
+  projectId: number,
+  { filter, sort }: { readonly filter?: string | undefined; readonly sort?: string | undefined },
+): Promise<{ title: string; chosen: Chosen[] }> {
+  const byId = new Map((await wholeOf(tx, projectId, undefined)).map((row) => [row.record.id, row]));
+  const query = { ...(filter ? { filter } : {}), ...(sort ? { sort } : {}) };
+  const chosen: Chosen[] = [];
+  const load = (_: Db | Tx, ids: readonly number[]) => Promise.resolve(ids.map((id) => ({ id })));
+  for await (const { id } of allRows(tx as Db, projectId, requirementList(projectId, undefined), query, load)) {
+    const row = byId.get(id);
+    if (row) chosen.push({ ...row, under: null });
   }
-  if (chosen.length > mostRows)
-    throw new Refusal('tooLarge', { detail: `It has ${chosen.length} rows; a document has at most ${mostRows}: take a branch of it.` });
-  const ids = chosen.map(({ record }) => record.id);
+  return { title: 'Requirements', chosen };
+}
+
+async function documentRows(tx: Tx, projectId: number, chosen: readonly Chosen[], history: boolean): Promise<DocumentRow[]> {
+  const names = new Map((await listFields(tx, projectId)).map((field) => [String(field.id), field.name]));
   const below = groupBy(await endsOf(tx, projectId), (t) => t.to);
+  const ids = chosen.map(({ record }) => record.id);
   const past = history ? await historyOf(tx, ids) : new Map<number, DocumentRow['history']>();
   const keysOf = (id: number, kind: string): string[] =>
     (below.get(id) ?? []).flatMap((t) => (t.kind === kind ? [t.key] : [])).sort(compareKeys);
-  return {
-    title,
-    rows: chosen.map(({ record, content, parents, under: above }, i) => ({
-      key: record.key,
-      under: i === 0 && under !== undefined ? null : above,
-      content,
-      state: record.state,
-      revision: record.revision,
-      own: Object.fromEntries(
-        Object.entries(record.own).flatMap(([id, value]) =>
-          names.has(id) && value !== null ? [[names.get(id) ?? '', ownWords(value)]] : [],
-        ),
+  return chosen.map(({ record, content, parents, under }) => ({
+    key: record.key,
+    under,
+    content,
+    state: record.state,
+    revision: record.revision,
+    own: Object.fromEntries(
+      Object.entries(record.own).flatMap(([id, value]) =>
+        names.has(id) && value !== null ? [[names.get(id) ?? '', ownWords(value)]] : [],
       ),
-      parents,
-      children: keysOf(record.id, 'parent'),
-      cases: keysOf(record.id, 'verifies'),
-      history: past.get(record.id) ?? [],
-    })),
-  };
+    ),
+    parents,
+    children: keysOf(record.id, 'parent'),
+    cases: keysOf(record.id, 'verifies'),
+    history: past.get(record.id) ?? [],
+  }));
 }
 
 const ownWords = (value: unknown): string =>

@@ -1,6 +1,6 @@
 import * as base from '@contract/base';
 import * as contract from '@contract/specify';
-import type { FastifyInstance } from 'fastify';
+import type { FastifyInstance, FastifyReply } from 'fastify';
 import { Readable } from 'node:stream';
 import {
   addTrace,
@@ -19,7 +19,7 @@ import {
   type Tx,
 } from '../base';
 import { z } from 'zod';
-import { documentFormats, specificationDocument } from './document';
+import { documentFormats, requirementsDocument, type DocumentPart } from './document';
 import { baselineRoutes } from './baseline-routes';
 import { gapRoutes, matrixRoutes } from './trace-routes';
 import { branchesOf } from './branches';
@@ -49,13 +49,25 @@ import { needSpecification, requirementDetail, requirementList, requirementsById
 
 const documentQuery = z.object({
   format: z.enum(documentFormats).default('docx'),
-  under: z.string().max(60).optional(),
   traces: z.enum(['0', '1']).default('1'),
   history: z.enum(['0', '1']).default('0'),
 });
 
+const branchQuery = documentQuery.extend({ under: z.string().max(60).optional() });
+const foundQuery = documentQuery.extend({ filter: z.string().max(60_000).optional(), sort: z.string().max(200).optional() });
+
 export function specifyRoutes(app: FastifyInstance, context: AppContext): void {
   const { db } = context.database;
+  const sendDocument = async (
+    reply: FastifyReply,
+    projectId: number,
+    part: DocumentPart,
+    { format, traces, history }: z.output<typeof documentQuery>,
+  ): Promise<FastifyReply> => {
+    const how = { format, traces: traces === '1', history: history === '1', at: context.now() };
+    const { type, name, body } = await requirementsDocument(db, projectId, part, how);
+    return reply.type(type).header('content-disposition', `attachment; filename="${name}"`).send(body);
+  };
   serve(app, context, contract.listSpecifications, ({ membership }) => listSpecifications(db, membership.projectId));
   serve(app, context, contract.addSpecification, ({ actor, body }) => addSpecification(db, actor, body));
   serve(app, context, contract.listRequirements, async ({ membership: { projectId }, query }) => {
@@ -163,22 +175,30 @@ export function specifyRoutes(app: FastifyInstance, context: AppContext): void {
         .send(csv);
     },
   );
-  app.get<{ Params: { project: string; key: string }; Querystring: z.output<typeof documentQuery> }>(
+  app.get<{ Params: { project: string; key: string }; Querystring: z.output<typeof branchQuery> }>(
     '/api/projects/:project/specifications/:key/document',
     {
       config: { may: 'member' },
+      schema: { summary: 'A specification or a branch of it as DOCX, PDF, HTML or Markdown', tags: ['Specify'], querystring: branchQuery },
+    },
+    async (request, reply) => {
+      const { under, ...how } = request.query;
+      return sendDocument(reply, callerOf(request).membership.projectId, { specification: request.params.key, under }, how);
+    },
+  );
+  app.get<{ Params: { project: string }; Querystring: z.output<typeof foundQuery> }>(
+    '/api/projects/:project/requirements/document',
+    {
+      config: { may: 'member' },
       schema: {
-        summary: 'A specification or a branch of it as DOCX, PDF, HTML or Markdown',
+        summary: 'The requirements that a filter finds as DOCX, PDF, HTML or Markdown',
         tags: ['Specify'],
-        querystring: documentQuery,
+        querystring: foundQuery,
       },
     },
     async (request, reply) => {
-      const { membership } = callerOf(request);
-      const { format, under, traces, history } = request.query;
-      const asked = { format, under, traces: traces === '1', history: history === '1', at: new Date() };
-      const { type, name, body } = await specificationDocument(db, membership.projectId, request.params.key, asked);
-      return reply.type(type).header('content-disposition', `attachment; filename="${name}"`).send(body);
+      const { filter, sort, ...how } = request.query;
+      return sendDocument(reply, callerOf(request).membership.projectId, { filter, sort }, how);
     },
   );
   app.get<{ Params: { project: string; key: string } }>(

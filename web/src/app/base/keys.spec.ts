@@ -58,7 +58,14 @@ describe('keys', () => {
     const headings = (): string[] => page.all('h3').map((h) => h.textContent?.trim() ?? '');
 
     it('begin with those that work here', () => {
-      expect(headings()).toEqual(['Everywhere', 'Bench', 'Lists (elsewhere)', 'Record (elsewhere)', 'Steps of a case (elsewhere)']);
+      expect(headings()).toEqual([
+        'Everywhere',
+        'Bench',
+        'Lists (elsewhere)',
+        'Record (elsewhere)',
+        'Steps of a case (elsewhere)',
+        'Suspect traces (elsewhere)',
+      ]);
     });
 
     it('are changed by pressing others; what is taken is said, Escape lets it be', async () => {

@@ -30,6 +30,11 @@ const mostKeys = 800;
       @for (f of formats; track f[0]) {
         <a mat-menu-item [href]="address(f[0])" download>{{ f[1] }}</a>
       }
+      @if (list() === 'requirements' && !of()['specification']) {
+        @for (f of documents; track f[0]) {
+          <a mat-menu-item [href]="document(f[0])" download>{{ f[1] }}</a>
+        }
+      }
       <button mat-menu-item type="button" (click)="copy()">Copy as a table</button>
       @for (m of more(); track m.address) {
         <a mat-menu-item [href]="m.address" download>{{ m.words }}</a>
@@ -71,6 +76,11 @@ export class ExportMenu {
     ['csv', 'Table (CSV)'],
     ['json', 'Data (JSON)'],
   ] as const;
+  /** What is found, to be read rather than worked with; a specification as a whole has its own. */
+  protected readonly documents = [
+    ['docx', 'What is found, as a document (DOCX)'],
+    ['pdf', 'What is found, on paper (PDF)'],
+  ] as const;
   protected readonly part = computed(() => {
     const shown = this.shown();
     return shown.length && shown.length < this.total() && shown.length <= mostKeys ? shown : undefined;
@@ -88,6 +98,10 @@ export class ExportMenu {
 
   private says(text: string): void {
     this.notes.open(text, undefined, { duration: 4000 });
+  }
+
+  protected document(format: string): string {
+    return this.address(format).replace('/exports/requirements?', '/requirements/document?');
   }
 
   protected address(format: string): string {
