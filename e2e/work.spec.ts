@@ -318,7 +318,7 @@ test('from Today to the Bench and along what is connected, with the keyboard', a
   await expect(page.getByRole('tab', { name: /^Comments/ })).toBeVisible();
   await page.keyboard.press('Alt+Shift+1');
   await expect(page.getByRole('tree', { name: /What is connected with BRK-009/ })).toBeVisible();
-  await expect(page.getByText('is verified by').first()).toBeVisible();
+  await expect(page.locator('cp-connections-panel li').filter({ hasText: 'is verified by' }).first()).toBeVisible();
   await expect(page.getByText('Two steps away')).toBeVisible();
 });
 

@@ -7,7 +7,7 @@ import type { AnswerOf } from '@contract/base';
 import type { getExchange, ImportSummary } from '@contract/specify';
 import { decodeText, importFields, readReqif, type ImportField, type ReqifKept } from '@core/specify';
 import { EarlierImports } from './earlier-imports';
-import { firstReqif } from './reqif-archive';
+import { exchangeOf, firstReqif } from './reqif-archive';
 import { firstMissing, Icon, Needs, onAction, onChanged, ProblemNote, selectRequest, useKnownFields, useProject, WordsDiff } from '../base';
 import { specifyCommands, specifyFeature } from './state';
 
@@ -32,21 +32,6 @@ const fieldWords: Record<ImportField, string> = {
   priority: 'Priority',
   tags: 'Tags',
 };
-
-/** The same as a message carries it. */
-const exchangeOf = ({ values, ...kept }: ReqifKept) => ({
-  namespaces: { ...kept.namespaces },
-  specification: kept.specification,
-  objects: { ...kept.objects },
-  places: { ...kept.places },
-  relations: { ...kept.relations },
-  datatypes: [...kept.datatypes],
-  attributes: [...kept.attributes],
-  values: Object.fromEntries(Object.entries(values).map(([key, list]) => [key, [...list]])),
-  groupTypes: [...kept.groupTypes],
-  groups: [...kept.groups],
-  extensions: [...kept.extensions],
-});
 
 /** Import of a requirements table: the columns are mapped, every row is checked first, and all rows are written or none. */
 @Component({

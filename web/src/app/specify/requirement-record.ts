@@ -4,7 +4,7 @@ import type { Filter } from '@contract/base';
 import { listCases } from '@contract/design';
 import { listRequirements, type Requirement } from '@contract/specify';
 import { canonicalJson, readable, sentencesOf } from '@core/base';
-import { requirementFields, type RequirementContent } from '@core/specify';
+import { detailsOf, requirementFields, type RequirementContent } from '@core/specify';
 import {
   blocksOf,
   type Conflict,
@@ -38,8 +38,10 @@ import { WordingNote } from './wording/wording-note';
 type Member = keyof RequirementContent;
 /** Members that are texts: compared sentence by sentence. The others are one value. */
 const texts: ReadonlySet<Member> = new Set<Member>(['text', 'rationale', 'notInCodeRationale']);
+/** A member that is one value: lists and words that are not there are empty ones. */
+const valueOf = (member: Member, content: Partial<RequirementContent>): unknown => ({ ...content, ...detailsOf(content) })[member] ?? '';
 const passages = (member: Member, content: Partial<RequirementContent> | undefined): string[] =>
-  content === undefined ? [] : texts.has(member) ? sentencesOf(String(content[member] ?? '')) : [JSON.stringify(content[member] ?? '')];
+  content === undefined ? [] : texts.has(member) ? sentencesOf(String(content[member] ?? '')) : [JSON.stringify(valueOf(member, content))];
 /** A text that somebody laid out is compared block by block. */
 const blocks = (content: RequirementContent | undefined): string[] => (content === undefined ? [] : blocksOf(layoutOf(content)));
 const valueWords = (value: string): string => {
@@ -182,7 +184,7 @@ export class RequirementRecord {
       if (texts.has(name as Member)) return [[name, given.join('')]];
       return given.length ? [[name, JSON.parse(given[0]) as unknown]] : [];
     });
-    const content = { ...this.mine.content, ...(Object.fromEntries(values) as Partial<RequirementContent>) };
+    const content = contentOf({ ...this.mine.content, ...(Object.fromEntries(values) as Partial<RequirementContent>) });
     const stored = contentOf(this.saving().problem?.current as Requirement);
     if (canonicalJson({ ...content }) === canonicalJson({ ...stored })) return this.takeTheirs();
     this.save({ ...this.mine, content, basedOn: theirs.revision, base: stored });

@@ -242,6 +242,8 @@ describe('a requirement', () => {
       [1, 'My title'],
       [2, 'My title'],
     ]);
+    // What says nothing is not sent as an empty value.
+    expect(Object.keys(saved[1]['content'] as Requirement)).toEqual(Object.keys(saved[0]['content'] as Requirement));
   });
 
   it('joins what two people changed in different places, from a draft that outlived the window', async () => {

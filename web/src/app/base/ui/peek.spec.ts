@@ -16,6 +16,7 @@ class Host {}
 describe('The peek of a key', () => {
   const open = async () => {
     const { api } = openWeb(['author']);
+    const states = { specify: 'sound', design: 'sound', run: 'waiting', measure: 'notReached', prove: 'notReached' };
     api
       .on(getRequirement, ({ key }) => ({
         key,
@@ -26,7 +27,7 @@ describe('The peek of a key', () => {
         revision: 3,
         state: 'approved',
       }))
-      .on(getCord, () => ({ key: 'BRK-001', states: {}, break: null }))
+      .on(getCord, () => ({ key: 'BRK-001', states, break: null }))
       .on(getRecord, ({ key }) => ({
         record: { key, kind: 'baseline', title: 'Release', state: 'signed', updatedBy: 'mira', updatedAt: '2026-03-01T10:00:00.000Z' },
         snapshot: { description: 'What the release was built against.' },
