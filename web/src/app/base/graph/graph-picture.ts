@@ -46,7 +46,7 @@ const widthOf = (label: string, more: number): number => Math.max(56, Math.min(1
           @for (node of boxes(); track node.id) {
             <g
               role="treeitem"
-              [attr.id]="prefix + node.id"
+              [attr.data-id]="node.id"
               [class]="'node ' + (node.tone ?? '')"
               [class.self]="node.id === root()"
               [attr.tabindex]="node.id === at() ? 0 : -1"
@@ -151,7 +151,6 @@ export class GraphPicture {
   readonly direction = input<'RIGHT' | 'DOWN'>('RIGHT');
   readonly opened = output<string>();
   protected readonly pathOf = pathOf;
-  protected readonly prefix = 'graph-';
   private readonly frame = viewChild<ElementRef<HTMLElement>>('frame');
   private readonly host = inject<ElementRef<HTMLElement>>(ElementRef);
   protected readonly unfolded = linkedSignal(() => firstUnfolded(this.nodes(), this.edges(), this.root(), 24));
@@ -233,7 +232,7 @@ export class GraphPicture {
 
   private focus(id: string): void {
     this.at.set(id);
-    const node = this.host.nativeElement.querySelector<SVGElement>(`#${CSS.escape(this.prefix + id)}`);
+    const node = this.host.nativeElement.querySelector<SVGElement>(`[data-id="${CSS.escape(id)}"]`);
     node?.focus();
     node?.scrollIntoView({ block: 'nearest', inline: 'nearest' });
     if (!node) this.frame()?.nativeElement.focus();

@@ -138,7 +138,11 @@ export class ImpactNote {
       const at = { project: this.scope.slug(), key: this.of(), ...(this.scope.build() ? { build: this.scope.build() } : {}) };
       untracked(() => this.scope.store.dispatch(impactCommands.get.start(at)));
     });
-    onChanged(['trace', 'requirement', 'case'], () => this.read());
+    onChanged(['requirement', 'case'], (keys) => {
+      const i = this.impact();
+      const joined = new Set([this.of(), ...(i?.reached.map(({ key }) => key) ?? []), ...(i?.suspect.map(({ other }) => other) ?? [])]);
+      if (!keys || keys.some((key) => joined.has(key))) this.read();
+    });
   }
 
   private read(): void {

@@ -74,7 +74,7 @@ describe('What a change reaches', () => {
     expect(page.all('.node').map((n) => n.querySelector('text')?.textContent)).toEqual(
       jasmine.arrayWithExactContents(['BRK-001', 'SYS-001', 'BRK-002', 'C-001', 'C-002']),
     );
-    expect(page.one('#graph-C-001').classList).toContain('suspect');
+    expect(page.one('[data-id=C-001]').classList).toContain('suspect');
     hear(store, 'trace', 'C-001 → BRK-001', 'trace confirmed');
     await page.settled();
     expect(api.of(getImpact).length).toBe(2);

@@ -16,7 +16,7 @@ import { MatProgressBarModule } from '@angular/material/progress-bar';
 import { RouterLink } from '@angular/router';
 import type { Passage } from '@contract/specify';
 import { emptyRequirement } from '@core/specify';
-import { Icon, onAction, onChanged, ProblemNote, selectRequest, useAddress, useKeys, useProject } from '../../base';
+import { Icon, onAction, onNews, ProblemNote, selectRequest, useAddress, useKeys, useProject } from '../../base';
 import { SpecifyNav } from '../specify-nav';
 import { specifyCommands, specifyFeature } from '../state';
 import { PassageBlock, type Written } from './passage-block';
@@ -154,7 +154,7 @@ export class ReadingPage {
         this.read(0, stretch);
       });
     });
-    onChanged(['requirement', 'specification'], () => this.again());
+    onNews(1000, () => this.again());
     onAction(readingCommands.save.done, () => this.written());
     onAction(readingCommands.place.done, () => this.again());
     onAction(readingCommands.add.done, ({ answer }) => {

@@ -3,7 +3,7 @@ import { MatButtonModule } from '@angular/material/button';
 import { MatDialog } from '@angular/material/dialog';
 import { MatProgressBarModule } from '@angular/material/progress-bar';
 import type { SuspectTrace } from '@contract/base';
-import { askReason, Icon, onChanged, ProblemNote, RecordLink, selectRequest, useAddress, useKeys, useProject, WordsDiff } from '../../base';
+import { askReason, Icon, onNews, ProblemNote, RecordLink, selectRequest, useAddress, useKeys, useProject, WordsDiff } from '../../base';
 import { SpecifyNav } from '../specify-nav';
 import { specifyCommands, specifyFeature } from '../state';
 import { suspectCommands, suspectFeature } from './state';
@@ -211,7 +211,8 @@ export class SuspectsPage {
       const timer = setTimeout(() => this.ask(0));
       onCleanup(() => clearTimeout(timer));
     });
-    onChanged(['requirement', 'case'], () => this.ask(0));
+    // No oftener than one can look, however much is changed.
+    onNews(2000, () => this.ask(0));
   }
 
   protected ask(after: number): void {
