@@ -214,3 +214,15 @@ export async function missingOwn(
   const rows = await fieldsNow(tx, projectId, kind);
   return rows.filter(({ id, definition }) => needsValue(definition, state, level) && own[String(id)] === undefined).map((row) => row.name);
 }
+
+/** A value of an own field as people read it. */
+export const ownWords = (value: unknown): string =>
+  typeof value === 'boolean'
+    ? value
+      ? 'yes'
+      : 'no'
+    : Array.isArray(value)
+      ? value.join(', ')
+      : typeof value === 'string' || typeof value === 'number'
+        ? String(value)
+        : '';

@@ -66,3 +66,19 @@ export async function printPdf(definition: TDocumentDefinitions): Promise<Uint8A
   await ended;
   return Buffer.concat(chunks);
 }
+
+/** A document of text on A4, with the page that one is on: everything but what it says. */
+export const paperPage = (title: string, at: Date): Omit<TDocumentDefinitions, 'content'> => ({
+  info: { title, creator: 'Cord Proof', creationDate: at },
+  pageSize: 'A4',
+  pageMargins: [56, 64, 56, 56],
+  defaultStyle: { font: 'Serif', fontSize: 10, lineHeight: 1.2, color: '#18222E' },
+  styles: { small: { font: 'Sans', fontSize: 8, color: '#5B6673' } },
+  footer: (page: number, pages: number) => ({
+    margin: [56, 18, 56, 0],
+    columns: [
+      { text: legible(title), style: 'small' },
+      { text: `Page ${page} of ${pages}`, style: 'small', alignment: 'right' },
+    ],
+  }),
+});

@@ -105,3 +105,6 @@ export function plainText(html: string): string {
     .replace(/&(amp|lt|gt|quot|#39|nbsp);/g, (entity) => entities[entity] ?? entity)
     .trim();
 }
+
+/** The hashes of the pictures in a text, in their order. */
+export const picturesIn = (html = ''): string[] => [...html.matchAll(/files\/([0-9a-f]{64})/g)].map(([, hash]) => hash);

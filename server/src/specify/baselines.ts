@@ -14,6 +14,7 @@ import {
 import { and, asc, eq, inArray, isNull, or, sql, type SQL } from 'drizzle-orm';
 import { alias } from 'drizzle-orm/mysql-core';
 import {
+  ownWords,
   account,
   freeKey,
   insertRecord,
@@ -130,17 +131,6 @@ export async function specificationsNow(tx: Tx, projectId: number, keys: readonl
   }
   return { seq, specifications, requirements: all, traces: await tracesOf(tx, ids) };
 }
-
-const ownWords = (value: unknown): string =>
-  typeof value === 'boolean'
-    ? value
-      ? 'yes'
-      : 'no'
-    : Array.isArray(value)
-      ? value.join(', ')
-      : typeof value === 'string' || typeof value === 'number'
-        ? String(value)
-        : '';
 
 /** The traces that stand at some records, on either end. */
 async function tracesOf(tx: Tx, ids: readonly number[]): Promise<BaselineContent['traces']> {

@@ -1,7 +1,7 @@
 import { wordDifference } from '@core/base';
 import type { BaselineChange } from '@core/specify';
 import type { Content } from 'pdfmake/interfaces';
-import { legible, printPdf } from '../base';
+import { legible, paperPage, printPdf } from '../base';
 
 export interface ChangesDocument {
   readonly title: string;
@@ -72,18 +72,5 @@ export function changesPdf({ title, changes, words, at }: ChangesDocument): Prom
       })),
     ]),
   ];
-  return printPdf({
-    info: { title, creator: 'Cord Proof', creationDate: at },
-    pageSize: 'A4',
-    pageMargins: [56, 64, 56, 56],
-    defaultStyle: { font: 'Serif', fontSize: 10, lineHeight: 1.2, color: '#18222E' },
-    styles: { small: { font: 'Sans', fontSize: 8, color: '#5B6673' } },
-    footer: (page: number, pages: number) => ({
-      margin: [56, 18, 56, 0],
-      text: `Page ${page} of ${pages}`,
-      style: 'small',
-      alignment: 'right',
-    }),
-    content,
-  });
+  return printPdf({ ...paperPage(title, at), content });
 }

@@ -2,6 +2,7 @@ import type { OwnValue } from '@contract/base';
 import { inReadingOrder, type ImportedRequirement } from '@core/specify';
 import { and, eq, inArray } from 'drizzle-orm';
 import {
+  picturesIn,
   attachmentRows,
   attachments,
   freeKeys,
@@ -111,9 +112,7 @@ export async function copyOut(
 
 /** The pictures of copied texts become files of the copies. */
 async function copyPictures(w: Writing, from: number, copied: readonly ImportedRequirement[]): Promise<void> {
-  const shown = copied.flatMap(({ key, content }) =>
-    [...new Set([...(content.html ?? '').matchAll(/files\/([0-9a-f]{64})/g)].map(([, hash]) => hash))].map((hash) => ({ key, hash })),
-  );
+  const shown = copied.flatMap(({ key, content }) => [...new Set(picturesIn(content.html))].map((hash) => ({ key, hash })));
   if (!shown.length) return;
   const hashes = [...new Set(shown.map(({ hash }) => hash))];
   const files = await w.tx

@@ -1,8 +1,8 @@
 import { factsOf, historyLine, numberedRows, type DocumentOptions, type SpecificationDocument } from '@core/specify';
-import type { Content, TDocumentDefinitions } from 'pdfmake/interfaces';
-import { blocksOfText, legible, pictureSize, printPdf, type RichBlock, type RichRun } from '../base';
+import type { Content } from 'pdfmake/interfaces';
+import { blocksOfText, legible, paperPage, pictureSize, printPdf, type RichBlock, type RichRun } from '../base';
 
-const [ink, second, cord] = ['#18222E', '#5B6673', '#0D5B66'];
+const [ink, cord] = ['#18222E', '#0D5B66'];
 
 const runsOf = (runs: readonly RichRun[]) =>
   runs.map(({ text, marks }) => ({
@@ -80,20 +80,5 @@ export function documentPdf(
     if (options.history && kind === 'requirement')
       content.push(...row.history.map((line): Content => ({ text: legible(historyLine(line)), style: 'small', italics: true })));
   }
-  const definition: TDocumentDefinitions = {
-    info: { title, creator: 'Cord Proof', creationDate: new Date(at) },
-    pageSize: 'A4',
-    pageMargins: [56, 64, 56, 56],
-    defaultStyle: { font: 'Serif', fontSize: 10, lineHeight: 1.2, color: ink },
-    styles: { small: { font: 'Sans', fontSize: 8, color: second } },
-    footer: (page: number, pages: number) => ({
-      margin: [56, 18, 56, 0],
-      columns: [
-        { text: legible(title), style: 'small' },
-        { text: `Page ${page} of ${pages}`, style: 'small', alignment: 'right' },
-      ],
-    }),
-    content,
-  };
-  return printPdf(definition);
+  return printPdf({ ...paperPage(title, new Date(at)), content });
 }

@@ -9,6 +9,8 @@ import {
 import { compareKeys, groupBy } from '@core/base';
 import { and, asc, eq, inArray, isNull } from 'drizzle-orm';
 import {
+  ownWords,
+  picturesIn,
   allRows,
   listFields,
   needRecord,
@@ -62,9 +64,7 @@ export async function requirementsDocument(
       throw new Refusal('tooLarge', { detail: `It has ${chosen.length} rows; a document has at most ${mostRows}: take a part of it.` });
     const found = { title, rows: await documentRows(tx, projectId, chosen, history) };
     const [{ name }] = await tx.select({ name: projects.name }).from(projects).where(eq(projects.id, projectId));
-    const hashes = [
-      ...new Set(found.rows.flatMap(({ content }) => [...(content.html ?? '').matchAll(/files\/([0-9a-f]{64})/g)].map(([, hash]) => hash))),
-    ];
+    const hashes = [...new Set(found.rows.flatMap(({ content }) => picturesIn(content.html)))];
     const images = new Map<string, Buffer>();
     if (format !== 'md') for (const hash of hashes) images.set(hash, await wholeBlob(tx, hash));
     const made: SpecificationDocument = { title: found.title, project: name, at: at.toISOString(), rows: found.rows };
@@ -168,9 +168,6 @@ async function documentRows(tx: Tx, projectId: number, chosen: readonly Chosen[]
     history: past.get(record.id) ?? [],
   }));
 }
-
-const ownWords = (value: unknown): string =>
-  Array.isArray(value) ? value.join(', ') : value === true ? 'yes' : value === false ? 'no' : String(value);
 
 const endsOf = (tx: Tx, projectId: number) =>
   tx

@@ -4,7 +4,7 @@ import { detailCells, inReadingOrder, writeReqif, type ReqifDocument } from '@co
 import { and, asc, eq, isNull } from 'drizzle-orm';
 import { alias } from 'drizzle-orm/mysql-core';
 import { strToU8, zipSync } from 'fflate';
-import { listFields, needPicture, profileOf, records, traces, wholeBlob, type Db, type Tx } from '../base';
+import { picturesIn, listFields, needPicture, profileOf, records, traces, wholeBlob, type Db, type Tx } from '../base';
 import { keptExchange } from './exchange';
 import { contentOf, needSpecification } from './store';
 import { requirementDetails, requirements } from './tables';
@@ -136,9 +136,7 @@ const endings: Readonly<Record<string, string>> = { 'image/png': 'png', 'image/j
 /** The same as an archive with the pictures of its texts. */
 export async function exportReqifz(db: Db, projectId: number, key: string): Promise<Uint8Array> {
   const document = await reqifOf(db, projectId, key);
-  const hashes = new Set(
-    document.rows.flatMap(({ content }) => [...(content.html ?? '').matchAll(/files\/([0-9a-f]{64})/g)].map(([, hash]) => hash)),
-  );
+  const hashes = new Set(document.rows.flatMap(({ content }) => picturesIn(content.html)));
   const pictures = new Map<string, { name: string; mime: string }>();
   const files: Record<string, Uint8Array> = {};
   for (const hash of hashes) {

@@ -21,15 +21,20 @@ export interface Picking {
   none(): void;
 }
 
+/** A set with one taken in that was out, or out that was in. */
+export function toggled<T>(set: ReadonlySet<T>, one: T): ReadonlySet<T> {
+  const next = new Set(set);
+  if (!next.delete(one)) next.add(one);
+  return next;
+}
+
 export function usePicking(rows: Signal<readonly string[]>): Picking {
   const chosen = signal<ReadonlySet<string>>(new Set());
   const at = signal(0);
   let anchor = 0;
   const toggle = (key: string, row: number): void => {
     anchor = row;
-    const next = new Set(chosen());
-    if (!next.delete(key)) next.add(key);
-    chosen.set(next);
+    chosen.set(toggled(chosen(), key));
   };
   const stretch = (row: number): void => {
     const [from, to] = [Math.min(anchor, row), Math.max(anchor, row)];

@@ -18,6 +18,7 @@ import {
   RowTemplate,
   selectRequest,
   useProject,
+  toggled,
 } from '../base';
 import { plannedKind } from './round-list';
 import { runCommands, runFeature } from './state';
@@ -305,9 +306,7 @@ export class PlanPage {
   }
 
   protected share(login: string): void {
-    const next = new Set(this.shared());
-    if (!next.delete(login)) next.add(login);
-    this.shared.set(next);
+    this.shared.set(toggled(this.shared(), login));
   }
 
   protected nameOf(login: string): string {

@@ -9,11 +9,31 @@ import {
   type FilterField,
   type ListColumn,
   type ListKind,
+  type ListView,
   type TreeKind,
 } from '../base';
 
 /** What is usually said of risk and priority; a project may say otherwise. */
 const grades = ['low', 'medium', 'high'];
+
+/** How many traces of each kind a requirement has, as filters ask it. */
+export const tracedFields: readonly FilterField[] = [
+  { name: 'parents', field: 'trace.parent', words: 'How many parents it has', type: 'number', counted: true },
+  { name: 'cases', field: 'trace.cases', words: 'How many cases verify it', type: 'number', counted: true },
+  { name: 'problems', field: 'trace.problems', words: 'How many problem reports stand against it', type: 'number', counted: true },
+];
+/** Requirements without headings and notes; and those that nothing verifies. */
+export const allView: ListView = { name: 'all', words: 'All', filter: { field: 'kind', is: ['requirement'] } };
+export const uncasedView: ListView = {
+  name: 'uncased',
+  words: 'No case',
+  filter: {
+    and: [
+      { field: 'kind', is: ['requirement'] },
+      { field: 'trace.cases', is: [0] },
+    ],
+  },
+};
 
 /** How requirements are listed over all specifications; which levels and specifications there are, the project says. */
 export const requirementKind: ListKind<Requirement> = {
@@ -33,27 +53,16 @@ export const requirementKind: ListKind<Requirement> = {
     { name: 'risk', words: 'Risk', type: 'text' },
     { name: 'priority', words: 'Priority', type: 'text' },
     { name: 'tags', words: 'Tags', type: 'text' },
-    { name: 'parents', field: 'trace.parent', words: 'How many parents it has', type: 'number', counted: true },
-    { name: 'cases', field: 'trace.cases', words: 'How many cases verify it', type: 'number', counted: true },
-    { name: 'problems', field: 'trace.problems', words: 'How many problem reports stand against it', type: 'number', counted: true },
+    ...tracedFields,
   ],
   views: [
-    { name: 'all', words: 'All', filter: { field: 'kind', is: ['requirement'] } },
+    allView,
     {
       name: 'draft',
       words: 'Not approved',
       filter: { and: [{ field: 'kind', is: ['requirement'] }, { not: { field: 'state', is: ['approved'] } }] },
     },
-    {
-      name: 'uncased',
-      words: 'No case',
-      filter: {
-        and: [
-          { field: 'kind', is: ['requirement'] },
-          { field: 'trace.cases', is: [0] },
-        ],
-      },
-    },
+    uncasedView,
   ],
   sorts: [
     ['key', 'Key'],

@@ -10,8 +10,8 @@ import {
   output,
   signal,
   untracked,
-  viewChild,
 } from '@angular/core';
+import { toggled } from '../picking';
 import { firstUnfolded, foldGraph, type PictureEdge, type PictureNode } from './folding';
 import { layOut, pathOf, type LaidOut } from './layout';
 
@@ -27,7 +27,7 @@ const widthOf = (label: string, more: number): number => Math.max(56, Math.min(1
   selector: 'cp-graph-picture',
   changeDetection: ChangeDetectionStrategy.OnPush,
   template: `
-    <div class="frame" #frame>
+    <div class="frame">
       @if (laid(); as p) {
         <svg
           [attr.width]="p.width + 4"
@@ -148,12 +148,10 @@ export class GraphPicture {
   readonly edges = input.required<readonly PictureEdge[]>();
   readonly root = input.required<string>();
   readonly label = input.required<string>();
-  readonly direction = input<'RIGHT' | 'DOWN'>('RIGHT');
   readonly opened = output<string>();
   protected readonly pathOf = pathOf;
-  private readonly frame = viewChild<ElementRef<HTMLElement>>('frame');
   private readonly host = inject<ElementRef<HTMLElement>>(ElementRef);
-  protected readonly unfolded = linkedSignal(() => firstUnfolded(this.nodes(), this.edges(), this.root(), 24));
+  protected readonly unfolded = linkedSignal<ReadonlySet<string>>(() => firstUnfolded(this.nodes(), this.edges(), this.root(), 24));
   private readonly folded = computed(() => foldGraph(this.nodes(), this.edges(), this.root(), this.unfolded()));
   protected readonly at = linkedSignal(() => this.root());
   protected readonly laid = signal<LaidOut | null>(null);
@@ -176,16 +174,15 @@ export class GraphPicture {
       const { shown, edges, hidden } = this.folded();
       const boxes = shown.map(({ id, label }) => ({ id, width: widthOf(label, hidden.get(id) ?? 0), height: nodeHeight }));
       const lines = edges.map(({ from, to, words }) => ({ from, to, label: words }));
-      const direction = this.direction();
-      untracked(() => void this.draw(boxes, lines, direction));
+      untracked(() => void this.draw(boxes, lines));
     });
   }
 
   /** The newest drawing wins: one that was asked for before it is not shown after it. */
-  private async draw(...[nodes, edges, direction]: Parameters<typeof layOut>): Promise<void> {
+  private async draw(...[nodes, edges]: Parameters<typeof layOut>): Promise<void> {
     const mine = ++this.drawing;
     try {
-      const laid = await layOut(nodes, edges, direction);
+      const laid = await layOut(nodes, edges);
       if (mine === this.drawing) this.laid.set(laid);
     } catch {
       if (mine === this.drawing) this.failed.set('This could not be drawn: the list says the same.');
@@ -198,11 +195,7 @@ export class GraphPicture {
   }
 
   protected fold(id: string): void {
-    this.unfolded.update((all) => {
-      const next = new Set(all);
-      if (!next.delete(id)) next.add(id);
-      return next;
-    });
+    this.unfolded.update((all) => toggled(all, id));
     this.at.set(id);
   }
 
@@ -235,6 +228,5 @@ export class GraphPicture {
     const node = this.host.nativeElement.querySelector<SVGElement>(`[data-id="${CSS.escape(id)}"]`);
     node?.focus();
     node?.scrollIntoView({ block: 'nearest', inline: 'nearest' });
-    if (!node) this.frame()?.nativeElement.focus();
   }
 }

@@ -29,15 +29,15 @@ let elk: InstanceType<typeof ELK> | undefined;
 const engine = (): InstanceType<typeof ELK> =>
   (elk ??= new ELK({ workerFactory: () => new Worker(new URL('./elk.worker', import.meta.url), { type: 'module' }) }));
 
-/** Lays a graph out in layers along its edges. Edges whose ends are not among the nodes are left out. */
-export async function layOut(nodes: readonly GraphNode[], edges: readonly GraphEdge[], direction: 'RIGHT' | 'DOWN'): Promise<LaidOut> {
+/** Lays a graph out in layers along its edges, from left to right. Edges whose ends are not among the nodes are left out. */
+export async function layOut(nodes: readonly GraphNode[], edges: readonly GraphEdge[]): Promise<LaidOut> {
   const known = new Set(nodes.map(({ id }) => id));
   const drawn = edges.filter(({ from, to }) => known.has(from) && known.has(to));
   const laid: ElkNode = await engine().layout({
     id: '$root',
     layoutOptions: {
       'elk.algorithm': 'layered',
-      'elk.direction': direction,
+      'elk.direction': 'RIGHT',
       'elk.edgeRouting': 'ORTHOGONAL',
       'elk.layered.spacing.nodeNodeBetweenLayers': '46',
       'elk.spacing.nodeNode': '14',

@@ -15,15 +15,15 @@ import {
   useProject,
   useStatement,
 } from '../../base';
+import { SpecificationChips } from '../specification-chips';
 import { SpecifyNav } from '../specify-nav';
-import { specifyCommands, specifyFeature } from '../state';
 import { gapCommands, gapFeature } from './state';
 import { TraceRules } from './trace-rules';
 
 /** What lacks and what contradicts, counted by rule; from each an exception can be granted, with a reason and a signature. */
 @Component({
   selector: 'cp-gaps-page',
-  imports: [Icon, MatButtonModule, MatProgressBarModule, ProblemNote, RecordLink, SpecifyNav, TraceRules],
+  imports: [Icon, MatButtonModule, MatProgressBarModule, ProblemNote, RecordLink, SpecificationChips, SpecifyNav, TraceRules],
   changeDetection: ChangeDetectionStrategy.OnPush,
   template: `
     <div class="page stack">
@@ -41,10 +41,7 @@ import { TraceRules } from './trace-rules';
         <cp-trace-rules (closed)="ruling.set(false)" />
       }
       <div class="row" role="group" aria-label="Where">
-        <button class="chip" type="button" [attr.aria-pressed]="!of()" (click)="go({ of: null })">The whole project</button>
-        @for (s of specifications(); track s.key) {
-          <button class="chip" type="button" [attr.aria-pressed]="s.key === of()" (click)="go({ of: s.key })">{{ s.title }}</button>
-        }
+        <cp-specification-chips [of]="of()" whole="The whole project" (chosen)="go({ of: $event })" />
       </div>
       <cp-problem [of]="names.list" /><cp-problem [of]="names.grant" /><cp-problem [of]="names.end" />
       @if (reading().pending && !found()) {
@@ -144,7 +141,6 @@ export class GapsPage {
   protected readonly ruling = signal(false);
   private readonly dialogs = inject(MatDialog);
   private readonly statement = useStatement();
-  protected readonly specifications = this.store.selectSignal(specifyFeature.selectSpecifications);
   protected readonly found = this.store.selectSignal(gapFeature.selectFound);
   protected readonly reading = this.store.selectSignal(selectRequest(gapCommands.list.name));
   protected readonly names = { list: gapCommands.list.name, grant: gapCommands.grant.name, end: gapCommands.end.name };
@@ -153,7 +149,6 @@ export class GapsPage {
   protected readonly mayEnd = computed(() => this.scope.roles().some((role) => role === 'author' || role === 'reviewer'));
 
   constructor() {
-    this.store.dispatch(specifyCommands.listSpecifications.start({ project: this.scope.slug() }));
     effect((onCleanup) => {
       this.of();
       this.rule();

@@ -135,8 +135,10 @@ export class ImpactNote {
 
   constructor() {
     effect(() => {
-      const at = { project: this.scope.slug(), key: this.of(), ...(this.scope.build() ? { build: this.scope.build() } : {}) };
-      untracked(() => this.scope.store.dispatch(impactCommands.get.start(at)));
+      this.of();
+      this.scope.slug();
+      this.scope.build();
+      untracked(() => this.read());
     });
     onChanged(['requirement', 'case'], (keys) => {
       const i = this.impact();

@@ -2,9 +2,21 @@ import { ChangeDetectionStrategy, Component, computed, effect, input, signal } f
 import { MatButtonModule } from '@angular/material/button';
 import { MatProgressBarModule } from '@angular/material/progress-bar';
 import type { Proposal } from '@contract/specify';
-import { firstMissing, Icon, Needs, onAction, onChanged, ProblemNote, RecordLink, selectRequest, useAddress, useProject } from '../../base';
+import {
+  firstMissing,
+  Icon,
+  Needs,
+  onAction,
+  onChanged,
+  ProblemNote,
+  RecordLink,
+  selectRequest,
+  toggled,
+  useAddress,
+  useProject,
+} from '../../base';
+import { SpecificationChips } from '../specification-chips';
 import { SpecifyNav } from '../specify-nav';
-import { specifyCommands, specifyFeature } from '../state';
 import { proposalCommands, proposalFeature } from './state';
 
 const pairOf = ({ from, to }: Proposal): string => `${from.key} ${to.key}`;
@@ -12,7 +24,7 @@ const pairOf = ({ from, to }: Proposal): string => `${from.key} ${to.key}`;
 /** Traces that are likely by shared words: looked at, chosen, and linked at once. Nothing is linked without a person. */
 @Component({
   selector: 'cp-proposals-page',
-  imports: [Icon, MatButtonModule, MatProgressBarModule, Needs, ProblemNote, RecordLink, SpecifyNav],
+  imports: [Icon, MatButtonModule, MatProgressBarModule, Needs, ProblemNote, RecordLink, SpecificationChips, SpecifyNav],
   changeDetection: ChangeDetectionStrategy.OnPush,
   template: `
     <div class="page stack">
@@ -24,10 +36,7 @@ const pairOf = ({ from, to }: Proposal): string => `${from.key} ${to.key}`;
         </button>
         <button class="chip" type="button" [attr.aria-pressed]="looked() === 'parent'" (click)="go({ kind: 'parent' })">Parents</button>
         <span class="second">of</span>
-        <button class="chip" type="button" [attr.aria-pressed]="!of()" (click)="go({ of: null })">the whole project</button>
-        @for (s of specifications(); track s.key) {
-          <button class="chip" type="button" [attr.aria-pressed]="s.key === of()" (click)="go({ of: s.key })">{{ s.title }}</button>
-        }
+        <cp-specification-chips [of]="of()" whole="the whole project" (chosen)="go({ of: $event })" />
         <label class="check"
           ><input type="checkbox" [checked]="all() === '1'" (change)="go({ all: all() === '1' ? null : '1' })" /> also of those that have
           one</label
@@ -139,7 +148,6 @@ export class ProposalsPage {
   protected readonly pairOf = pairOf;
   protected readonly go = useAddress();
   protected readonly looked = computed(() => (this.kind() === 'parent' ? 'parent' : 'verifies'));
-  protected readonly specifications = this.store.selectSignal(specifyFeature.selectSpecifications);
   protected readonly found = this.store.selectSignal(proposalFeature.selectFound);
   protected readonly reading = this.store.selectSignal(selectRequest(proposalCommands.list.name));
   protected readonly names = { list: proposalCommands.list.name, add: proposalCommands.add.name };
@@ -148,7 +156,6 @@ export class ProposalsPage {
   protected readonly missing = (): string => firstMissing([!this.chosen().size, 'Choose the pairs that belong together.']);
 
   constructor() {
-    this.store.dispatch(specifyCommands.listSpecifications.start({ project: this.scope.slug() }));
     effect((onCleanup) => {
       this.looked();
       this.of();
@@ -173,11 +180,7 @@ export class ProposalsPage {
   }
 
   protected toggle(p: Proposal): void {
-    this.chosen.update((all) => {
-      const next = new Set(all);
-      if (!next.delete(pairOf(p))) next.add(pairOf(p));
-      return next;
-    });
+    this.chosen.update((all) => toggled(all, pairOf(p)));
   }
 
   protected likely(least: number): void {

@@ -17,8 +17,9 @@ import { RouterLink } from '@angular/router';
 import type { Passage } from '@contract/specify';
 import { emptyRequirement } from '@core/specify';
 import { Icon, onAction, onNews, ProblemNote, selectRequest, useAddress, useKeys, useProject } from '../../base';
+import { SpecificationChips } from '../specification-chips';
 import { SpecifyNav } from '../specify-nav';
-import { specifyCommands, specifyFeature } from '../state';
+import { specifyFeature } from '../state';
 import { PassageBlock, type Written } from './passage-block';
 import { readingCommands, readingFeature } from './state';
 
@@ -30,7 +31,7 @@ const stretch = 100;
  */
 @Component({
   selector: 'cp-reading-page',
-  imports: [Icon, MatProgressBarModule, PassageBlock, ProblemNote, RouterLink, SpecifyNav],
+  imports: [Icon, MatProgressBarModule, PassageBlock, ProblemNote, RouterLink, SpecificationChips, SpecifyNav],
   changeDetection: ChangeDetectionStrategy.OnPush,
   template: `
     <div class="page stack">
@@ -40,11 +41,7 @@ const stretch = 100;
       </div>
       <cp-specify-nav />
       <div class="row" role="group" aria-label="Specifications">
-        @for (s of specifications(); track s.key) {
-          <button class="chip" type="button" [attr.aria-pressed]="s.key === specification()" (click)="go({ of: s.key })">
-            {{ s.title }}
-          </button>
-        }
+        <cp-specification-chips [of]="specification()" (chosen)="go({ of: $event })" />
         <span class="grow"></span>
         @if (author()) {
           @for (k of kinds; track k) {
@@ -145,7 +142,6 @@ export class ReadingPage {
   private next = false;
 
   constructor() {
-    this.store.dispatch(specifyCommands.listSpecifications.start({ project: this.scope.slug() }));
     effect(() => {
       if (!this.specification()) return;
       untracked(() => {

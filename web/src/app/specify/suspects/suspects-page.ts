@@ -3,9 +3,21 @@ import { MatButtonModule } from '@angular/material/button';
 import { MatDialog } from '@angular/material/dialog';
 import { MatProgressBarModule } from '@angular/material/progress-bar';
 import type { SuspectTrace } from '@contract/base';
-import { askReason, Icon, onNews, ProblemNote, RecordLink, selectRequest, useAddress, useKeys, useProject, WordsDiff } from '../../base';
+import {
+  askReason,
+  Icon,
+  onNews,
+  ProblemNote,
+  RecordLink,
+  selectRequest,
+  toggled,
+  useAddress,
+  useKeys,
+  useProject,
+  WordsDiff,
+} from '../../base';
+import { SpecificationChips } from '../specification-chips';
 import { SpecifyNav } from '../specify-nav';
-import { specifyCommands, specifyFeature } from '../state';
 import { suspectCommands, suspectFeature } from './state';
 
 const kindWords: Readonly<Record<string, string>> = {
@@ -18,7 +30,7 @@ const kindWords: Readonly<Record<string, string>> = {
 /** Traces that a revision made doubtful: what changed on one side, the other end's text beside it; confirmed or broken one by one, or many. */
 @Component({
   selector: 'cp-suspects-page',
-  imports: [Icon, MatButtonModule, MatProgressBarModule, ProblemNote, RecordLink, SpecifyNav, WordsDiff],
+  imports: [Icon, MatButtonModule, MatProgressBarModule, ProblemNote, RecordLink, SpecificationChips, SpecifyNav, WordsDiff],
   changeDetection: ChangeDetectionStrategy.OnPush,
   host: { '(document:keydown)': 'key($event)' },
   template: `
@@ -26,10 +38,7 @@ const kindWords: Readonly<Record<string, string>> = {
       <div class="page-head"><h1 class="grow">Suspect traces</h1></div>
       <cp-specify-nav />
       <div class="row" role="group" aria-label="Where">
-        <button class="chip" type="button" [attr.aria-pressed]="!of()" (click)="go({ of: null })">The whole project</button>
-        @for (s of specifications(); track s.key) {
-          <button class="chip" type="button" [attr.aria-pressed]="s.key === of()" (click)="go({ of: s.key })">{{ s.title }}</button>
-        }
+        <cp-specification-chips [of]="of()" whole="The whole project" (chosen)="go({ of: $event })" />
       </div>
       <cp-problem [of]="names.list" /><cp-problem [of]="names.confirm" /><cp-problem [of]="names.remove" />
       @if (reading().pending && !found()) {
@@ -179,7 +188,6 @@ export class SuspectsPage {
   private readonly dialogs = inject(MatDialog);
   protected readonly go = useAddress();
   private readonly keys = useKeys('Suspect traces');
-  protected readonly specifications = this.store.selectSignal(specifyFeature.selectSpecifications);
   protected readonly found = this.store.selectSignal(suspectFeature.selectFound);
   protected readonly reading = this.store.selectSignal(selectRequest(suspectCommands.list.name));
   protected readonly names = {
@@ -204,7 +212,6 @@ export class SuspectsPage {
   });
 
   constructor() {
-    this.store.dispatch(specifyCommands.listSpecifications.start({ project: this.scope.slug() }));
     effect((onCleanup) => {
       this.of();
       this.chosen.set(new Set());
@@ -230,11 +237,7 @@ export class SuspectsPage {
   }
 
   protected toggle(id: number): void {
-    this.chosen.update((all) => {
-      const next = new Set(all);
-      if (!next.delete(id)) next.add(id);
-      return next;
-    });
+    this.chosen.update((all) => toggled(all, id));
   }
 
   protected chooseAll(): void {

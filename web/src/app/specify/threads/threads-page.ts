@@ -14,7 +14,7 @@ import {
   RowTemplate,
   useProject,
 } from '../../base';
-import { projectFields } from '../requirement-list';
+import { allView, projectFields, tracedFields, uncasedView } from '../requirement-list';
 import { SpecifyNav } from '../specify-nav';
 import { specifyCommands, specifyFeature } from '../state';
 
@@ -53,25 +53,10 @@ export const threadKind: ListKind<ThreadRow> = {
   noun: ['thread', 'threads'],
   changedBy: ['requirement', 'case', 'run', 'problem', 'trace'],
   tableFirst: true,
-  fields: [
-    ...recordFilterFields,
-    { name: 'state', words: 'State', type: 'text', values: reviewStates },
-    { name: 'parents', field: 'trace.parent', words: 'How many parents it has', type: 'number', counted: true },
-    { name: 'cases', field: 'trace.cases', words: 'How many cases verify it', type: 'number', counted: true },
-    { name: 'problems', field: 'trace.problems', words: 'How many problem reports stand against it', type: 'number', counted: true },
-  ],
+  fields: [...recordFilterFields, { name: 'state', words: 'State', type: 'text', values: reviewStates }, ...tracedFields],
   views: [
-    { name: 'all', words: 'All', filter: { field: 'kind', is: ['requirement'] } },
-    {
-      name: 'uncased',
-      words: 'No case',
-      filter: {
-        and: [
-          { field: 'kind', is: ['requirement'] },
-          { field: 'trace.cases', is: [0] },
-        ],
-      },
-    },
+    allView,
+    uncasedView,
     {
       name: 'orphans',
       words: 'No parent',

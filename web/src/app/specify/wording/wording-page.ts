@@ -3,6 +3,7 @@ import { MatButtonModule } from '@angular/material/button';
 import { MatProgressBarModule } from '@angular/material/progress-bar';
 import { wordingRules, type WordingRule } from '@core/specify';
 import { Icon, onChanged, ProblemNote, RecordLink, selectRequest, useAddress, useProject } from '../../base';
+import { SpecificationChips } from '../specification-chips';
 import { SpecifyNav } from '../specify-nav';
 import { specifyCommands, specifyFeature } from '../state';
 import { WordingLists } from './wording-lists';
@@ -12,7 +13,7 @@ const pageSize = 100;
 /** What the texts of a specification lack in wording: counted by rule, and each requirement with the words that were found. */
 @Component({
   selector: 'cp-wording-page',
-  imports: [MatButtonModule, MatProgressBarModule, Icon, ProblemNote, RecordLink, SpecifyNav, WordingLists],
+  imports: [MatButtonModule, MatProgressBarModule, Icon, ProblemNote, RecordLink, SpecificationChips, SpecifyNav, WordingLists],
   changeDetection: ChangeDetectionStrategy.OnPush,
   template: `
     <div class="page stack">
@@ -27,11 +28,7 @@ const pageSize = 100;
         <cp-wording-lists (closed)="editing.set(false)" />
       }
       <div class="row" role="group" aria-label="Specifications">
-        @for (s of specifications(); track s.key) {
-          <button class="chip" type="button" [attr.aria-pressed]="s.key === of()" (click)="go({ of: s.key, rule: null })">
-            {{ s.title }}
-          </button>
-        }
+        <cp-specification-chips [of]="of()" (chosen)="go({ of: $event, rule: null })" />
       </div>
       <cp-problem [of]="name" />
       @if (reading().pending && !report()) {
@@ -139,10 +136,6 @@ export class WordingPage {
   protected readonly all = computed(() => this.report()?.rules.reduce((sum, { open }) => sum + open, 0) ?? 0);
 
   constructor() {
-    effect(() => {
-      const project = this.scope.slug();
-      untracked(() => this.store.dispatch(specifyCommands.listSpecifications.start({ project })));
-    });
     effect(() => {
       if (!this.of()) {
         const first = this.specifications().at(0)?.key;
