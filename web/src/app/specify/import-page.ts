@@ -226,6 +226,11 @@ const fieldWords: Record<ImportField, string> = {
       border-style: dashed;
       border-color: var(--hairline-strong);
     }
+    fieldset,
+    legend {
+      border: 0;
+      padding: 0;
+    }
     .map {
       display: grid;
       grid-template-columns: repeat(4, 1fr);
