@@ -1,6 +1,6 @@
 import { readFileSync } from 'node:fs';
 import { ledgerHash, ledgerText, textHash, type LedgerFacts, type RecordFormat } from '../src/base';
-import { caseText2, type CaseContent } from '../src/design';
+import { caseFormat, caseText, caseText2, caseText5, modelText, type CaseContent, type ModelContent } from '../src/design';
 import { runHash, runText, type RunRecord } from '../src/run';
 import {
   requirementFormat,
@@ -28,6 +28,9 @@ interface Of<Content> {
 const encoders: Readonly<Record<string, (given: never) => string>> = {
   'run 1': (given: RunRecord) => runText(1, given),
   'run 2': (given: RunRecord) => runText(2, given),
+  'run 5': (given: RunRecord) => runText(5, given),
+  'case 5': ({ key, revision, content }: Of<CaseContent>) => caseText5(key, revision, content),
+  'flow 5': ({ key, revision, content }: Of<ModelContent>) => modelText(key, revision, content),
   'case 2': ({ key, revision, content }: Of<CaseContent>) => caseText2(key, revision, content),
   'requirement 2': ({ key, revision, content }: Of<RequirementContent>) => requirementText2(key, revision, content),
   'requirement 3': ({ key, revision, content }: Of<RequirementContent>) => requirementText3(key, revision, content),
@@ -62,6 +65,17 @@ describe('the formats of what is signed and chained', () => {
     const more = { ...content, tags: ['brake'] };
     expect([requirementFormat(more), requirementFormat({ ...plain, criteria: [' '], source: ' ' })]).toEqual([4, 2]);
     expect(requirementText(key, revision, more)).toBe(requirementText4(key, revision, more));
+  });
+
+  it('leave a case of plain steps as it always was, and bind all of one that has more', () => {
+    const { key, revision, content } = goldens.find((g) => g.what === 'case' && g.format === 5)?.given as Of<CaseContent>;
+    const plain = (goldens.find((g) => g.what === 'case' && g.format === 2)?.given as Of<CaseContent>).content;
+    expect([caseFormat(content), caseFormat(plain), caseFormat({ ...plain, tags: [], kind: ' ', layout: {}, samples: null })]).toEqual([5, 2, 2]);
+    expect(caseText(key, revision, content)).toBe(caseText5(key, revision, content));
+    expect(caseText(key, revision, plain)).toBe(caseText2(key, revision, plain));
+    const [first, ...rest] = plain.steps;
+    for (const more of [{ data: 'x' }, { evidence: 'file' as const }, { verifies: ['BRK-001'] }, { layout: { action: '<p>x</p>' } }])
+      expect(caseFormat({ ...plain, steps: [{ ...first, ...more }, ...rest] })).withContext(JSON.stringify(more)).toBe(5);
   });
 
   it('hash what they encode', () => {

@@ -15,7 +15,7 @@ import { hasZodFastifySchemaValidationErrors, jsonSchemaTransform, validatorComp
 import { sql } from 'drizzle-orm';
 import { baseRoutes, guardRoutes, isLost, Refusal, SharedCounts, type AppContext } from './base';
 import { designRoutes } from './design';
-import { measureRoutes } from './measure';
+import { measureRoutes, reachOfCases } from './measure';
 import { proveRoutes } from './prove';
 import { runRoutes, runsOfCase } from './run';
 import { specifyRoutes } from './specify';
@@ -138,7 +138,7 @@ export async function buildApp({
   await app.register(async (api) => {
     baseRoutes(api, context, signInLimit);
     specifyRoutes(api, context);
-    designRoutes(api, context, (caseId, revision) => runsOfCase(context.database.db, caseId, revision));
+    designRoutes(api, context, (caseId, revision) => runsOfCase(context.database.db, caseId, revision), reachOfCases);
     runRoutes(api, context);
     measureRoutes(api, context);
     proveRoutes(api, context);

@@ -29,6 +29,8 @@ const removable = new Set([
   'presence',
   'external_ids',
   'case_calls',
+  'case_depends',
+  'group_members',
   'cords',
   'source_credits',
   'projected',

@@ -19,6 +19,15 @@ export const bulkActSchema = z.discriminatedUnion('act', [
   z.object({ act: z.literal('move'), specification: key, under: key.nullable().default(null) }),
   /** Makes a copy beside each: a new record in draft, with or without its traces. */
   z.object({ act: z.literal('copy'), specification: key.optional(), traces: z.boolean().default(false) }),
+  /** Finds words in the texts of cases, and puts others in their place. */
+  z.object({
+    act: z.literal('replace'),
+    find: z.string().min(1, 'What is looked for?').max(500),
+    replace: longText,
+    sameCase: z.boolean(),
+    wholeWords: z.boolean(),
+  }),
+  z.object({ act: z.literal('file'), folder: key.nullable() }),
   z.object({ act: z.literal('reassign'), tester: z.string().max(60) }),
   z.object({ act: z.literal('withdraw') }),
   z.object({ act: z.literal('bringBack') }),

@@ -352,7 +352,23 @@ export const verifyLedger = endpoint('POST', '/projects/:project/ledger/verifica
 });
 
 export const jumpItemSchema = z.object({
-  kind: z.enum(['specification', 'requirement', 'case', 'run', 'round', 'problem', 'review', 'baseline', 'file']),
+  kind: z.enum([
+    'specification',
+    'requirement',
+    'case',
+    'run',
+    'round',
+    'problem',
+    'review',
+    'baseline',
+    'folder',
+    'group',
+    'flow',
+    'parameters',
+    'decisionTable',
+    'stateTable',
+    'file',
+  ]),
   key: z.string(),
   title: z.string(),
   note: z.string(),
@@ -368,7 +384,7 @@ export const jump = endpoint('GET', '/projects/:project/jump', {
 /** What is asked of a person, in the order in which a day is worked through. */
 export const askedOf = ['record', 'sign', 'decide', 'answer', 'review', 'approve', 'confirm'] as const;
 export const waitingItemSchema = jumpItemSchema.extend({
-  place: z.enum(['bench', 'review', 'run', 'requirement', 'case']),
+  place: z.enum(['bench', 'review', 'run', 'requirement', 'case', 'model']),
   asked: z.enum(askedOf),
   build: z.string().nullable(),
   /** Planned minutes, where it is a run. */

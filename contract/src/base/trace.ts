@@ -15,6 +15,12 @@ export const versionedKindSchema = z.enum([
   'carry',
   'review',
   'baseline',
+  'folder',
+  'group',
+  'flow',
+  'parameters',
+  'decisionTable',
+  'stateTable',
 ]);
 
 /** A kind of trace as the project tells it: its name in both directions, and what it joins. */

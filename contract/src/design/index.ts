@@ -1,1 +1,5 @@
+export * from './content';
 export * from './routes';
+export * from './models';
+export * from './library';
+export * from './drafts';

@@ -1,39 +1,8 @@
 import { z } from 'zod';
-import {
-  endpoint,
-  inProject,
-  inProjectKey,
-  key,
-  listQuery,
-  longText,
-  ownValuesSchema,
-  pageOf,
-  recordSignatureSchema,
-  shortText,
-  traceSchema,
-} from '../base';
-import { approvalBody } from '../specify';
+import { endpoint, inProject, inProjectKey, key, listQuery, ownValuesSchema, pageOf, recordSignatureSchema, traceSchema } from '../base';
+import { approvalBody, dismissalSchema } from '../specify';
+import { caseContentSchema } from './content';
 
-export const caseContentSchema = z.object({
-  title: shortText,
-  objective: longText,
-  preconditions: longText,
-  steps: z
-    .array(
-      z.object({
-        action: longText,
-        expected: longText,
-        call: z.object({ key, revision: z.number().int().min(1), with: z.record(z.string().max(60), z.string().max(2000)) }).optional(),
-        from: z.string().max(200).optional(),
-      }),
-    )
-    .max(500),
-  plannedMinutes: z.number().min(0).max(10_000),
-  rows: z
-    .array(z.object({ name: z.string().max(60), values: z.record(z.string().max(60), z.string().max(2000)) }))
-    .max(500)
-    .optional(),
-});
 export const caseSummarySchema = z.object({
   key: z.string(),
   title: z.string(),
@@ -44,6 +13,11 @@ export const caseSummarySchema = z.object({
   /** Names in braces that whoever calls it must fill. */
   names: z.array(z.string()),
   plannedMinutes: z.number(),
+  kind: z.string(),
+  priority: z.string(),
+  tags: z.array(z.string()),
+  /** The key of its folder. */
+  folder: z.string().nullable(),
   verifies: z.array(z.string()),
   suspect: z.boolean(),
   own: ownValuesSchema,
@@ -63,7 +37,12 @@ export const caseDetailSchema = caseContentSchema.extend({
   /** What an approval of its present revision is bound to. */
   hash: z.string(),
   signatures: z.array(recordSignatureSchema),
+  folder: z.object({ key: z.string(), title: z.string() }).nullable(),
   verifies: z.array(traceSchema),
+  /** What those requirements say: for proposals and wording. */
+  verified: z.array(z.object({ key: z.string(), title: z.string(), text: z.string(), criteria: z.array(z.string()) })),
+  /** What of its wording somebody let stand. */
+  dismissals: z.array(dismissalSchema),
   /** Every trace at it, of whatever kind. */
   traces: z.array(traceSchema),
   runs: z.array(
@@ -96,7 +75,13 @@ export const addCase = endpoint('POST', '/projects/:project/cases', {
   summary: 'Write a case, verifying the requirements named; without a key it gets the next free one',
   may: ['author'],
   params: inProject,
-  body: z.object({ key: key.optional(), content: caseContentSchema, verifies: z.array(key).max(200).default([]) }),
+  body: z.object({
+    key: key.optional(),
+    content: caseContentSchema,
+    verifies: z.array(key).max(200).default([]),
+    folder: key.nullable().optional(),
+  }),
+  bodyLimit: 2 << 20,
   answer: caseDetailSchema,
 });
 export const saveCase = endpoint('PUT', '/projects/:project/cases/:key', {
@@ -109,6 +94,7 @@ export const saveCase = endpoint('PUT', '/projects/:project/cases/:key', {
     /** Why it changes: asked for where the revision before it is approved. */
     reason: z.string().trim().max(2000).default(''),
   }),
+  bodyLimit: 2 << 20,
   answer: caseDetailSchema,
 });
 export const setCaseState = endpoint('PUT', '/projects/:project/cases/:key/state', {

@@ -15,7 +15,14 @@ import {
 import { caseContentSchema } from '../design';
 
 const stepVerdict = z.enum(['pass', 'fail', 'deviation', 'blocked']);
-export const stepResultSchema = z.object({ verdict: stepVerdict.nullable(), observed: z.string(), at: z.string().nullable() });
+const readingSchema = z.object({ name: z.string().max(60), value: z.string().max(40) });
+export const stepResultSchema = z.object({
+  verdict: stepVerdict.nullable(),
+  observed: z.string(),
+  at: z.string().nullable(),
+  /** What was read, where the step asks for it. */
+  readings: z.array(readingSchema).readonly().optional(),
+});
 export const signatureSchema = z.object({
   meaning: z.string(),
   login: z.string(),
@@ -80,6 +87,8 @@ export const runDetailSchema = runSummarySchema.extend({
   setAside: z.boolean(),
   /** The project asks for words on every passed step, at a level that its case verifies. */
   observationAsked: z.boolean(),
+  /** The cases that must have passed before it, and how each stands on this build. */
+  restsOn: z.array(z.object({ key: z.string(), standing: z.enum(['passed', 'failed', 'blocked', 'open']), run: z.string().nullable() })),
   own: ownValuesSchema,
 });
 export type RunDetail = z.output<typeof runDetailSchema>;
@@ -248,6 +257,8 @@ export const recordStep = endpoint('PUT', '/projects/:project/runs/:key/steps/:s
     seconds: z.number().int().min(0).max(4_000_000, 'More than 46 days on the clock.'),
     /** Why a finished result is corrected; wanted where the run is finished. */
     reason: longText.default(''),
+    /** What was read; absent: as it was. */
+    readings: z.array(readingSchema).max(20).optional(),
   }),
   answer: stepSavedSchema,
 });

@@ -22,6 +22,12 @@ export const recordKinds = [
   'carry',
   'review',
   'baseline',
+  'folder',
+  'group',
+  'flow',
+  'parameters',
+  'decisionTable',
+  'stateTable',
 ] as const;
 export type VersionedKind = (typeof recordKinds)[number];
 /** What a link may lead to: a versioned record, a source file of the build, or a proof pack. */

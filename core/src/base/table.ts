@@ -18,3 +18,11 @@ export function writeCsv(columns: readonly string[], rows: readonly (readonly (s
 
 /** A cell as it was before it was written: the apostrophe that keeps a formula from being run comes off again. */
 export const plainCell = (cell: string): string => (cell.startsWith("'") && formula.test(cell.slice(1)) ? cell.slice(1) : cell);
+
+/** The rows of a table as text: CSV, or pasted from a spreadsheet with tabs between. Empty lines are rows, so that places are those of the sheet. */
+export function readTable(text: string): string[][] {
+  const { data } = Papa.parse<string[]>(text.replace(/^\uFEFF/, ''), { skipEmptyLines: false });
+  const rows = data.map((row) => row.map(plainCell));
+  while (rows.length && rows[rows.length - 1].every((cell) => !cell.trim())) rows.pop();
+  return rows;
+}

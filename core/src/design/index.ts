@@ -3,5 +3,8 @@ export * from './trace';
 export * from './flow';
 export * from './rows';
 export * from './cases';
+export * from './readings';
+export * from './models';
+export * from './enough';
 export * from './select';
 export * from './format';

@@ -1,8 +1,12 @@
 import { canonicalJson, textHash, type Json, type RecordFormat } from '../base';
-import { caseJson } from '../design';
+import { caseJson, caseJson5 } from '../design';
 import type { Correction, EvidenceNote, RunRecord, StepResult } from './record';
 
 const stepJson = ({ verdict, observed, at }: StepResult): Json => ({ verdict, observed, at });
+const stepJson5 = (step: StepResult): Json => ({
+  ...(stepJson(step) as { readonly [name: string]: Json }),
+  readings: (step.readings ?? []).map(({ name, value }) => ({ name, value })),
+});
 const evidenceJson = ({ step, name, mime, bytes, sha256 }: EvidenceNote): Json => ({ step, name, mime, bytes, sha256 });
 const correctionJson = ({ at, reason, verdict, steps }: Correction): Json => ({ at, reason, verdict, steps: steps.map(stepJson) });
 
@@ -35,6 +39,18 @@ function sharedJson(record: RunRecord): { readonly [name: string]: Json } {
 export function runText(format: RecordFormat, record: RunRecord): string {
   const shared = sharedJson(record);
   if (format === 1) return canonicalJson(shared);
+  if (format === 5)
+    return canonicalJson({
+      format: 5,
+      kind: 'run',
+      ...shared,
+      case: caseJson5(record.case),
+      steps: record.steps.map(stepJson5),
+      corrections: record.corrections.map(({ steps, ...correction }) => ({
+        ...(correctionJson({ ...correction, steps: [] }) as { readonly [name: string]: Json }),
+        steps: steps.map(stepJson5),
+      })),
+    });
   return canonicalJson({ format: 2, kind: 'run', ...shared, corrections: record.corrections.map(correctionJson) });
 }
 

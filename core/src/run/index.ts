@@ -1,3 +1,4 @@
 export * from './verdict';
 export * from './record';
 export * from './format';
+export * from './passing';

@@ -1,11 +1,20 @@
 import type { CaseContent } from '../design';
 import type { RunVerdict, StepVerdict } from './verdict';
 
+/** What was read off an instrument. */
+export interface ReadingResult {
+  readonly name: string;
+  /** As it was typed, in the unit that the step asks for; empty while nothing was read. */
+  readonly value: string;
+}
+
 export interface StepResult {
   readonly verdict: StepVerdict | null;
   readonly observed: string;
   /** When the verdict was given, ISO 8601 UTC; null while open. */
   readonly at: string | null;
+  /** Where the step asks for readings, in their order. */
+  readonly readings?: readonly ReadingResult[];
 }
 
 /** A finished result that its tester corrected before signing: what it said first, and why it was corrected. */

@@ -69,6 +69,8 @@ const rolesFor: Record<BulkAct['act'], readonly Role[]> = {
   withdraw: ['author', 'tester', 'reviewer'],
   bringBack: ['author', 'tester', 'reviewer'],
   revert: ['author'],
+  replace: ['author'],
+  file: ['author'],
   import: ['author'],
 };
 const signed: readonly BulkAct['act'][] = ['approve', 'withdraw', 'bringBack'];

@@ -161,12 +161,15 @@ export function retireRecord(db: Db, actor: Actor, key: string, retired: boolean
   return write(db, actor, async (w) => retireIn(w, await lockAnyRecord(w, key), retired, reason));
 }
 
+/** The kinds of record that are taken out of use and brought back; the others end in their own ways. */
+const retirable: ReadonlySet<string> = new Set(['requirement', 'case', 'group', 'flow', 'parameters', 'decisionTable', 'stateTable']);
+
 /** The same for a record that is locked already. */
 export async function retireIn(w: Writing, record: StoredRecord, retired: boolean, reason: string): Promise<RecordHead> {
-  if (record.kind !== 'requirement' && record.kind !== 'case')
+  if (!retirable.has(record.kind))
     throw new Refusal('stateForbids', { detail: `A ${record.kind} is not retired.` });
   if ((record.retiredAt !== null) === retired) return recordHead(record);
-  const state = retired ? 'retired' : 'draft';
+  const state = retired ? 'retired' : record.kind === 'group' ? 'open' : 'draft';
   await changeRecord(w, record, { retiredAt: retired ? w.at : null, state });
   const [last] = await recordHistory(w.tx, record.id, undefined, 1);
   w.log({

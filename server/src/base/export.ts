@@ -1,7 +1,7 @@
 import { once } from 'node:events';
 import { PassThrough, Readable } from 'node:stream';
 import { listLedger, listQuery } from '@contract/base';
-import { writeCsv } from '@core/base';
+import { writeCsv, type VersionedKind } from '@core/base';
 import type { FastifyInstance, FastifyReply } from 'fastify';
 import { z } from 'zod';
 import type { Db } from './database';
@@ -19,7 +19,7 @@ const question = listQuery.pick({ filter: true, sort: true, columns: true }).ext
 
 /** What one list exports: its question, its rows, and the members that become columns, in order. */
 export interface ExportList {
-  readonly kind: 'requirement' | 'case' | 'run' | 'problem';
+  readonly kind: VersionedKind;
   readonly columns: readonly string[];
   source(
     projectId: number,

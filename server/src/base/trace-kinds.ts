@@ -33,6 +33,22 @@ export const usualTraceKinds: readonly TraceKind[] = [
     circles: false,
   },
   {
+    name: 'models',
+    forward: 'models',
+    backward: 'is modelled by',
+    fromKinds: ['flow', 'parameters', 'decisionTable', 'stateTable'],
+    toKinds: ['requirement'],
+    circles: false,
+  },
+  {
+    name: 'together',
+    forward: 'verifies as a whole',
+    backward: 'is verified as a whole by',
+    fromKinds: ['group'],
+    toKinds: ['requirement'],
+    circles: false,
+  },
+  {
     name: 'relates',
     forward: 'relates to',
     backward: 'relates to',

@@ -2,13 +2,18 @@ import * as contract from '@contract/design';
 import type { FastifyInstance } from 'fastify';
 import { listPage, serve, serveExport, type AppContext } from '../base';
 import { addCase, approveCase, saveCase, setCaseState } from './cases';
+import type { ReachOfCases } from './enough';
+import { libraryRoutes } from './library-routes';
+import { modelRoutes } from './model-routes';
 import { caseList, caseSummaries, caseWithTraces } from './store';
 
 /** The runs that a case is answered with: the run room knows them. */
 export type RunsOfCase = (caseId: number, revision: number) => Promise<contract.CaseDetail['runs']>;
 
-export function designRoutes(app: FastifyInstance, context: AppContext, runsOf: RunsOfCase): void {
+export function designRoutes(app: FastifyInstance, context: AppContext, runsOf: RunsOfCase, reachOf: ReachOfCases): void {
   const { db } = context.database;
+  libraryRoutes(app, context, reachOf);
+  modelRoutes(app, context);
   const detail = async (projectId: number, key: string): Promise<contract.CaseDetail> => {
     const { id, ...c } = await caseWithTraces(db, projectId, key);
     return { ...c, runs: await runsOf(id, c.revision) };
@@ -18,7 +23,7 @@ export function designRoutes(app: FastifyInstance, context: AppContext, runsOf: 
   );
   serveExport(app, context, 'cases', {
     kind: 'case',
-    columns: ['key', 'title', 'state', 'revision', 'steps', 'rows', 'plannedMinutes', 'verifies', 'suspect', 'updatedBy', 'updatedAt'],
+    columns: ['key', 'title', 'state', 'revision', 'folder', 'kind', 'priority', 'tags', 'steps', 'rows', 'plannedMinutes', 'verifies', 'suspect', 'updatedBy', 'updatedAt'],
     source: (projectId) => caseList(projectId),
     load: caseSummaries,
   });

@@ -1,8 +1,9 @@
 import type { CaseDetail, CaseSummary } from '@contract/design';
 import { groupBy, textHash } from '@core/base';
-import { caseText2, placeholdersIn, plainContent, textsOf, type CaseContent } from '@core/design';
+import { caseDetailNames, caseText, placeholdersIn, saidCaseDetails, textsOf, type CaseContent } from '@core/design';
 import type { RequirementState } from '@core/specify';
 import { and, eq, inArray, sql } from 'drizzle-orm';
+import { alias } from 'drizzle-orm/mysql-core';
 import {
   account,
   needRecord,
@@ -19,7 +20,8 @@ import {
   type StoredRecord,
   type Tx,
 } from '../base';
-import { cases } from './tables';
+import { dismissalsOf, requirementsById } from '../specify';
+import { caseDetails, casePlaces, cases } from './tables';
 
 export const caseRows = account({
   name: 'cases',
@@ -35,25 +37,49 @@ export const caseRows = account({
     ['rows', cases.rows],
   ],
 });
+export const caseDetailRows = account({
+  name: 'case_details',
+  table: caseDetails,
+  id: caseDetails.id,
+  project: caseDetails.projectId,
+  columns: caseDetailNames.map((name) => [name, caseDetails[name]] as const),
+});
 
 /** A case whole: its record and what its kind has. */
 export interface StoredCase {
   readonly record: StoredRecord;
   readonly row: typeof cases.$inferSelect;
+  readonly details: typeof caseDetails.$inferSelect | null;
 }
 
-export function caseContent({ record, row }: StoredCase): CaseContent {
+export function caseContent({ record, row, details }: StoredCase): CaseContent {
   const { objective, preconditions, steps, plannedMinutes, rows } = row;
-  return { title: record.title, objective, preconditions, steps, plannedMinutes, ...(rows?.length ? { rows } : {}) };
+  return {
+    title: record.title,
+    objective,
+    preconditions,
+    steps,
+    plannedMinutes,
+    ...(rows?.length ? { rows } : {}),
+    ...saidCaseDetails(details ?? {}),
+  };
 }
 
 /** What an approval of the present revision is bound to. */
-export const caseHash = (stored: StoredCase): string => textHash(caseText2(stored.record.key, stored.record.revision, caseContent(stored)));
+export const caseHash = (stored: StoredCase): string => textHash(caseText(stored.record.key, stored.record.revision, caseContent(stored)));
+
+/** What belongs to a case's record. */
+export async function wholeCase(db: Db | Tx, record: StoredRecord): Promise<StoredCase> {
+  const [{ row, details }] = await db
+    .select({ row: cases, details: caseDetails })
+    .from(cases)
+    .leftJoin(caseDetails, eq(caseDetails.id, cases.id))
+    .where(eq(cases.id, record.id));
+  return { record, row, details };
+}
 
 export async function needCase(db: Db | Tx, projectId: number, key: string): Promise<StoredCase> {
-  const record = await needRecord(db, projectId, 'case', key);
-  const [row] = await db.select().from(cases).where(eq(cases.id, record.id));
-  return { record, row };
+  return wholeCase(db, await needRecord(db, projectId, 'case', key));
 }
 
 /** Several cases by their keys, in that order and each once; refused where one of them is none. */
@@ -75,24 +101,41 @@ export async function needCases(db: Db | Tx, projectId: number, keys: readonly s
 export async function casesById(db: Db | Tx, ids: readonly number[]): Promise<Map<number, StoredCase>> {
   const found = new Map<number, StoredCase>();
   for (let at = 0; at < ids.length; at += 500)
-    for (const { record, row } of await db
-      .select({ record: records, row: cases })
+    for (const { record, row, details } of await db
+      .select({ record: records, row: cases, details: caseDetails })
       .from(cases)
       .innerJoin(records, eq(records.id, cases.id))
+      .leftJoin(caseDetails, eq(caseDetails.id, cases.id))
       .where(inArray(cases.id, ids.slice(at, at + 500))))
-      found.set(record.id, { record, row });
+      found.set(record.id, { record, row, details });
+  return found;
+}
+
+const folderRecord = alias(records, 'folder_record');
+
+/** The folders in which cases stand, by the case's id. */
+export async function placesOf(db: Db | Tx, ids: readonly number[]): Promise<Map<number, { key: string; title: string }>> {
+  const found = new Map<number, { key: string; title: string }>();
+  for (let at = 0; at < ids.length; at += 1000)
+    for (const { id, key, title } of await db
+      .select({ id: casePlaces.id, key: folderRecord.key, title: folderRecord.title })
+      .from(casePlaces)
+      .innerJoin(folderRecord, eq(folderRecord.id, casePlaces.folderId))
+      .where(inArray(casePlaces.id, ids.slice(at, at + 1000))))
+      found.set(id, { key, title });
   return found;
 }
 
 /** Cases as lists show them, by their ids. */
 export async function caseSummaries(db: Db | Tx, ids: readonly number[]): Promise<(CaseSummary & { id: number })[]> {
   const found = await casesById(db, ids);
+  const places = await placesOf(db, ids);
   const traced = groupBy(
     (await tracesAt(db, ids)).filter((t) => t.kind === 'verifies'),
     (t) => t.from,
   );
   return [...found.values()].map((stored) => {
-    const { record, row } = stored;
+    const { record, row, details } = stored;
     const mine = traced.get(record.key) ?? [];
     return {
       id: record.id,
@@ -104,6 +147,10 @@ export async function caseSummaries(db: Db | Tx, ids: readonly number[]): Promis
       rows: row.rows?.length ?? 0,
       names: [...new Set(textsOf(row).flatMap(({ text }) => placeholdersIn(text)))],
       plannedMinutes: row.plannedMinutes,
+      kind: details?.kind ?? '',
+      priority: details?.priority ?? '',
+      tags: [...(details?.tags ?? [])],
+      folder: places.get(record.id)?.key ?? null,
       verifies: mine.map((t) => t.to).sort(),
       suspect: mine.some((t) => t.suspect.length > 0),
       own: { ...record.own } as CaseSummary['own'],
@@ -116,20 +163,35 @@ export async function caseSummaries(db: Db | Tx, ids: readonly number[]): Promis
 /** How cases are asked for in lists. */
 export function caseList(projectId: number): ListSource {
   return {
-    from: sql`from ${records} join ${cases} on ${cases.id} = ${records.id}`,
+    from: sql`from ${records} join ${cases} on ${cases.id} = ${records.id} left join ${caseDetails} on ${caseDetails.id} = ${records.id} left join ${casePlaces} on ${casePlaces.id} = ${records.id} left join ${records} fr on fr.id = ${casePlaces.folderId}`,
     fields: {
       ...recordFields,
       plannedMinutes: { value: cases.plannedMinutes, type: 'number' },
       approvedOnce: { value: cases.everApproved, type: 'yesNo' },
+      kind: { value: sql`ifnull(${caseDetails.kind}, '')`, type: 'text' },
+      priority: { value: sql`ifnull(${caseDetails.priority}, '')`, type: 'text' },
+      tags: { value: sql`ifnull(${caseDetails.tags}, '[]')`, type: 'text', list: sql`${caseDetails.tags}` },
+      folder: { value: sql`ifnull(fr.record_key, '')`, type: 'text' },
       verifies: {
         value: sql`(select count(*) from traces t where t.from_id = ${records.id} and t.kind = 'verifies' and t.removed_at is null)`,
         type: 'number',
       },
+      requirement: verified(sql`r2.record_key`),
+      level: verified(sql`(select q.level from requirements q where q.id = r2.id)`),
       suspect: {
         value: sql`exists (select 1 from traces t join ${records} r2 on r2.id = t.to_id where t.from_id = ${records.id} and t.kind = 'verifies' and t.removed_at is null and (t.from_revision < ${records.revision} or t.to_revision < r2.revision))`,
         type: 'yesNo',
       },
       runs: { value: sql`(select count(*) from runs u where u.case_id = ${records.id})`, type: 'number' },
+      group: {
+        value: sql`(select gr.record_key from group_members gm join ${records} gr on gr.id = gm.group_id where gm.case_id = ${records.id} limit 1)`,
+        type: 'text',
+        list: sql`(select json_arrayagg(gr.record_key) from group_members gm join ${records} gr on gr.id = gm.group_id where gm.case_id = ${records.id})`,
+      },
+      madeOf: {
+        value: sql`(select o.record_key from case_origins co join ${records} o on o.id = co.source_id where co.id = ${records.id})`,
+        type: 'text',
+      },
     },
     projectId,
     words: records.words,
@@ -138,14 +200,31 @@ export function caseList(projectId: number): ListSource {
   };
 }
 
+/** What the requirements that a case verifies say: any of them counts. */
+const verified = (value: ReturnType<typeof sql>): ListSource['fields'][string] => ({
+  value: sql`(select min(${value}) from traces t join ${records} r2 on r2.id = t.to_id where t.from_id = ${records.id} and t.kind = 'verifies' and t.removed_at is null)`,
+  type: 'text',
+  list: sql`(select json_arrayagg(${value}) from traces t join ${records} r2 on r2.id = t.to_id where t.from_id = ${records.id} and t.kind = 'verifies' and t.removed_at is null)`,
+});
+
 /** A case with its traces; the run room adds its runs. */
 export async function caseWithTraces(db: Db | Tx, projectId: number, key: string): Promise<Omit<CaseDetail, 'runs'> & { id: number }> {
   const stored = await needCase(db, projectId, key);
   const { record } = stored;
   const traces = await tracesAt(db, [record.id]);
+  const verifies = traces.filter((t) => t.kind === 'verifies' && t.from === record.key);
   const signed = await signaturesOf(db, [record.id]);
+  const named = await recordsByKey(
+    db,
+    projectId,
+    verifies.map((t) => t.to),
+  );
+  const verified = await requirementsById(
+    db,
+    [...named.values()].map(({ id }) => id),
+  );
   return {
-    ...plainContent(caseContent(stored)),
+    ...caseContent(stored),
     id: record.id,
     key: record.key,
     revision: record.revision,
@@ -156,7 +235,10 @@ export async function caseWithTraces(db: Db | Tx, projectId: number, key: string
     author: record.authoredBy,
     hash: caseHash(stored),
     signatures: signed.map(shownSignature),
-    verifies: traces.filter((t) => t.kind === 'verifies' && t.from === record.key),
+    folder: (await placesOf(db, [record.id])).get(record.id) ?? null,
+    verifies,
+    verified: verified.map(({ key: of, title, text, criteria = [] }) => ({ key: of, title, text, criteria: [...criteria] })),
+    dismissals: await dismissalsOf(db, record.id),
     traces,
   };
 }

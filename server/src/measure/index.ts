@@ -8,3 +8,4 @@ export * from './load';
 export * from './load-sources';
 export * from './uploads';
 export * from './routes';
+export * from './reach';

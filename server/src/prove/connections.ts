@@ -2,7 +2,7 @@ import type { Connection } from '@contract/prove';
 import { reachFrom, type Joint } from '@core/base';
 import { and, eq, inArray, isNull, or, type SQL } from 'drizzle-orm';
 import { listTraceKinds, needAnyRecord, needBuild, records, traces, type Db, type Tx } from '../base';
-import { caseCalls } from '../design';
+import { caseCalls, caseDepends, caseOrigins, groupMembers } from '../design';
 import { attestations, carries, codeTraces, codeUnits, sources } from '../measure';
 import { problems, runs } from '../run';
 
@@ -32,6 +32,7 @@ export async function connectionsOf(
         ...(await tracesOf(tx, projectId, ids, words)),
         ...(await runsOf(tx, projectId, ids, buildId)),
         ...(await callsOf(tx, ids)),
+        ...(await designedOf(tx, ids)),
         ...(await problemsOf(tx, projectId, ids, buildId)),
         ...(await codeOf(tx, projectId, ids, buildId)),
       ];
@@ -108,6 +109,31 @@ async function callsOf(tx: Tx, ids: readonly number[]): Promise<Joint<Node>[]> {
     .where(or(inArray(caseCalls.caseId, some), inArray(caseCalls.calledId, some)))
     .limit(mostShown);
   return rows.map(({ from, to }) => ({ from, to, forward: 'calls', backward: 'is called by' }));
+}
+
+/** What cases depend on, the groups that they stand in, and what they were made of. */
+async function designedOf(tx: Tx, ids: readonly number[]): Promise<Joint<Node>[]> {
+  const some = [...ids];
+  const depends = await tx
+    .select({ from: caseDepends.caseId, to: caseDepends.onId })
+    .from(caseDepends)
+    .where(or(inArray(caseDepends.caseId, some), inArray(caseDepends.onId, some)))
+    .limit(mostShown);
+  const members = await tx
+    .select({ from: groupMembers.groupId, to: groupMembers.caseId })
+    .from(groupMembers)
+    .where(or(inArray(groupMembers.groupId, some), inArray(groupMembers.caseId, some)))
+    .limit(mostShown);
+  const made = await tx
+    .select({ from: caseOrigins.id, to: caseOrigins.sourceId })
+    .from(caseOrigins)
+    .where(or(inArray(caseOrigins.id, some), inArray(caseOrigins.sourceId, some)))
+    .limit(mostShown);
+  return [
+    ...depends.map((joint) => ({ ...joint, forward: 'depends on', backward: 'must have passed before' })),
+    ...members.map((joint) => ({ ...joint, forward: 'holds', backward: 'stands in the group' })),
+    ...made.map((joint) => ({ ...joint, forward: 'was made of', backward: 'gave the case' })),
+  ];
 }
 
 async function problemsOf(tx: Tx, projectId: number, ids: readonly number[], buildId: number | undefined): Promise<Joint<Node>[]> {

@@ -1,5 +1,5 @@
 import { groupBy, textHash } from '@core/base';
-import { caseText2, type CaseContent } from '@core/design';
+import { caseText, type CaseContent } from '@core/design';
 import { packPage, type Cord, type PackLink } from '@core/prove';
 import { requirementText, type RequirementContent } from '@core/specify';
 import { and, asc, eq, inArray, isNotNull } from 'drizzle-orm';
@@ -102,7 +102,7 @@ function signedText(kind: 'requirement' | 'case' | 'attestation' | 'carry', key:
   if (kind === 'carry') return carriedText(key, revision, snapshot as CarriedText);
   return kind === 'requirement'
     ? requirementText(key, revision, snapshot as RequirementContent)
-    : caseText2(key, revision, snapshot as CaseContent);
+    : caseText(key, revision, snapshot as CaseContent);
 }
 
 export const signatureList = (lines: readonly SignatureLine[]): string =>

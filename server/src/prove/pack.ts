@@ -32,7 +32,7 @@ import {
   type StoredJob,
   type Tx,
 } from '../base';
-import { caseContent, cases } from '../design';
+import { caseContent, caseDetails, cases } from '../design';
 import { problems, problemsById } from '../run';
 import { requirements, requirementsById } from '../specify';
 import { leftTheCount } from './cord-rows';
@@ -135,9 +135,10 @@ async function gather(
   await out.add('requirements.json', pretty(requirementRows.map(({ id: _, ...requirement }) => requirement)));
   const caseRows = (
     await tx
-      .select({ record: records, row: cases })
+      .select({ record: records, row: cases, details: caseDetails })
       .from(cases)
       .innerJoin(records, eq(records.id, cases.id))
+      .leftJoin(caseDetails, eq(caseDetails.id, cases.id))
       .where(eq(cases.projectId, projectId))
   )
     .sort((a, b) => compareKeys(a.record.key, b.record.key))

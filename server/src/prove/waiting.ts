@@ -1,5 +1,6 @@
 import type { WaitingItem } from '@contract/base';
 import type { Role } from '@core/base';
+import { modelKinds } from '@core/design';
 import { inOrderOfHolding } from '@core/prove';
 import { and, asc, eq, inArray, isNull, ne, sql, type SQL } from 'drizzle-orm';
 import { alias } from 'drizzle-orm/mysql-core';
@@ -78,7 +79,7 @@ async function forReviewer(db: Db, projectId: number, login: string): Promise<Fo
     .where(
       and(
         eq(records.projectId, projectId),
-        inArray(records.kind, ['requirement', 'case']),
+        inArray(records.kind, ['requirement', 'case', ...modelKinds]),
         eq(records.state, 'review'),
         ne(records.authoredBy, login),
       ),
@@ -88,8 +89,8 @@ async function forReviewer(db: Db, projectId: number, login: string): Promise<Fo
   return [
     ...(await openRuns(db, open)).map((run) => runItem(run, 'review', 'review', `to review, by ${run.testerName ?? run.tester}`)),
     ...texts.map(({ id, kind, key, title, since }): Found => {
-      const place = kind === 'case' ? 'case' : 'requirement';
-      return { kind: place, key, title, note: 'to approve', place, asked: 'approve', build: null, minutes: null, since, of: id };
+      const place = kind === 'case' ? 'case' : kind === 'requirement' ? 'requirement' : 'model';
+      return { kind: kind as Found['kind'], key, title, note: 'to approve', place, asked: 'approve', build: null, minutes: null, since, of: id };
     }),
     ...(await tracesToConfirm(db, projectId, login)),
   ];

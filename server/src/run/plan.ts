@@ -1,6 +1,5 @@
 import type { RoundDetail, RoundPreview } from '@contract/run';
-import { recordFormat } from '@core/base';
-import { caseFaults, expandRound, type CaseContent, type CaseRow, type ExpandedRound, type PassedRun } from '@core/design';
+import { caseFaults, caseFormat, expandRound, inDependenceOrder, partOf, type CaseContent, type CaseKind, type CaseRow, type ExpandedRound, type PassedRun } from '@core/design';
 import { runPasses } from '@core/prove';
 import { and, asc, eq, inArray, isNotNull, isNull, sql } from 'drizzle-orm';
 import {
@@ -22,7 +21,7 @@ import {
   type Tx,
   type Writing,
 } from '../base';
-import { caseContent, caseList, frozenCase, needCases, type StoredCase } from '../design';
+import { caseContent, caseList, frozenCase, listCaseKinds, needCases, type StoredCase } from '../design';
 import { roundDetail } from './rounds';
 import { roundRows, runRows } from './rows';
 import { selectRuns, type StoredRun } from './store';
@@ -126,7 +125,7 @@ export async function planRuns(w: Writing, place: RunPlace, planned: readonly Pl
         tester,
         steps: frozen[at + i].steps.map(() => ({ verdict: null, observed: '', at: null })),
         seconds: 0,
-        format: recordFormat,
+        format: caseFormat(frozen[at + i]),
         corrections: [],
         deviationAccepted: false,
         setAside: false,
@@ -164,8 +163,9 @@ interface RoundPlan {
 }
 
 /** Why a case cannot be run as it is. */
-function whyNot(c: StoredCase): string | undefined {
-  const [fault] = caseFaults(caseContent(c));
+function whyNot(c: StoredCase, kinds: readonly CaseKind[]): string | undefined {
+  const content = caseContent(c);
+  const [fault] = caseFaults(content, partOf(content.kind, kinds));
   if (fault) return `${c.record.key} cannot be run. ${fault}`;
   if (c.record.retiredAt !== null) return `${c.record.key} is retired: it is not run any more.`;
   return c.record.state === 'approved' ? undefined : `${c.record.key} is not approved: only approved cases are run.`;
@@ -187,9 +187,12 @@ async function planRound(tx: Tx, projectId: number, input: RoundQuestion): Promi
   const testers = [...new Set([input.tester, ...(input.sharedWith ?? [])])];
   for (const tester of testers) await needTester(tx, projectId, tester);
   const keys = input.filter === undefined ? input.cases : await keysFound(tx, projectId, input.filter);
-  const all = await needCases(tx, projectId, keys);
+  const all = inDependenceOrder(
+    (await needCases(tx, projectId, keys)).map((c) => ({ ...c, key: c.record.key, dependsOn: c.details?.dependsOn ?? [] })),
+  );
+  const kinds = await listCaseKinds(tx, projectId);
   const refused = all.flatMap((c) => {
-    const why = whyNot(c);
+    const why = whyNot(c, kinds);
     return why === undefined ? [] : [{ key: c.record.key, why }];
   });
   const out = new Set(refused.map(({ key }) => key));

@@ -1,5 +1,5 @@
 import type { RunDetail, StepSaved } from '@contract/run';
-import { rollUp, type StepResult, type StepVerdict } from '@core/run';
+import { readingsAsked, rollUp, verdictFaults, type ReadingResult, type StepResult, type StepVerdict } from '@core/run';
 import { and, eq, getTableColumns, isNotNull, isNull, sql } from 'drizzle-orm';
 import {
   plainKey,
@@ -19,6 +19,7 @@ import {
   type Upload,
   type Writing,
 } from '../base';
+import { listCaseKinds } from '../design';
 import { around, evidenceOf, observationAsked, runDetail, sameCombination, storedRunHash, type StoredRun } from './store';
 import { evidenceRows, runRows } from './rows';
 import { evidence, runs } from './tables';
@@ -143,6 +144,7 @@ export interface StepInput {
   readonly verdict: StepVerdict | null;
   readonly seconds: number;
   readonly reason?: string;
+  readonly readings?: readonly ReadingResult[] | undefined;
 }
 
 /** Records a step. The same content again changes nothing, so that a client may repeat what it is not sure of. */
@@ -162,7 +164,11 @@ export function recordStep(db: Db, actor: Actor, key: string, step: number, inpu
       startedAt: run.startedAt ?? w.at,
       reopened,
     });
-    if (before.observed === input.observed && before.verdict === input.verdict) {
+    const asked = run.frozen.steps[step - 1];
+    // Readings that are not sent stay as they were.
+    const readings = readingsAsked(asked, input.readings ?? before.readings ?? []);
+    const same = JSON.stringify(readings) === JSON.stringify(readingsAsked(asked, before.readings ?? []));
+    if (before.observed === input.observed && before.verdict === input.verdict && same) {
       if (seconds !== run.seconds && run.finishedAt === null) {
         await w.tx.update(runs).set({ seconds }).where(eq(runs.id, run.id));
         w.log({ action: 'clock', kind: 'run', key: record.key, before: { seconds: run.seconds }, after: { seconds } });
@@ -177,11 +183,19 @@ export function recordStep(db: Db, actor: Actor, key: string, step: number, inpu
       throw new Refusal('invalid', {
         fields: [{ path: 'observed', text: 'Say what you observed: the project asks for it at the level of what this case verifies.' }],
       });
+    const files = asked.evidence && asked.evidence !== 'reading' ? ((await evidenceOf(w.tx, [run.id])).get(run.id) ?? []) : [];
+    const faults = verdictFaults(
+      asked,
+      { ...input, readings },
+      files.filter((file) => file.step === step),
+    );
+    if (faults.length) throw new Refusal('invalid', { detail: faults.map((f) => f.text).join(' '), fields: faults });
     const reopened = run.finishedAt !== null ? await reopen(w, stored, input.reason ?? '') : {};
     const after: StepResult = {
       observed: input.observed,
       verdict: input.verdict,
       at: input.verdict === null ? null : input.verdict === before.verdict ? before.at : w.at,
+      ...(readings.length ? { readings } : {}),
     };
     const steps = run.steps.map((item, i) => (i === step - 1 ? after : item));
     const begun = { steps, seconds, startedAt: run.startedAt ?? w.at };
@@ -220,6 +234,12 @@ async function reopen(w: Writing, { run, record }: StoredRun, reason: string): P
   };
 }
 
+/** Does the kind of a case ask for evidence? */
+async function evidenceAsked(w: Writing, kind: string | undefined): Promise<boolean> {
+  if (!kind) return false;
+  return (await listCaseKinds(w.tx, w.actor.projectId)).find(({ name }) => name === kind)?.evidence === true;
+}
+
 /** Rolls the verdict up and closes the recording; from now on it is the standing result. */
 export async function finishRun(db: Db, actor: Actor, key: string, seconds: number): Promise<RunDetail> {
   await writeTogether(db, actor, onRun(key), async (w) => {
@@ -234,6 +254,8 @@ export async function finishRun(db: Db, actor: Actor, key: string, seconds: numb
     const failed = run.steps.findIndex((item) => item.verdict === 'fail') + 1;
     const change = { verdict, failedStep: failed || null, finishedAt: w.at, seconds: Math.max(run.seconds, seconds) };
     const files = stored.files ? ((await evidenceOf(w.tx, [run.id])).get(run.id) ?? []) : [];
+    if ((verdict === 'passed' || verdict === 'deviation') && !files.length && (await evidenceAsked(w, run.frozen.kind)))
+      throw new Refusal('stateForbids', { detail: 'Cases of this kind must hold evidence before they pass: add a picture or a file to a step.' });
     const hash = storedRunHash({ ...stored, run: { ...run, ...change } }, files);
     const revision = await changeRun(w, stored, { ...change, hash }, 'recorded');
     w.log({

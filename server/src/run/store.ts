@@ -1,7 +1,6 @@
 import type { CaseDetail } from '@contract/design';
 import type { RunDetail, RunSummary } from '@contract/run';
 import { groupBy } from '@core/base';
-import { plainContent } from '@core/design';
 import { policiesOf, runOutdated, type StandardProfile } from '@core/prove';
 import { runHash, type RunRecord } from '@core/run';
 import { and, asc, desc, eq, inArray, isNull, sql, type SQL } from 'drizzle-orm';
@@ -17,6 +16,7 @@ import {
   projects,
   recordFields,
   records,
+  recordsByKey,
   Refusal,
   signatures,
   signaturesOf,
@@ -248,7 +248,7 @@ export async function runDetail(db: Db, projectId: number, key: string): Promise
     ...summaryOf(stored, testerName ?? run.tester),
     unit,
     tools,
-    case: plainContent(run.frozen),
+    case: run.frozen,
     verifies: verifies.map(({ key: requirement, title }) => ({ key: requirement, title })),
     steps: [...run.steps],
     evidence: files.map(({ id, step, name, mime, bytes, sha256 }) => ({ id, step, name, mime, bytes, sha256 })),
@@ -274,8 +274,40 @@ export async function runDetail(db: Db, projectId: number, key: string): Promise
     corrections: corrections.map(({ steps, ...rest }) => ({ ...rest, steps: [...steps] })),
     setAside,
     observationAsked: asksObservation(profile, verifies),
+    restsOn: await standingOf(db, run),
     own: { ...record.own } as RunDetail['own'],
   };
+}
+
+/** How the cases that a run's case depends on stand on its build: a case has passed when each of its rows has. */
+async function standingOf(db: Db | Tx, { projectId, buildId, frozen }: typeof runs.$inferSelect): Promise<RunDetail['restsOn']> {
+  const { dependsOn = [] } = frozen;
+  if (!dependsOn.length) return [];
+  const cases = await recordsByKey(db, projectId, dependsOn);
+  const rows = await db
+    .select({ caseId: runs.caseId, verdict: runs.verdict, key: records.key })
+    .from(runs)
+    .innerJoin(records, eq(records.id, runs.id))
+    .where(
+      and(
+        eq(runs.buildId, buildId),
+        inArray(
+          runs.caseId,
+          [...cases.values()].map(({ id }) => id),
+        ),
+        isNull(runs.withdrawnAt),
+        isNull(runs.supersededById),
+      ),
+    )
+    .orderBy(asc(runs.id));
+  return dependsOn.map((key) => {
+    const mine = rows.filter(({ caseId }) => caseId === cases.get(key)?.id);
+    const of = (verdict: string) => mine.find((row) => row.verdict === verdict);
+    const bad = of('failed') ?? of('blocked');
+    const passed = mine.length > 0 && mine.every((row) => row.verdict === 'passed' || row.verdict === 'deviation');
+    const standing = bad ? (bad.verdict as 'failed' | 'blocked') : passed ? 'passed' : 'open';
+    return { key, standing, run: bad?.key ?? mine.at(-1)?.key ?? null };
+  });
 }
 
 /** Runs of the same case, data row and configuration on the same build: of them the newest finished one stands. */

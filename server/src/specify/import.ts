@@ -221,25 +221,31 @@ export function importRequirements(db: Db, actor: Actor, input: ImportInput, par
 
 /** The mapping with which the last table of the same headings was written, as far as its own fields are still there. */
 async function importMapping(tx: Tx, projectId: number, csv: string): Promise<ColumnMapping | undefined> {
-  const [row] = await tx
-    .select({ mapping: importMappings.mapping })
-    .from(importMappings)
-    .where(and(eq(importMappings.projectId, projectId), eq(importMappings.heading, headingHash(tableColumns(csv)))));
-  if (!row) return undefined;
+  const known = await knownMapping(tx, projectId, tableColumns(csv));
+  if (!known) return undefined;
   const fields = new Set((await listFields(tx, projectId)).filter((field) => !field.retired).map(({ id }) => `own:${id}`));
-  return Object.fromEntries(Object.entries(row.mapping).filter(([name]) => !name.startsWith('own:') || fields.has(name)));
+  return Object.fromEntries(Object.entries(known).filter(([name]) => !name.startsWith('own:') || fields.has(name)));
 }
 
 const headingHash = (columns: readonly string[]): string => sha256Hex(canonicalJson([...columns].sort()));
 
 /** Which column of which headings held what: remembered for the next table of the same headings. */
-async function keepMapping(w: Writing, columns: readonly string[], mapping: ColumnMapping): Promise<void> {
+export async function keepMapping(w: Writing, columns: readonly string[], mapping: ColumnMapping | Readonly<Record<string, string>>): Promise<void> {
   const heading = headingHash(columns);
   const values = { mapping: { ...mapping } as Record<string, string>, by: w.actor.login, at: w.at };
   await w.tx
     .insert(importMappings)
     .values({ projectId: w.actor.projectId, heading, ...values })
     .onDuplicateKeyUpdate({ set: values });
+}
+
+/** The mapping that was kept for these headings. */
+export async function knownMapping(db: Db | Tx, projectId: number, columns: readonly string[]): Promise<Readonly<Record<string, string>> | undefined> {
+  const [row] = await db
+    .select({ mapping: importMappings.mapping })
+    .from(importMappings)
+    .where(and(eq(importMappings.projectId, projectId), eq(importMappings.heading, headingHash(columns))));
+  return row?.mapping;
 }
 
 /** Own values of a row, checked by the fields' own rules; a refusal names the row. */

@@ -8,4 +8,5 @@ export * from './routes';
 export { addReview, answerReview, reviewsWaiting } from './reviews';
 export { addBaseline } from './baselines';
 export { grantException, listGaps } from './gaps';
-export { dismissFinding, saveWording } from './wording';
+export { dismissFinding, dismissIn, dismissalsOf, endDismissalIn, saveWording, wordingOf } from './wording';
+export { wholeRequirements } from './exports';

@@ -1,6 +1,6 @@
 import type { Dismissal, WordingReport } from '@contract/specify';
 import { groupBy } from '@core/base';
-import { checkWording, isDismissed, usualWording, wordingRuleNames, type WordingLists, type WordingRule } from '@core/specify';
+import { checkWording, isDismissed, usualWording, wordingRuleNames, type WordingDismissal, type WordingLists, type WordingRule } from '@core/specify';
 import { and, asc, eq, isNull } from 'drizzle-orm';
 import {
   account,
@@ -14,7 +14,9 @@ import {
   type Actor,
   type Db,
   type Parse,
+  type StoredRecord,
   type Tx,
+  type Writing,
 } from '../base';
 import { requirements, wordingDismissals, wordingLists } from './tables';
 
@@ -100,28 +102,40 @@ export function dismissFinding(
     const record = await lockRecord(w, 'requirement', key);
     const [{ text }] = await w.tx.select({ text: requirements.text }).from(requirements).where(eq(requirements.id, record.id));
     const { lists } = await wordingOf(w.tx, actor.projectId);
-    if (!checkWording(text, lists).some((f) => isDismissed(f, [{ rule, words }])))
-      throw new Refusal('recordChanged', { detail: 'There is no such finding in its text any more: read it again.' });
-    const standing = await dismissalsOf(w.tx, record.id);
-    const known = standing.find((d) => isDismissed({ rule, words }, [d]));
-    if (known) return known;
-    const row = { projectId: actor.projectId, recordId: record.id, rule, words, reason, by: actor.login, at: w.at, endedAt: null };
-    const [made] = await w.tx.insert(wordingDismissals).values(row).$returningId();
-    w.log({ action: 'wording let stand', kind: 'requirement', key: record.key, after: { rule, words, reason } });
-    w.wrote(dismissalRows, made.id);
-    return shown({ id: made.id, ...row });
+    return dismissIn(w, record, checkWording(text, lists), { rule, words, reason });
   });
 }
 
+/** Lets one of the findings of a record that is locked stand; refused where there is no such finding. */
+export async function dismissIn(
+  w: Writing,
+  record: StoredRecord,
+  findings: readonly WordingDismissal[],
+  { rule, words, reason }: { readonly rule: string; readonly words: string; readonly reason: string },
+): Promise<Dismissal> {
+  if (!findings.some((f) => isDismissed(f, [{ rule, words }])))
+    throw new Refusal('recordChanged', { detail: 'There is no such finding in its text any more: read it again.' });
+  const standing = await dismissalsOf(w.tx, record.id);
+  const known = standing.find((d) => isDismissed({ rule, words }, [d]));
+  if (known) return known;
+  const row = { projectId: w.actor.projectId, recordId: record.id, rule, words, reason, by: w.actor.login, at: w.at, endedAt: null };
+  const [made] = await w.tx.insert(wordingDismissals).values(row).$returningId();
+  w.log({ action: 'wording let stand', kind: record.kind, key: record.key, after: { rule, words, reason } });
+  w.wrote(dismissalRows, made.id);
+  return shown({ id: made.id, ...row });
+}
+
 export function endDismissal(db: Db, actor: Actor, key: string, id: number): Promise<void> {
-  return write(db, actor, async (w) => {
-    const record = await lockRecord(w, 'requirement', key);
-    const known = (await dismissalsOf(w.tx, record.id)).find((d) => d.id === id);
-    if (!known) throw new Refusal('notFound', { detail: 'There is no such finding here.' });
-    await w.tx.update(wordingDismissals).set({ endedAt: w.at }).where(eq(wordingDismissals.id, id));
-    w.log({ action: 'wording looked at anew', kind: 'requirement', key: record.key, before: { rule: known.rule, words: known.words } });
-    w.wrote(dismissalRows, id);
-  });
+  return write(db, actor, async (w) => endDismissalIn(w, await lockRecord(w, 'requirement', key), id));
+}
+
+/** Looks anew at a finding of a record that is locked. */
+export async function endDismissalIn(w: Writing, record: StoredRecord, id: number): Promise<void> {
+  const known = (await dismissalsOf(w.tx, record.id)).find((d) => d.id === id);
+  if (!known) throw new Refusal('notFound', { detail: 'There is no such finding here.' });
+  await w.tx.update(wordingDismissals).set({ endedAt: w.at }).where(eq(wordingDismissals.id, id));
+  w.log({ action: 'wording looked at anew', kind: record.kind, key: record.key, before: { rule: known.rule, words: known.words } });
+  w.wrote(dismissalRows, id);
 }
 
 interface Checked {

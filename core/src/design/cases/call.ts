@@ -1,7 +1,7 @@
 import type { Finding } from '../../base';
 import type { CaseContent, CaseRow, CaseStep } from '../case';
 import type { Row, RowValue } from '../rows';
-import { fillStep, fillText, placeholdersIn } from './placeholder';
+import { fillStep, fillText, placeholdersIn, textsOf } from './placeholder';
 
 /** A step that stands for all steps of another case, with values for its names; a value may itself hold names of the caller. */
 export interface CallStep {
@@ -36,9 +36,10 @@ export function callableOf(key: string, { preconditions, steps }: Pick<CaseConte
   return {
     key,
     preconditions,
-    steps: steps.map(({ call, action, expected }) =>
-      call ? { call: revisionId(call.key, call.revision), with: call.with } : { action, expected },
-    ),
+    steps: steps.map((step) => {
+      const { call } = step;
+      return call ? { call: revisionId(call.key, call.revision), with: call.with } : step;
+    }),
   };
 }
 
@@ -81,7 +82,7 @@ export function expandCase(key: string, cases: ReadonlyMap<string, CallableCase>
         walk(step.call, bound, here);
       } else {
         const filled = fillStep(step, values);
-        open(filled.action + filled.expected, `${found.key} step ${i + 1}`);
+        for (const { text } of textsOf({ preconditions: '', steps: [filled] })) open(text, `${found.key} step ${i + 1}`);
         steps.push({ ...filled, number: steps.length + 1, origin: here });
       }
     });
@@ -103,9 +104,25 @@ export function freezeCase(
 ): { readonly content: CaseContent; readonly findings: readonly Finding[] } {
   const { rows: _, ...rest } = content;
   const whole = expandCase(key, new Map([...called, [key, callableOf(key, content)]]), row?.values);
-  const steps = whole.steps.map(({ action, expected, origin }): CaseStep => {
+  const steps = whole.steps.map(({ origin, number: __, ...step }): CaseStep => {
     const last = origin[origin.length - 1];
-    return { action, expected, ...(origin.length > 1 ? { from: `${last.case} step ${last.step}` } : {}) };
+    return { ...step, ...(origin.length > 1 ? { from: `${last.case} step ${last.step}` } : {}) };
   });
-  return { content: { ...rest, preconditions: whole.preconditions, steps, ...(row ? { rows: [row] } : {}) }, findings: whole.findings };
+  const after = fillText(content.postconditions ?? '', row?.values ?? {}).trim();
+  // A script is one step: it is run, and says whether it passed.
+  if (!steps.length && content.script?.trim())
+    steps.push({
+      action: fillText(`Run ${content.script} ${content.arguments ?? ''}`, row?.values ?? {}).trim(),
+      expected: 'It ends without a failure.',
+    });
+  return {
+    content: {
+      ...rest,
+      preconditions: whole.preconditions,
+      steps,
+      ...(after ? { postconditions: after } : {}),
+      ...(row ? { rows: [row] } : {}),
+    },
+    findings: whole.findings,
+  };
 }

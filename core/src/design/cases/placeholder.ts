@@ -1,5 +1,5 @@
-import type { Finding } from '../../base';
-import type { CaseContent, CaseStep } from '../case';
+import { escapeHtml, type Finding } from '../../base';
+import { saidStep, type CaseContent, type CaseStep } from '../case';
 import type { Parameter, Row, RowValue } from '../rows';
 
 const pattern = /\{\{\s*([A-Za-z_][\w.]*)\s*\}\}/g;
@@ -14,8 +14,21 @@ export function fillText(text: string, row: Row): string {
   return text.replace(pattern, (whole, name: string) => (row[name] === undefined ? whole : String(row[name])));
 }
 
-export function fillStep({ action, expected }: CaseStep, row: Row): CaseStep {
-  return { action: fillText(action, row), expected: fillText(expected, row) };
+/** A value inside a text that is laid out. */
+const inLayout = (row: Row): Row => Object.fromEntries(Object.entries(row).map(([name, value]) => [name, escapeHtml(String(value))]));
+
+/** A step with what the row knows filled into all of its texts. */
+export function fillStep({ action, expected, data, readings, layout, ...rest }: CaseStep, row: Row): CaseStep {
+  return saidStep({
+    ...rest,
+    action: fillText(action, row),
+    expected: fillText(expected, row),
+    ...(data === undefined ? {} : { data: fillText(data, row) }),
+    ...(readings ? { readings: readings.map((reading) => ({ ...reading, limits: fillText(reading.limits, row) })) } : {}),
+    ...(layout
+      ? { layout: { action: fillText(layout.action ?? '', inLayout(row)), expected: fillText(layout.expected ?? '', inLayout(row)) } }
+      : {}),
+  });
 }
 
 /** A filled text in parts, so that what came from the row can be set off: the longest values first, whole words only. */
@@ -30,12 +43,18 @@ export function markValues(text: string, values: Row): { readonly text: string; 
 }
 
 /** The texts of a case in which names may stand, each with where it is. */
-export function textsOf(content: Pick<CaseContent, 'preconditions' | 'steps'>): { readonly place: string; readonly text: string }[] {
+export function textsOf(content: Pick<CaseContent, 'preconditions' | 'postconditions' | 'steps'>): {
+  readonly place: string;
+  readonly text: string;
+}[] {
   return [
     { place: 'preconditions', text: content.preconditions },
+    ...(content.postconditions ? [{ place: 'postconditions', text: content.postconditions }] : []),
     ...content.steps.flatMap((step, i) => [
       { place: `step ${i + 1}, action`, text: step.action },
       { place: `step ${i + 1}, expected`, text: step.expected },
+      ...(step.data ? [{ place: `step ${i + 1}, data`, text: step.data }] : []),
+      ...(step.readings ?? []).map((reading) => ({ place: `step ${i + 1}, limits of ${reading.name}`, text: reading.limits })),
       ...Object.entries(step.call?.with ?? {}).map(([name, text]) => ({ place: `step ${i + 1}, ${name}`, text })),
     ]),
   ];
@@ -48,7 +67,7 @@ const fits = (type: Parameter['type'], value: RowValue): boolean => typeof value
  * than their parameter (error). `row` counts from 1.
  */
 export function placeholderFindings(
-  content: Pick<CaseContent, 'preconditions' | 'steps'>,
+  content: Pick<CaseContent, 'preconditions' | 'postconditions' | 'steps'>,
   rows: readonly Row[],
   parameters: readonly Parameter[] = [],
 ): Finding[] {

@@ -1,12 +1,15 @@
 import type { Finding } from '../../base';
-import { emptyCase, type CaseContent, type CaseStep } from '../case';
+import { emptyCase, saidCase, type CaseContent, type CaseStep } from '../case';
+import { stepsFromOutline } from './outline';
 
-export const sheetColumns = ['title', 'objective', 'preconditions', 'action', 'expected', 'minutes', 'verifies'] as const;
+export const sheetColumns = ['title', 'objective', 'preconditions', 'postconditions', 'action', 'expected', 'minutes', 'verifies', 'tags', 'priority', 'kind', 'folder'] as const;
 export type SheetColumn = (typeof sheetColumns)[number];
 
 export interface SheetCase {
   readonly content: CaseContent;
   readonly verifies: readonly string[];
+  /** Its folder as a path, `Brake / Cold`; empty where none is named. */
+  readonly folder: string;
   /** The row on which it begins, as a spreadsheet shows it. */
   readonly row: number;
 }
@@ -21,7 +24,7 @@ export function casesFromSheet(
   first = 2,
 ): { readonly cases: readonly SheetCase[]; readonly findings: readonly Finding[] } {
   const findings: Finding[] = [];
-  const made: { content: CaseContent; steps: CaseStep[]; verifies: Set<string>; row: number }[] = [];
+  const made: { content: CaseContent; steps: CaseStep[]; verifies: Set<string>; folder: string; row: number }[] = [];
   const say = (row: number, cell: SheetColumn, text: string, severity: Finding['severity'] = 'error'): void =>
     void findings.push({ severity, row, cell, text });
   if (columns.title === undefined || columns.action === undefined)
@@ -46,10 +49,15 @@ export function casesFromSheet(
           title: title.slice(0, 300),
           objective: cell('objective'),
           preconditions: cell('preconditions'),
+          postconditions: cell('postconditions'),
+          priority: cell('priority'),
+          kind: cell('kind'),
+          tags: cell('tags').split(/[,;]/).flatMap((tag) => tag.trim() || []),
           plannedMinutes: Number(minutes.replace(',', '.')) || 0,
         },
         steps: [],
         verifies: new Set(),
+        folder: cell('folder'),
         row,
       });
     }
@@ -59,13 +67,37 @@ export function casesFromSheet(
     const [action, expected] = [cell('action'), cell('expected')];
     if (!action && expected) say(row, 'action', 'An expected result without an action.');
     else if (action) {
-      current.steps.push({ action, expected });
-      if (!expected) say(row, 'expected', 'This step has no expected result.', 'warning');
+      const steps = stepsOfCells(action, expected);
+      current.steps.push(...steps);
+      if (steps.some((step) => !step.expected)) say(row, 'expected', 'A step has no expected result.', 'warning');
     }
   });
   for (const { steps, row } of made) if (!steps.length) say(row, 'action', 'The case has no steps.');
   return {
-    cases: made.map(({ content, steps, verifies, row }) => ({ content: { ...content, steps }, verifies: [...verifies], row })),
+    cases: made.map(({ content, steps, verifies, folder, row }) => ({
+      content: saidCase({ ...content, steps }),
+      verifies: [...verifies],
+      folder,
+      row,
+    })),
     findings,
   };
+}
+
+/**
+ * The steps of one row. Several numbered lines in a cell are several steps, each with the line of the same number beside it: a row a case; otherwise the
+ * row is one step.
+ */
+function stepsOfCells(action: string, expected: string): CaseStep[] {
+  const numbered = (text: string): string[] | undefined => {
+    const lines = text.split(/\r?\n/).filter((line) => line.trim());
+    return lines.length > 1 && lines.every((line) => /^\s*\d{1,3}[.)]\s/.test(line)) ? lines.map((line) => line.replace(/^\s*\d{1,3}[.)]\s+/, '').trim()) : undefined;
+  };
+  const actions = numbered(action);
+  if (!actions) return [{ action, expected }];
+  const results = numbered(expected);
+  if (results || !expected) return actions.map((text, i) => ({ action: text, expected: results?.[i] ?? '' }));
+  // An outline with what must be seen in it, or one expected result for all of them: it is seen last.
+  const { steps } = stepsFromOutline(action);
+  return steps.map((step, i) => (i === steps.length - 1 && !step.expected ? { ...step, expected } : step));
 }

@@ -35,6 +35,24 @@ export function allows({ is, value }: Comparison, given: FlowValue): boolean {
   }
 }
 
+/** A guard as it is written: `wind > 70 and mode = normal`. */
+export const guardWords = (guard: Guard): string => guard.map(({ variable, is, value }) => `${variable} ${is} ${value}`).join(' and ');
+
+/** A value as it is typed: a number where it is one. */
+export const readFlowValue = (text: string): FlowValue => (/^-?\d+(\.\d+)?$/.test(text.trim()) ? Number(text) : text.trim());
+
+/** Reads a guard; undefined where some part of it is no comparison. */
+export function readGuard(text: string): Comparison[] | undefined {
+  const single = text.replaceAll(/\s+/g, ' ').trim();
+  const parts = single.split(' and ').map((part) => /^([\w.]+) ?(<=|>=|!=|=|<|>) ?(\S.*)$/.exec(part.trim()));
+  if (parts.some((m) => !m)) return undefined;
+  return parts.map((m) => ({
+    variable: m?.[1] ?? '',
+    is: comparisons.find((c) => c === m?.[2]) ?? '=',
+    value: readFlowValue(m?.[3] ?? ''),
+  }));
+}
+
 /** A value of a range without the dust of binary fractions. */
 const tidy = (value: number): number => Number(value.toPrecision(12));
 

@@ -7,3 +7,4 @@ export * from './loops';
 export * from './basis';
 export * from './fewest';
 export * from './path-case';
+export * from './reach';

@@ -1,6 +1,6 @@
 import type { Finding } from '../../base';
 import type { Flow, FlowEdge, FlowNode, FlowNodeKind } from './flow';
-import { comparisons, type Comparison, type FlowVariable, type Guard } from './guard';
+import { guardWords, readFlowValue, readGuard, type FlowVariable, type Guard } from './guard';
 
 /*
  * Flows as Mermaid flowchart text, a general open notation. Shapes: `([ ])` start and end, `[ ]` action, `[/ /]` check, `{ }` decision.
@@ -24,9 +24,7 @@ const boxes: Readonly<Record<FlowNodeKind, readonly [string, string]>> = {
   decision: ['{', '}'],
 };
 
-function guardWords(guard: Guard | undefined): string {
-  return guard?.length ? ` [${guard.map(({ variable, is, value }) => `${variable} ${is} ${value}`).join(' and ')}]` : '';
-}
+const bracketed = (guard: Guard | undefined): string => (guard?.length ? ` [${guardWords(guard)}]` : '');
 
 export function writeMermaid(flow: Flow): string {
   const lines = ['flowchart TD', `%% title ${flow.title}`];
@@ -39,7 +37,7 @@ export function writeMermaid(flow: Flow): string {
     lines.push(`  ${id}${open}${quote(expected ? `${text}\nexpect: ${expected}` : text)}${shut}`);
   }
   for (const { from, to, label, guard } of flow.edges) {
-    const words = `${label}${guardWords(guard)}`.trim();
+    const words = `${label}${bracketed(guard)}`.trim();
     lines.push(`  ${from} -->${words ? `|${quote(words)}|` : ''} ${to}`);
   }
   return `${lines.join('\n')}\n`;
@@ -106,11 +104,9 @@ function readVariable(text: string, row: number, { variables, findings }: Readin
   const m = /^([\w.]+)(?: \(([^)]*)\))?: (?:one of (.+)|(-?[\d.]+) to (-?[\d.]+) step ([\d.]+))$/.exec(text);
   if (!m) return void findings.push({ severity: 'error', row, text: 'This variable cannot be read.' });
   const unit = m[2] ? { unit: m[2] } : {};
-  if (m[3]) variables.push({ name: m[1], ...unit, domain: { kind: 'values', values: m[3].split(',').map((part) => value(part.trim())) } });
+  if (m[3]) variables.push({ name: m[1], ...unit, domain: { kind: 'values', values: m[3].split(',').map((part) => readFlowValue(part)) } });
   else variables.push({ name: m[1], ...unit, domain: { kind: 'range', from: Number(m[4]), to: Number(m[5]), step: Number(m[6]) } });
 }
-
-const value = (text: string): string | number => (/^-?\d+(\.\d+)?$/.test(text.trim()) ? Number(text) : text.trim());
 
 /** `a[Do] -->|yes| b{Is it?} --> c`: nodes and edges of one line. */
 function readStatement(line: string, row: number, reading: Reading): void {
@@ -151,15 +147,4 @@ function readStatement(line: string, row: number, reading: Reading): void {
   function fault(): void {
     reading.findings.push({ severity: 'error', row, text: `“${line.slice(0, 60)}” cannot be read.` });
   }
-}
-
-function readGuard(text: string): Comparison[] | undefined {
-  const single = text.replaceAll(/\s+/g, ' ');
-  const parts = single.split(' and ').map((part) => /^([\w.]+) ?(<=|>=|!=|=|<|>) ?(\S.*)$/.exec(part.trim()));
-  if (parts.some((m) => !m)) return undefined;
-  return parts.map((m) => ({
-    variable: m?.[1] ?? '',
-    is: (comparisons.find((c) => c === m?.[2]) ?? '=') as Comparison['is'],
-    value: value(m?.[3] ?? ''),
-  }));
 }

@@ -334,7 +334,8 @@ function finish(
       adds++;
       if (fresh.length < 6) fresh.push(set.map((f) => `${factors[f].name} = ${factors[f].values[row[f]]}`).join(', '));
     }
-    return { row: asRow(factors, row) as Row, adds, covers: fresh, given: r < given.length };
+    // What was written by hand stays as it was written, also where it is none of the values that are combined.
+    return { row: { ...(asRow(factors, row) as Row), ...given[r] }, adds, covers: fresh, given: r < given.length };
   });
   const of = sets.reduce((sum, set) => sum + set.reduce((n, f) => n * factors[f].values.length, 1), 0);
   const impossible = constraints.length ? of - seen.size : 0;

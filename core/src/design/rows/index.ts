@@ -6,3 +6,5 @@ export * from './decision-table';
 export * from './state-table';
 export * from './words';
 export * from './samples';
+export * from './constraint-text';
+export * from './parameter-rows';

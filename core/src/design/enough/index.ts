@@ -1,0 +1,2 @@
+export * from './boundaries';
+export * from './sufficiency';

@@ -1,0 +1,3 @@
+export * from './model';
+export * from './made';
+export * from './coverage';
