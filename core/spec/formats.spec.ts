@@ -70,12 +70,16 @@ describe('the formats of what is signed and chained', () => {
   it('leave a case of plain steps as it always was, and bind all of one that has more', () => {
     const { key, revision, content } = goldens.find((g) => g.what === 'case' && g.format === 5)?.given as Of<CaseContent>;
     const plain = (goldens.find((g) => g.what === 'case' && g.format === 2)?.given as Of<CaseContent>).content;
-    expect([caseFormat(content), caseFormat(plain), caseFormat({ ...plain, tags: [], kind: ' ', layout: {}, samples: null })]).toEqual([5, 2, 2]);
+    expect([caseFormat(content), caseFormat(plain), caseFormat({ ...plain, tags: [], kind: ' ', layout: {}, samples: null })]).toEqual([
+      5, 2, 2,
+    ]);
     expect(caseText(key, revision, content)).toBe(caseText5(key, revision, content));
     expect(caseText(key, revision, plain)).toBe(caseText2(key, revision, plain));
     const [first, ...rest] = plain.steps;
     for (const more of [{ data: 'x' }, { evidence: 'file' as const }, { verifies: ['BRK-001'] }, { layout: { action: '<p>x</p>' } }])
-      expect(caseFormat({ ...plain, steps: [{ ...first, ...more }, ...rest] })).withContext(JSON.stringify(more)).toBe(5);
+      expect(caseFormat({ ...plain, steps: [{ ...first, ...more }, ...rest] }))
+        .withContext(JSON.stringify(more))
+        .toBe(5);
   });
 
   it('hash what they encode', () => {

@@ -15,7 +15,7 @@ CREATE TABLE `case_details` (
 	`depends_on` mediumtext NOT NULL,
 	`script` varchar(500) NOT NULL,
 	`arguments` mediumtext NOT NULL,
-	`samples` mediumtext NOT NULL,
+	`samples` mediumtext,
 	`layout` mediumtext NOT NULL,
 	CONSTRAINT `case_details_id` PRIMARY KEY(`id`)
 );

@@ -1,6 +1,7 @@
 import { join } from 'node:path';
 import type { AnswerOf, CallOf, Endpoint, ProblemDetails } from '@contract/base';
 import type { Role } from '@core/base';
+import type { CaseContent } from '@core/design';
 import { createPool, type Pool } from 'mysql2/promise';
 import type { FastifyInstance } from 'fastify';
 import { buildApp } from '../src/app';
@@ -266,7 +267,7 @@ export const content = (title: string, more: Partial<Record<string, unknown>> = 
     ...more,
   }) as never;
 
-export const caseContent = (title: string) => ({
+export const caseContent = (title: string, more: Partial<CaseContent> = {}): CaseContent => ({
   title,
   objective: 'Show it',
   preconditions: '',
@@ -275,6 +276,7 @@ export const caseContent = (title: string) => ({
     { action: 'Do more', expected: 'See more' },
   ],
   plannedMinutes: 5,
+  ...more,
 });
 
 export const demo = (...path: string[]): string => join(root, 'demo', ...path);

@@ -11,7 +11,15 @@ const scope = z.object({
 });
 export const draftPlanSchema = z.object({
   grains: z.array(
-    z.object({ key: z.string(), under: z.string().nullable(), title: z.string(), kind: z.string(), grain, why: z.string(), chosen: z.boolean() }),
+    z.object({
+      key: z.string(),
+      under: z.string().nullable(),
+      title: z.string(),
+      kind: z.string(),
+      grain,
+      why: z.string(),
+      chosen: z.boolean(),
+    }),
   ),
   make: z.array(z.object({ draft: z.string(), verifies: z.array(z.string()), content: caseContentSchema })),
   link: z.array(z.object({ case: z.string(), requirement: z.string() })),
@@ -36,9 +44,33 @@ export const makeDrafts = endpoint('POST', '/projects/:project/case-drafts', {
   answer: z.object({ written: z.array(z.string()), linked: z.number() }),
 });
 
-export const importedCaseSchema = z.object({ row: z.number(), title: z.string(), steps: z.number(), verifies: z.array(z.string()), folder: z.string() });
-const findingSchema = z.object({ row: z.number().optional(), cell: z.string().optional(), severity: z.enum(['error', 'warning']), text: z.string() });
-const sheetColumn = z.enum(['title', 'objective', 'preconditions', 'postconditions', 'action', 'expected', 'minutes', 'verifies', 'tags', 'priority', 'kind', 'folder']);
+export const importedCaseSchema = z.object({
+  row: z.number(),
+  title: z.string(),
+  steps: z.number(),
+  verifies: z.array(z.string()),
+  folder: z.string(),
+});
+const findingSchema = z.object({
+  row: z.number().optional(),
+  cell: z.string().optional(),
+  severity: z.enum(['error', 'warning']),
+  text: z.string(),
+});
+const sheetColumn = z.enum([
+  'title',
+  'objective',
+  'preconditions',
+  'postconditions',
+  'action',
+  'expected',
+  'minutes',
+  'verifies',
+  'tags',
+  'priority',
+  'kind',
+  'folder',
+]);
 export const caseImportSchema = z.object({
   headings: z.array(z.string()),
   /** Which column holds what: as it was asked, or guessed, or remembered from a table with the same headings. */
@@ -77,7 +109,11 @@ export const dismissCaseFinding = endpoint('POST', '/projects/:project/cases/:ke
   summary: 'Let a finding of a case’s wording stand, for a reason',
   may: ['author', 'reviewer'],
   params: inProjectKey,
-  body: z.object({ rule: z.string().max(40), words: z.string().max(500), reason: shortText.trim().min(3, 'Say why, in at least three letters.') }),
+  body: z.object({
+    rule: z.string().max(40),
+    words: z.string().max(500),
+    reason: shortText.trim().min(3, 'Say why, in at least three letters.'),
+  }),
   answer: z.object({ ok: z.literal(true) }),
 });
 export const endCaseDismissal = endpoint('DELETE', '/projects/:project/cases/:key/wording/:id', {
@@ -87,7 +123,17 @@ export const endCaseDismissal = endpoint('DELETE', '/projects/:project/cases/:ke
   answer: z.object({ ok: z.literal(true) }),
 });
 
-const sufficiencyRule = z.enum(['noCase', 'oneCase', 'fewCases', 'oneTechnique', 'boundaries', 'verifiesNothing', 'neverRun', 'likeAnother', 'carried']);
+const sufficiencyRule = z.enum([
+  'noCase',
+  'oneCase',
+  'fewCases',
+  'oneTechnique',
+  'boundaries',
+  'verifiesNothing',
+  'neverRun',
+  'likeAnother',
+  'carried',
+]);
 export const sufficiencySchema = z.object({
   counts: z.array(z.object({ rule: sufficiencyRule, count: z.number() })),
   rows: z.array(z.object({ rule: sufficiencyRule, key: z.string(), title: z.string(), words: z.string(), others: z.array(z.string()) })),
@@ -110,7 +156,8 @@ export const sufficiencyQuery = z.object({
   limit: z.coerce.number().int().min(1).max(500).default(100),
 });
 export const getSufficiency = endpoint('GET', '/projects/:project/sufficiency', {
-  summary: 'Are there enough cases, and none too many: requirements with few, limits without one, cases that verify nothing, were never run, say nearly the same, or show what others show',
+  summary:
+    'Are there enough cases, and none too many: requirements with few, limits without one, cases that verify nothing, were never run, say nearly the same, or show what others show',
   may: 'member',
   params: inProject,
   query: sufficiencyQuery,

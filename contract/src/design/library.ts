@@ -1,5 +1,17 @@
 import { z } from 'zod';
-import { done, endpoint, inProject, inProjectKey, key, listQuery, longText, ownValuesSchema, pageOf, shortText, traceSchema } from '../base';
+import {
+  done,
+  endpoint,
+  inProject,
+  inProjectKey,
+  key,
+  listQuery,
+  longText,
+  ownValuesSchema,
+  pageOf,
+  shortText,
+  traceSchema,
+} from '../base';
 
 /** A folder of cases with what is in it and below it. */
 export const folderSchema = z.object({
@@ -20,13 +32,20 @@ export const listFolders = endpoint('GET', '/projects/:project/folders', {
   summary: 'The folders of the case library, in reading order, with what is in them; at most 2000',
   may: 'member',
   params: inProject,
-  answer: z.object({ folders: z.array(folderSchema), unfiled: folderSchema.pick({ cases: true, approved: true, neverRun: true, minutes: true }) }),
+  answer: z.object({
+    folders: z.array(folderSchema),
+    unfiled: folderSchema.pick({ cases: true, approved: true, neverRun: true, minutes: true }),
+  }),
 });
 export const addFolder = endpoint('POST', '/projects/:project/folders', {
   summary: 'Make a folder for cases',
   may: ['author'],
   params: inProject,
-  body: z.object({ title: shortText.trim().min(1, 'Give it a name.'), description: longText.default(''), under: key.nullable().default(null) }),
+  body: z.object({
+    title: shortText.trim().min(1, 'Give it a name.'),
+    description: longText.default(''),
+    under: key.nullable().default(null),
+  }),
   answer: folderSchema,
 });
 export const saveFolder = endpoint('PUT', '/projects/:project/folders/:key', {
@@ -141,7 +160,9 @@ export const caseUsesSchema = z.object({
   groups: z.array(z.object({ key: z.string(), title: z.string() })),
   rounds: z.array(z.object({ key: z.string(), title: z.string(), build: z.string(), runs: z.number() })),
   /** The model or requirement that it was made of, with what is otherwise there now. */
-  madeOf: z.object({ key: z.string(), kind: z.string(), title: z.string(), revision: z.number(), now: z.number(), differs: z.array(z.string()) }).nullable(),
+  madeOf: z
+    .object({ key: z.string(), kind: z.string(), title: z.string(), revision: z.number(), now: z.number(), differs: z.array(z.string()) })
+    .nullable(),
   /** Minutes that its finished runs took: the median, and of how many. */
   took: z.object({ median: z.number(), runs: z.number() }).nullable(),
 });

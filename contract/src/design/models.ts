@@ -1,5 +1,17 @@
 import { z } from 'zod';
-import { endpoint, inProject, inProjectKey, key, listQuery, longText, ownValuesSchema, pageOf, recordSignatureSchema, shortText, traceSchema } from '../base';
+import {
+  endpoint,
+  inProject,
+  inProjectKey,
+  key,
+  listQuery,
+  longText,
+  ownValuesSchema,
+  pageOf,
+  recordSignatureSchema,
+  shortText,
+  traceSchema,
+} from '../base';
 import { approvalBody } from '../specify';
 import { caseContentSchema } from './content';
 
@@ -79,7 +91,10 @@ const parametersBody = z.object({
   given: z.array(row).max(200).readonly(),
 });
 const decisionBody = z.object({
-  conditions: z.array(z.object({ name, values: z.array(value).max(50).readonly() })).max(30).readonly(),
+  conditions: z
+    .array(z.object({ name, values: z.array(value).max(50).readonly() }))
+    .max(30)
+    .readonly(),
   rules: z
     .array(z.object({ name, when: z.array(value.nullable()).max(30).readonly(), actions: z.array(z.string().max(500)).max(20).readonly() }))
     .max(500)
@@ -89,7 +104,10 @@ const stateBody = z.object({
   initial: name,
   states: z.array(name).max(200).readonly(),
   events: z.array(name).max(200).readonly(),
-  transitions: z.array(z.object({ from: name, event: name, to: name, output: z.string().max(500).optional() })).max(5000).readonly(),
+  transitions: z
+    .array(z.object({ from: name, event: name, to: name, output: z.string().max(500).optional() }))
+    .max(5000)
+    .readonly(),
 });
 
 const said = { title: shortText, description: longText };
@@ -200,13 +218,25 @@ export const approveModel = endpoint('POST', '/projects/:project/models/:key/app
 });
 
 const choiceSchema = z.discriminatedUnion('of', [
-  z.object({ of: z.literal('paths'), paths: z.array(z.array(z.number().int().min(0)).max(5000).readonly()).max(500).readonly() }),
+  z.object({
+    of: z.literal('paths'),
+    paths: z
+      .array(z.array(z.number().int().min(0)).max(5000).readonly())
+      .max(500)
+      .readonly(),
+  }),
   z.object({ of: z.literal('rows'), rows: z.array(row).max(500).readonly() }),
   z.object({ of: z.literal('rules'), rules: z.array(name).max(500).readonly(), as: z.enum(['cases', 'rows']) }),
   z.object({
     of: z.literal('walks'),
-    walks: z.array(z.array(z.number().int().min(0)).max(5000).readonly()).max(500).readonly(),
-    refused: z.array(z.object({ state: name, event: name })).max(500).readonly(),
+    walks: z
+      .array(z.array(z.number().int().min(0)).max(5000).readonly())
+      .max(500)
+      .readonly(),
+    refused: z
+      .array(z.object({ state: name, event: name }))
+      .max(500)
+      .readonly(),
   }),
 ]);
 const made = z.object({ identity: z.string(), content: caseContentSchema });
@@ -229,7 +259,8 @@ export const planCasesOf = endpoint('POST', '/projects/:project/models/:key/case
   answer: madePlanSchema,
 });
 export const makeCasesOf = endpoint('POST', '/projects/:project/models/:key/cases', {
-  summary: 'Make cases of a choice, in one transaction: new ones that verify what the model models, changed ones as they come out now, gone ones retired',
+  summary:
+    'Make cases of a choice, in one transaction: new ones that verify what the model models, changed ones as they come out now, gone ones retired',
   may: ['author'],
   params: inProjectKey,
   body: z.object({

@@ -166,7 +166,11 @@ export function moveItem<T>(items: readonly T[], from: number, to: number): T[] 
 }
 
 /** The list with some items moved, in their order, so many places up or down; they stop at its ends. */
-export function moveItems<T>(items: readonly T[], places: readonly number[], by: number): { readonly items: T[]; readonly places: number[] } {
+export function moveItems<T>(
+  items: readonly T[],
+  places: readonly number[],
+  by: number,
+): { readonly items: T[]; readonly places: number[] } {
   const chosen = [...new Set(places)].filter((at) => at >= 0 && at < items.length).sort((a, b) => a - b);
   if (!chosen.length) return { items: [...items], places: [] };
   const shift = Math.max(-chosen[0], Math.min(items.length - 1 - chosen[chosen.length - 1], by));

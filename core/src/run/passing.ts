@@ -16,7 +16,11 @@ export function proposedVerdict(step: CaseStep, given: readonly ReadingResult[])
 /** What stands in the way of a verdict on a step: what it must be shown by is missing, a reading is no number, or words are missing where they differ. */
 export function verdictFaults(
   step: CaseStep,
-  { verdict, observed, readings }: { readonly verdict: StepVerdict | null; readonly observed: string; readonly readings: readonly ReadingResult[] },
+  {
+    verdict,
+    observed,
+    readings,
+  }: { readonly verdict: StepVerdict | null; readonly observed: string; readonly readings: readonly ReadingResult[] },
   evidence: readonly { readonly mime: string }[],
 ): { readonly path: 'readings' | 'observed' | 'evidence'; readonly text: string }[] {
   const asked = readingsAsked(step, readings);
@@ -24,7 +28,8 @@ export function verdictFaults(
     value && typedNumber(value) === undefined ? [{ path: 'readings' as const, text: `${name}: “${value}” is no number.` }] : [],
   );
   if (verdict !== 'pass' && verdict !== 'deviation') return faults;
-  for (const { name, value } of asked) if (!value) faults.push({ path: 'readings', text: `${name} was not read: without it the step cannot pass.` });
+  for (const { name, value } of asked)
+    if (!value) faults.push({ path: 'readings', text: `${name} was not read: without it the step cannot pass.` });
   if (step.evidence === 'picture' && !evidence.some(({ mime }) => mime.startsWith('image/')))
     faults.push({ path: 'evidence', text: 'The step must be shown by a picture: without it, it cannot pass.' });
   if (step.evidence === 'file' && !evidence.length)

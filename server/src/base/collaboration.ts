@@ -166,8 +166,7 @@ const retirable: ReadonlySet<string> = new Set(['requirement', 'case', 'group', 
 
 /** The same for a record that is locked already. */
 export async function retireIn(w: Writing, record: StoredRecord, retired: boolean, reason: string): Promise<RecordHead> {
-  if (!retirable.has(record.kind))
-    throw new Refusal('stateForbids', { detail: `A ${record.kind} is not retired.` });
+  if (!retirable.has(record.kind)) throw new Refusal('stateForbids', { detail: `A ${record.kind} is not retired.` });
   if ((record.retiredAt !== null) === retired) return recordHead(record);
   const state = retired ? 'retired' : record.kind === 'group' ? 'open' : 'draft';
   await changeRecord(w, record, { retiredAt: retired ? w.at : null, state });

@@ -135,13 +135,15 @@ export async function needRecord(db: Db | Tx, projectId: number, kind: Versioned
 }
 
 /** The same, locked until the transaction ends: two who change one record come one after the other. */
-export async function lockRecord(w: Writing, kind: VersionedKind, key: string): Promise<StoredRecord> {
+export async function lockRecord(w: Writing, kind: VersionedKind | readonly VersionedKind[], key: string): Promise<StoredRecord> {
+  const kinds = typeof kind === 'string' ? [kind] : kind;
   const [row] = await w.tx
     .select()
     .from(records)
     .where(and(eq(records.projectId, w.actor.projectId), eq(records.key, plainKey(key))))
     .for('update');
-  if (row?.kind !== kind) throw new Refusal('notFound', { detail: `There is no ${kind} ${key}.` });
+  if (!row || !kinds.includes(row.kind))
+    throw new Refusal('notFound', { detail: `There is no ${kinds.length > 1 ? 'such record' : kinds[0]} ${key}.` });
   return row;
 }
 

@@ -1,5 +1,15 @@
 import { isKey, type Role } from '@core/base';
-import { caseFaults, caseFormat, laidOutTexts, saidCase, textsOf, caseDetailsOf, saidCaseDetails, type CaseContent, type CaseStep } from '@core/design';
+import {
+  caseFaults,
+  caseFormat,
+  laidOutTexts,
+  saidCase,
+  textsOf,
+  caseDetailsOf,
+  saidCaseDetails,
+  type CaseContent,
+  type CaseStep,
+} from '@core/design';
 import { eq } from 'drizzle-orm';
 import {
   approveRecord,

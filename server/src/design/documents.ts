@@ -1,4 +1,14 @@
-import { caseFacts, caseHtml, caseTexts, rowColumns, stepCells, writeCaseFile, type CaseDocument, type CaseDocumentOptions, type FiledCase } from '@core/design';
+import {
+  caseFacts,
+  caseHtml,
+  caseTexts,
+  rowColumns,
+  stepCells,
+  writeCaseFile,
+  type CaseDocument,
+  type CaseDocumentOptions,
+  type FiledCase,
+} from '@core/design';
 import { groupBy } from '@core/base';
 import { and, eq, inArray, isNull } from 'drizzle-orm';
 import { alias } from 'drizzle-orm/mysql-core';
@@ -28,8 +38,13 @@ const most: Readonly<Record<CaseDocumentFormat, number>> = { docx: 2000, pdf: 20
 
 const requirementRecord = alias(records, 'requirement_record');
 
-async function idsOf(db: Db, projectId: number, { cases: keys, folder, filter }: CaseDocumentPart): Promise<{ ids: number[]; title: string }> {
-  if (keys?.length) return { ids: (await needCases(db, projectId, keys)).map((c) => c.record.id), title: keys.length === 1 ? keys[0] : 'Cases' };
+async function idsOf(
+  db: Db,
+  projectId: number,
+  { cases: keys, folder, filter }: CaseDocumentPart,
+): Promise<{ ids: number[]; title: string }> {
+  if (keys?.length)
+    return { ids: (await needCases(db, projectId, keys)).map((c) => c.record.id), title: keys.length === 1 ? keys[0] : 'Cases' };
   if (folder !== undefined) {
     const inside = await foldersBelow(db, projectId, folder);
     const [{ title }] = await db.select({ title: records.title }).from(records).where(eq(records.id, inside[0]));
@@ -42,7 +57,9 @@ async function idsOf(db: Db, projectId: number, { cases: keys, folder, filter }:
     return { ids: rows.map(({ id }) => id), title };
   }
   const ids: number[] = [];
-  for await (const { id } of allRows(db, projectId, caseList(projectId), { filter, sort: 'key' }, async (_, found) => found.map((id) => ({ id }))))
+  for await (const { id } of allRows(db, projectId, caseList(projectId), { filter, sort: 'key' }, async (_, found) =>
+    found.map((id) => ({ id })),
+  ))
     ids.push(id);
   return { ids, title: 'Verification cases' };
 }
@@ -100,7 +117,9 @@ export async function casesDocument(
 ): Promise<{ type: string; name: string; body: Buffer | string }> {
   const { ids, title } = await idsOf(db, projectId, part);
   if (ids.length > most[format])
-    throw new Refusal('tooLarge', { detail: `These are ${ids.length} cases; as ${format.toUpperCase()} at most ${most[format]}: take a part of them.` });
+    throw new Refusal('tooLarge', {
+      detail: `These are ${ids.length} cases; as ${format.toUpperCase()} at most ${most[format]}: take a part of them.`,
+    });
   const cases = await filedCases(db, projectId, ids);
   const [{ name: project }] = await db.select({ name: projects.name }).from(projects).where(eq(projects.id, projectId));
   const document: CaseDocument = { title, project, at: at.toISOString(), cases };
@@ -140,7 +159,11 @@ function paperOf({ title, project, at, cases }: CaseDocument, options: CaseDocum
     const steps = content.steps.map((step, i) => [String(i + 1), ...stepCells(step).map(text)]);
     if (steps.length)
       out.push({
-        table: { headerRows: 1, widths: [24, '*', '*'], body: [['', 'Action', 'Expected result'].map((words) => ({ text: words, color: second })), ...steps] },
+        table: {
+          headerRows: 1,
+          widths: [24, '*', '*'],
+          body: [['', 'Action', 'Expected result'].map((words) => ({ text: words, color: second })), ...steps],
+        },
         layout: 'lightHorizontalLines',
         fontSize: 9,
         margin: [0, 6, 0, 0],
@@ -178,7 +201,10 @@ async function docxOf({ title, project, at, cases }: CaseDocument, options: Case
             tableHeader: headed && i === 0,
             children: cells.map(
               (cell, c) =>
-                new TableCell({ width: { size: widths[c] ?? 10, type: WidthType.PERCENTAGE }, children: paragraphs(cell, headed && i === 0) }),
+                new TableCell({
+                  width: { size: widths[c] ?? 10, type: WidthType.PERCENTAGE },
+                  children: paragraphs(cell, headed && i === 0),
+                }),
             ),
           }),
       ),
@@ -190,17 +216,31 @@ async function docxOf({ title, project, at, cases }: CaseDocument, options: Case
   for (const one of cases) {
     const { key, content } = one;
     children.push(
-      new Paragraph({ heading: HeadingLevel.HEADING_1, children: [new TextRun({ text: `${key} `, color: '0D5B66' }), new TextRun(content.title)] }),
+      new Paragraph({
+        heading: HeadingLevel.HEADING_1,
+        children: [new TextRun({ text: `${key} `, color: '0D5B66' }), new TextRun(content.title)],
+      }),
     );
     const facts = [...caseFacts(one, options), ...caseTexts(content)];
     if (facts.length) children.push(table(facts, [22, 78], false), new Paragraph(''));
     if (content.steps.length)
-      children.push(table([['', 'Action', 'Expected result'], ...content.steps.map((step, i) => [String(i + 1), ...stepCells(step)])], [6, 47, 47], true), new Paragraph(''));
+      children.push(
+        table(
+          [['', 'Action', 'Expected result'], ...content.steps.map((step, i) => [String(i + 1), ...stepCells(step)])],
+          [6, 47, 47],
+          true,
+        ),
+        new Paragraph(''),
+      );
     const columns = rowColumns(content);
     if (content.rows?.length) {
       const width = Math.floor(80 / Math.max(1, columns.length));
       children.push(
-        table([['Data row', ...columns], ...content.rows.map((row) => [row.name, ...columns.map((c) => row.values[c] ?? '')])], [20, ...columns.map(() => width)], true),
+        table(
+          [['Data row', ...columns], ...content.rows.map((row) => [row.name, ...columns.map((c) => row.values[c] ?? '')])],
+          [20, ...columns.map(() => width)],
+          true,
+        ),
         new Paragraph(''),
       );
     }

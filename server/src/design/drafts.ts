@@ -139,7 +139,8 @@ export function makeDrafts(
     const planned = await plan(parse, { requirements: found.requirements, existing: found.existing, choices: scope.choices });
     if (digestOf(planned) !== scope.digest)
       throw new Refusal('recordChanged', { detail: 'Requirements or cases changed since the plan was shown: look at it again.' });
-    if (!planned.make.length && !planned.link.length) throw new Refusal('stateForbids', { detail: 'There is nothing to write: all of it was made before.' });
+    if (!planned.make.length && !planned.link.length)
+      throw new Refusal('stateForbids', { detail: 'There is nothing to write: all of it was made before.' });
     w.log({
       action: 'cases drafted',
       kind: 'specification',
@@ -168,4 +169,3 @@ export function makeDrafts(
     return { written, linked: planned.link.length };
   });
 }
-

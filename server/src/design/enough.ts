@@ -125,7 +125,9 @@ const judge = parseWork('sufficiency', ({ requirements: asked, cases: library, r
     .filter(({ stillShows }) => stillShows.points > 0 && stillShows.requirements.length > 0)
     .map(({ key, stillShows }) => ({
       key,
-      others: [...new Set(stillShows.requirements.flatMap((r) => (verifying.get(r.key) ?? []).map((c) => c.key)))].filter((other) => other !== key),
+      others: [...new Set(stillShows.requirements.flatMap((r) => (verifying.get(r.key) ?? []).map((c) => c.key)))].filter(
+        (other) => other !== key,
+      ),
     }));
   const points = asked.flatMap((r) => (r.method && r.method !== 'test' ? [] : boundaryPoints(r.text, verifying.get(r.key) ?? [])));
   return {
@@ -253,7 +255,9 @@ export async function selectCases(
     of: chosen.of,
     bound: chosen.bound,
     proved: chosen.optimal,
-    without: library.requirements.flatMap(({ key, method }) => (shown.has(key) || (method && method !== 'test') ? [] : [key])).slice(0, 500),
+    without: library.requirements
+      .flatMap(({ key, method }) => (shown.has(key) || (method && method !== 'test') ? [] : [key]))
+      .slice(0, 500),
   };
 }
 
@@ -262,4 +266,3 @@ function ones(word: number): number {
   for (let w = word >>> 0; w; w &= w - 1) count++;
   return count;
 }
-

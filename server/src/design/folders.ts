@@ -98,7 +98,14 @@ export async function listFolders(db: Db | Tx, projectId: number): Promise<{ fol
     if (id === null) sum = none;
     for (const { record, row, under } of below.get(id) ?? []) {
       const at = ordered.length;
-      const shown = { key: record.key, title: record.title, description: row.description, under, position: row.position, revision: record.revision };
+      const shown = {
+        key: record.key,
+        title: record.title,
+        description: row.description,
+        under,
+        position: row.position,
+        revision: record.revision,
+      };
       ordered.push({ ...shown, ...none });
       const inside = depth < deepest ? walk(record.id, depth + 1) : none;
       ordered[at] = { ...shown, ...inside };
@@ -136,7 +143,10 @@ async function siblings(w: Writing, underId: number | null) {
 
 function refuseSameName(title: string, others: readonly { readonly title: string }[]): void {
   if (others.some((other) => other.title.toLowerCase() === title.toLowerCase()))
-    throw new Refusal('exists', { detail: `There is a folder “${title}” there already.`, fields: [{ path: 'title', text: 'There is one of this name here already.' }] });
+    throw new Refusal('exists', {
+      detail: `There is a folder “${title}” there already.`,
+      fields: [{ path: 'title', text: 'There is one of this name here already.' }],
+    });
 }
 
 export interface NewFolder {
@@ -159,7 +169,10 @@ async function addFolderIn(w: Writing, { title, description, under }: NewFolder)
   const underId = under === null ? null : (await needFolder(w, under)).id;
   if (underId !== null && (await aboveOf(w, underId)).length >= deepest)
     throw new Refusal('invalid', { fields: [{ path: 'under', text: `Folders stand in each other ${deepest} deep at most.` }] });
-  const [{ n }] = await w.tx.select({ n: sql<number>`count(*)`.mapWith(Number) }).from(folders).where(eq(folders.projectId, projectId));
+  const [{ n }] = await w.tx
+    .select({ n: sql<number>`count(*)`.mapWith(Number) })
+    .from(folders)
+    .where(eq(folders.projectId, projectId));
   if (n >= mostFolders) throw new Refusal('tooLarge', { detail: `At most ${mostFolders} folders.` });
   const there = await siblings(w, underId);
   refuseSameName(title, there);
@@ -207,7 +220,8 @@ export async function saveFolder(db: Db, actor: Actor, key: string, input: Folde
     if (underId !== null) {
       const above = await aboveOf(w, underId);
       if (above.includes(record.id)) throw new Refusal('stateForbids', { detail: `${key} cannot stand in itself.` });
-      if (above.length >= deepest) throw new Refusal('invalid', { fields: [{ path: 'under', text: `Folders stand in each other ${deepest} deep at most.` }] });
+      if (above.length >= deepest)
+        throw new Refusal('invalid', { fields: [{ path: 'under', text: `Folders stand in each other ${deepest} deep at most.` }] });
     }
     const there = (await siblings(w, underId)).filter(({ id }) => id !== record.id);
     refuseSameName(input.title, there);
@@ -257,7 +271,11 @@ export function removeFolder(db: Db, actor: Actor, key: string): Promise<void> {
 }
 
 /** Puts cases into a folder, or out of all. */
-export async function putInFolder(w: Writing, chosen: readonly { readonly id: number; readonly key: string }[], folder: string | null): Promise<void> {
+export async function putInFolder(
+  w: Writing,
+  chosen: readonly { readonly id: number; readonly key: string }[],
+  folder: string | null,
+): Promise<void> {
   const target = folder === null ? null : await needFolder(w, folder);
   // Held, so that it is not retired while something is put into it.
   if (target) await lockRecord(w, 'folder', target.key);

@@ -52,7 +52,11 @@ export async function groupSummaries(db: Db | Tx, ids: readonly number[]): Promi
   const sums = new Map(
     (
       await db
-        .select({ id: groupMembers.groupId, n: sql<number>`count(*)`.mapWith(Number), minutes: sql<number>`sum(${cases.plannedMinutes})`.mapWith(Number) })
+        .select({
+          id: groupMembers.groupId,
+          n: sql<number>`count(*)`.mapWith(Number),
+          minutes: sql<number>`sum(${cases.plannedMinutes})`.mapWith(Number),
+        })
         .from(groupMembers)
         .innerJoin(cases, eq(cases.id, groupMembers.caseId))
         .where(inArray(groupMembers.groupId, [...ids]))
@@ -84,7 +88,10 @@ export async function groupSummaries(db: Db | Tx, ids: readonly number[]): Promi
 export function groupList(projectId: number): ListSource {
   return {
     from: sql`from ${records} join ${caseGroups} on ${caseGroups.id} = ${records.id}`,
-    fields: { ...recordFields, cases: { value: sql`(select count(*) from ${groupMembers} gm where gm.group_id = ${records.id})`, type: 'number' } },
+    fields: {
+      ...recordFields,
+      cases: { value: sql`(select count(*) from ${groupMembers} gm where gm.group_id = ${records.id})`, type: 'number' },
+    },
     projectId,
     words: records.words,
     where: and(eq(records.projectId, projectId), eq(records.kind, 'group')) as ListSource['where'],
@@ -116,21 +123,34 @@ export interface GroupInput {
 /** The cases of a group, and the traces that say that all of them together verify what it verifies. */
 async function putMembers(w: Writing, id: number, chosen: readonly StoredCase[]): Promise<void> {
   await w.tx.delete(groupMembers).where(eq(groupMembers.groupId, id));
-  if (chosen.length) await w.tx.insert(groupMembers).values(chosen.map(({ record }, i) => ({ groupId: id, caseId: record.id, position: i + 1 })));
+  if (chosen.length)
+    await w.tx.insert(groupMembers).values(chosen.map(({ record }, i) => ({ groupId: id, caseId: record.id, position: i + 1 })));
 }
 
 /** Draws what is missing: the group to each requirement, and each of its cases to each of them. A requirement holds when all of them pass. */
-async function traceTogether(w: Writing, group: StoredRecord, chosen: readonly StoredCase[], requirements: readonly string[]): Promise<void> {
+async function traceTogether(
+  w: Writing,
+  group: StoredRecord,
+  chosen: readonly StoredCase[],
+  requirements: readonly string[],
+): Promise<void> {
   const ends: StoredRecord[] = [];
   for (const key of new Set(requirements)) ends.push((await needRequirement(w.tx, w.actor.projectId, key)).record);
   const standing = await w.tx
     .select({ id: traces.id, kind: traces.kind, from: traces.fromId, to: traces.toId })
     .from(traces)
-    .where(and(inArray(traces.fromId, [group.id, ...chosen.map((c) => c.record.id)]), inArray(traces.kind, ['together', 'verifies']), isNull(traces.removedAt)));
+    .where(
+      and(
+        inArray(traces.fromId, [group.id, ...chosen.map((c) => c.record.id)]),
+        inArray(traces.kind, ['together', 'verifies']),
+        isNull(traces.removedAt),
+      ),
+    );
   const has = (kind: string, from: number, to: number): boolean => standing.some((t) => t.kind === kind && t.from === from && t.to === to);
   const wanted = new Set(ends.map((end) => end.id));
   for (const t of standing)
-    if (t.kind === 'together' && t.from === group.id && !wanted.has(t.to)) await removeTraceIn(w, t.id, `${group.key} verifies it no longer.`);
+    if (t.kind === 'together' && t.from === group.id && !wanted.has(t.to))
+      await removeTraceIn(w, t.id, `${group.key} verifies it no longer.`);
   await insertTraces(
     w,
     'together',
@@ -171,7 +191,8 @@ export async function saveGroup(db: Db, actor: Actor, key: string, input: GroupI
     await refuseStale(record, input.basedOn, () => groupDetail(w.tx, projectId, record.key));
     const before = await groupDetail(w.tx, projectId, record.key);
     const chosen = await needCases(w.tx, projectId, input.cases);
-    if (chosen.length !== input.cases.length) throw new Refusal('invalid', { fields: [{ path: 'cases', text: 'A case stands in it twice.' }] });
+    if (chosen.length !== input.cases.length)
+      throw new Refusal('invalid', { fields: [{ path: 'cases', text: 'A case stands in it twice.' }] });
     const revision = record.revision + 1;
     const { title, purpose } = input;
     await changeRecord(w, record, { title, words: purpose, revision });

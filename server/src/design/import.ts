@@ -65,19 +65,25 @@ const readText = parseWork('cases', ({ text, columns }: { text: string; columns:
 /** What the project says of a table: requirements that are none, kinds that it has not. */
 async function against(tx: Db | Tx, projectId: number, read: ReadTable): Promise<Finding[]> {
   const found: Finding[] = [];
-  const keys = [...new Set(read.cases.flatMap((c) => [...c.verifies, ...(c.content.dependsOn ?? []), ...c.content.steps.flatMap((s) => s.call?.key ?? [])]))];
+  const keys = [
+    ...new Set(
+      read.cases.flatMap((c) => [...c.verifies, ...(c.content.dependsOn ?? []), ...c.content.steps.flatMap((s) => s.call?.key ?? [])]),
+    ),
+  ];
   const known = await recordsByKey(tx, projectId, keys);
   const kinds = new Set((await listCaseKinds(tx, projectId)).map(({ name }) => name));
   for (const { row, verifies, content } of read.cases) {
     for (const key of verifies)
-      if (known.get(key)?.kind !== 'requirement') found.push({ severity: 'error', row, cell: 'verifies', text: `There is no requirement ${key}.` });
+      if (known.get(key)?.kind !== 'requirement')
+        found.push({ severity: 'error', row, cell: 'verifies', text: `There is no requirement ${key}.` });
     for (const step of content.steps)
       if (step.call && known.get(step.call.key)?.kind !== 'case')
         found.push({ severity: 'error', row, cell: 'action', text: `There is no case ${step.call.key} to be called.` });
     if (content.kind && !kinds.has(content.kind))
       found.push({ severity: 'error', row, cell: 'kind', text: `The project has no kind of case “${content.kind}”.` });
   }
-  if (read.cases.length > mostCases) found.push({ severity: 'error', text: `At most ${mostCases} cases at once: these are ${read.cases.length}.` });
+  if (read.cases.length > mostCases)
+    found.push({ severity: 'error', text: `At most ${mostCases} cases at once: these are ${read.cases.length}.` });
   return found;
 }
 
@@ -99,7 +105,8 @@ const headed = (headings: readonly string[]): string[] => ['cases', ...headings]
 /** What a table, a file of cases or pasted rows would become; nothing is written. */
 export async function previewCases(db: Db, projectId: number, { text, columns }: CaseTable, parse: Parse = parseHere): Promise<CaseImport> {
   const first = await readText(parse, { text, columns });
-  const known = columns || !first.headings.length ? undefined : plainColumns(await knownMapping(db, projectId, headed(first.headings)), first.headings);
+  const known =
+    columns || !first.headings.length ? undefined : plainColumns(await knownMapping(db, projectId, headed(first.headings)), first.headings);
   const read = known ? await readText(parse, { text, columns: known }) : first;
   const findings = [...read.findings, ...(await against(db, projectId, read))];
   return {
@@ -135,7 +142,12 @@ export async function importCases(
     const errors = [...read.findings, ...(await against(w.tx, projectId, read))].filter(({ severity }) => severity === 'error');
     if (errors.length) throw new Refusal('importErrors', { findings: errors.slice(0, 500) });
     if (!read.cases.length) throw new Refusal('importErrors', { detail: 'There is no case in it.' });
-    w.log({ action: 'cases imported', kind: 'project', key: '', after: { file: fileName, sha256: sha256Hex(text), cases: read.cases.length } });
+    w.log({
+      action: 'cases imported',
+      kind: 'project',
+      key: '',
+      after: { file: fileName, sha256: sha256Hex(text), cases: read.cases.length },
+    });
     if (read.headings.length)
       await keepMapping(
         w,

@@ -57,8 +57,12 @@ export function libraryRoutes(app: FastifyInstance, context: AppContext, reachOf
   serve(app, context, contract.previewCaseImport, ({ membership, body }) => previewCases(db, membership.projectId, body, context.parse));
   serve(app, context, contract.importCases, ({ actor, body }) => importCases(db, actor, body, context.parse));
 
-  serve(app, context, contract.getSufficiency, ({ membership, query }) => sufficiency(db, membership.projectId, query, reachOf, context.parse));
-  serve(app, context, contract.getBoundaries, async ({ membership, params }) => ({ points: await boundariesOf(db, membership.projectId, params.key) }));
+  serve(app, context, contract.getSufficiency, ({ membership, query }) =>
+    sufficiency(db, membership.projectId, query, reachOf, context.parse),
+  );
+  serve(app, context, contract.getBoundaries, async ({ membership, params }) => ({
+    points: await boundariesOf(db, membership.projectId, params.key),
+  }));
   serve(app, context, contract.selectCases, ({ membership, body }) => selectCases(db, membership.projectId, body, reachOf, context.parse));
 
   app.get<{ Params: { project: string }; Querystring: z.output<typeof contract.caseDocumentQuery> }>(

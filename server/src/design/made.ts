@@ -52,7 +52,10 @@ export function planCasesOf(db: Db, projectId: number, key: string, { basedOn, c
   return db.transaction(async (tx) => {
     const stored = await needModel(tx, projectId, key);
     if (stored.record.revision !== basedOn)
-      throw new Refusal('conflict', { detail: `${key} is at revision ${stored.record.revision} now.`, current: await modelDetail(tx, projectId, key) });
+      throw new Refusal('conflict', {
+        detail: `${key} is at revision ${stored.record.revision} now.`,
+        current: await modelDetail(tx, projectId, key),
+      });
     const {
       plan: { fresh, changed, same, gone },
       titles,
@@ -84,11 +87,17 @@ export async function noteOrigin(
   { identity, fingerprint }: Pick<CaseOfModel, 'identity' | 'fingerprint'>,
   caseRevision: number,
 ): Promise<void> {
-  const values = { sourceId: source.id, sourceRevision: source.revision, identity, identityHash: textHash(identity), fingerprint, caseRevision };
-  await w.tx
-    .insert(caseOrigins)
-    .values({ id: caseId, projectId: w.actor.projectId, ...values })
-    .onDuplicateKeyUpdate({ set: values });
+  const values = {
+    sourceId: source.id,
+    sourceRevision: source.revision,
+    identity,
+    identityHash: textHash(identity),
+    fingerprint,
+    caseRevision,
+  };
+  const [known] = await w.tx.select({ id: caseOrigins.id }).from(caseOrigins).where(eq(caseOrigins.id, caseId));
+  if (known) await w.tx.update(caseOrigins).set(values).where(eq(caseOrigins.id, caseId));
+  else await w.tx.insert(caseOrigins).values({ id: caseId, projectId: w.actor.projectId, ...values });
   w.wrote(originRows, caseId);
 }
 
@@ -141,7 +150,8 @@ export async function makeCasesOf(
       result.changed.push(before.key);
     }
     for (const gone of input.retire) {
-      if (!plan.gone.some((m) => m.key === gone)) throw new Refusal('stateForbids', { detail: `${gone} was not made of ${key}, or is chosen.` });
+      if (!plan.gone.some((m) => m.key === gone))
+        throw new Refusal('stateForbids', { detail: `${gone} was not made of ${key}, or is chosen.` });
       await retireIn(w, await lockRecord(w, 'case', gone), true, input.reason || `${key} has it no longer.`);
       result.retired.push(gone);
     }

@@ -56,7 +56,8 @@ export const modelContent = ({ record, row }: StoredModel): ModelContent =>
   ({ kind: record.kind, title: record.title, description: row.description, body: row.body }) as ModelContent;
 
 /** What an approval of the present revision is bound to. */
-export const modelHash = (stored: StoredModel): string => textHash(modelText(stored.record.key, stored.record.revision, modelContent(stored)));
+export const modelHash = (stored: StoredModel): string =>
+  textHash(modelText(stored.record.key, stored.record.revision, modelContent(stored)));
 
 export async function needModel(db: Db | Tx, projectId: number, key: string): Promise<StoredModel> {
   const record = await findRecord(db, projectId, key);
@@ -75,7 +76,10 @@ function sizeWords({ kind, body }: ModelContent): string {
     case 'flow':
       return `${of(body.nodes.length, 'node')}, ${of(body.edges.length, 'edge')}`;
     case 'parameters':
-      return `${of(body.parameters.length, 'parameter')}, ${of(body.parameters.reduce((n, p) => n + p.classes.length, 0), 'class').replace(/classs$/, 'classes')}`;
+      return `${of(body.parameters.length, 'parameter')}, ${of(
+        body.parameters.reduce((n, p) => n + p.classes.length, 0),
+        'class',
+      ).replace(/classs$/, 'classes')}`;
     case 'decisionTable':
       return `${of(body.conditions.length, 'condition')}, ${of(body.rules.length, 'rule')}`;
     case 'stateTable':

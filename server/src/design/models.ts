@@ -1,6 +1,6 @@
 import type { ModelDetail } from '@contract/design';
 import type { Role } from '@core/base';
-import { modelFindings, type ModelContent, type ModelKind } from '@core/design';
+import { modelFindings, modelKinds, type ModelContent, type ModelKind } from '@core/design';
 import { eq } from 'drizzle-orm';
 import {
   approveRecord,
@@ -27,7 +27,7 @@ import {
   type Writing,
 } from '../base';
 import { needRequirement, ownWorkAllowed, tracedTo } from '../specify';
-import { isModelKind, modelContent, modelDetail, modelHash, modelRows, needModel, wholeModel, type StoredModel } from './model-store';
+import { modelContent, modelDetail, modelHash, modelRows, wholeModel, type StoredModel } from './model-store';
 import { models } from './tables';
 
 const prefixes: Readonly<Record<ModelKind, string>> = { flow: 'F', parameters: 'P', decisionTable: 'DT', stateTable: 'ST' };
@@ -70,13 +70,10 @@ export function addModel(db: Db, actor: Actor, input: { content: ModelContent; r
   }).then((key) => modelDetail(db, actor.projectId, key));
 }
 
-/** A model locked: whoever changes it, or makes cases of it, comes one after the other. */
+/** A model locked: whoever changes it, or makes cases of it, comes one after the other, and reads nothing of before. */
 export async function lockModel(w: Writing, key: string, basedOn: number): Promise<StoredModel> {
-  const { projectId } = w.actor;
-  const { record: found } = await needModel(w.tx, projectId, key);
-  if (!isModelKind(found.kind)) throw new Refusal('notFound');
-  const record = await lockRecord(w, found.kind, key);
-  await refuseStale(record, basedOn, () => modelDetail(w.tx, projectId, record.key));
+  const record = await lockRecord(w, modelKinds, key);
+  await refuseStale(record, basedOn, () => modelDetail(w.tx, w.actor.projectId, record.key));
   return wholeModel(w.tx, record);
 }
 
@@ -92,7 +89,8 @@ export async function saveModel(
     const stored = await lockModel(w, key, basedOn);
     const { record, row } = stored;
     refuseRetired(record);
-    if (record.kind !== content.kind) throw new Refusal('invalid', { fields: [{ path: 'content.kind', text: `${key} is of another kind.` }] });
+    if (record.kind !== content.kind)
+      throw new Refusal('invalid', { fields: [{ path: 'content.kind', text: `${key} is of another kind.` }] });
     const before = modelContent(stored);
     if (JSON.stringify(before) === JSON.stringify(content)) return;
     await needReasonOfChange(w, record, reason);

@@ -23,7 +23,23 @@ export function designRoutes(app: FastifyInstance, context: AppContext, runsOf: 
   );
   serveExport(app, context, 'cases', {
     kind: 'case',
-    columns: ['key', 'title', 'state', 'revision', 'folder', 'kind', 'priority', 'tags', 'steps', 'rows', 'plannedMinutes', 'verifies', 'suspect', 'updatedBy', 'updatedAt'],
+    columns: [
+      'key',
+      'title',
+      'state',
+      'revision',
+      'folder',
+      'kind',
+      'priority',
+      'tags',
+      'steps',
+      'rows',
+      'plannedMinutes',
+      'verifies',
+      'suspect',
+      'updatedBy',
+      'updatedAt',
+    ],
     source: (projectId) => caseList(projectId),
     load: caseSummaries,
   });

@@ -37,7 +37,7 @@ export const caseDetails = mysqlTable(
     dependsOn: jsonText<readonly string[]>('depends_on').notNull(),
     script: varchar('script', { length: 500 }).notNull(),
     arguments: mediumText('arguments').notNull(),
-    samples: jsonText<CaseDetails['samples']>('samples').notNull(),
+    samples: jsonText<NonNullable<CaseDetails['samples']>>('samples'),
     layout: jsonText<CaseDetails['layout']>('layout').notNull(),
   },
   (t) => [index('case_details_project').on(t.projectId, t.kind)],

@@ -87,19 +87,17 @@ export async function takeCalled(
   const { projectId } = actor;
   await write(db, actor, async (w) => {
     const called = await needRecord(w.tx, projectId, 'case', key);
-    if (called.revision !== revision) throw new Refusal('recordChanged', { detail: `${key} is at revision ${called.revision} now: look at it first.` });
+    if (called.revision !== revision)
+      throw new Refusal('recordChanged', { detail: `${key} is at revision ${called.revision} now: look at it first.` });
     for (const caller of new Set(callers)) {
       const { record } = await needCase(w.tx, projectId, caller);
       const stored = await lockCase(w, caller, record.revision);
       const content = caseContent(stored);
       if (!content.steps.some((step) => step.call?.key === called.key && step.call.revision < revision))
         throw new Refusal('stateForbids', { detail: `${caller} calls no older revision of ${key}.` });
-      const steps = content.steps.map((step) =>
-        step.call?.key === called.key ? { ...step, call: { ...step.call, revision } } : step,
-      );
+      const steps = content.steps.map((step) => (step.call?.key === called.key ? { ...step, call: { ...step.call, revision } } : step));
       await reviseCase(w, stored, { ...content, steps }, reason || `Takes revision ${revision} of ${key}.`);
     }
   });
   return caseUses(db, projectId, key);
 }
-

@@ -50,13 +50,15 @@ export async function reachOfCases(db: Db, projectId: number, buildKey: string):
   if (ids.length * words * 4 > mostBytes)
     throw new Refusal('tooLarge', { detail: 'That is too much code to be looked at for all cases at once.' });
   const found = new Map<number, Uint32Array>();
-  const bytes = (id: number, { at, size }: MeasuredPart) => async (): Promise<Buffer> => {
-    const [row] = await db
-      .select({ part: sql<Buffer>`substring(${measurements.data}, ${at + 1}, ${size})` })
-      .from(measurements)
-      .where(eq(measurements.id, id));
-    return row.part;
-  };
+  const bytes =
+    (id: number, { at, size }: MeasuredPart) =>
+    async (): Promise<Buffer> => {
+      const [row] = await db
+        .select({ part: sql<Buffer>`substring(${measurements.data}, ${at + 1}, ${size})` })
+        .from(measurements)
+        .where(eq(measurements.id, id));
+      return row.part;
+    };
   for (const [caseId, list] of groupBy(standing, (s) => s.caseId)) {
     const mine = new Uint32Array(words);
     for (const { m, part } of list) {

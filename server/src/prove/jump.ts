@@ -5,7 +5,22 @@ import { sources } from '../measure';
 import { runs } from '../run';
 
 const perKind = 8;
-const jumpKinds = ['requirement', 'case', 'run', 'round', 'problem', 'specification', 'review', 'baseline', 'folder', 'group', 'flow', 'parameters', 'decisionTable', 'stateTable'] as const;
+const jumpKinds = [
+  'requirement',
+  'case',
+  'run',
+  'round',
+  'problem',
+  'specification',
+  'review',
+  'baseline',
+  'folder',
+  'group',
+  'flow',
+  'parameters',
+  'decisionTable',
+  'stateTable',
+] as const;
 const verdictNotes: Record<string, string> = { passed: 'passed', failed: 'failed', blocked: 'blocked', deviation: 'passed with deviation' };
 
 /** Records whose key begins with the text or whose words are found; keys first. Of runs those of the build, where one is named. */

@@ -90,7 +90,18 @@ async function forReviewer(db: Db, projectId: number, login: string): Promise<Fo
     ...(await openRuns(db, open)).map((run) => runItem(run, 'review', 'review', `to review, by ${run.testerName ?? run.tester}`)),
     ...texts.map(({ id, kind, key, title, since }): Found => {
       const place = kind === 'case' ? 'case' : kind === 'requirement' ? 'requirement' : 'model';
-      return { kind: kind as Found['kind'], key, title, note: 'to approve', place, asked: 'approve', build: null, minutes: null, since, of: id };
+      return {
+        kind: kind as Found['kind'],
+        key,
+        title,
+        note: 'to approve',
+        place,
+        asked: 'approve',
+        build: null,
+        minutes: null,
+        since,
+        of: id,
+      };
     }),
     ...(await tracesToConfirm(db, projectId, login)),
   ];

@@ -1,5 +1,16 @@
 import type { RoundDetail, RoundPreview } from '@contract/run';
-import { caseFaults, caseFormat, expandRound, inDependenceOrder, partOf, type CaseContent, type CaseKind, type CaseRow, type ExpandedRound, type PassedRun } from '@core/design';
+import {
+  caseFaults,
+  caseFormat,
+  expandRound,
+  inDependenceOrder,
+  partOf,
+  type CaseContent,
+  type CaseKind,
+  type CaseRow,
+  type ExpandedRound,
+  type PassedRun,
+} from '@core/design';
 import { runPasses } from '@core/prove';
 import { and, asc, eq, inArray, isNotNull, isNull, sql } from 'drizzle-orm';
 import {

@@ -255,7 +255,9 @@ export async function finishRun(db: Db, actor: Actor, key: string, seconds: numb
     const change = { verdict, failedStep: failed || null, finishedAt: w.at, seconds: Math.max(run.seconds, seconds) };
     const files = stored.files ? ((await evidenceOf(w.tx, [run.id])).get(run.id) ?? []) : [];
     if ((verdict === 'passed' || verdict === 'deviation') && !files.length && (await evidenceAsked(w, run.frozen.kind)))
-      throw new Refusal('stateForbids', { detail: 'Cases of this kind must hold evidence before they pass: add a picture or a file to a step.' });
+      throw new Refusal('stateForbids', {
+        detail: 'Cases of this kind must hold evidence before they pass: add a picture or a file to a step.',
+      });
     const hash = storedRunHash({ ...stored, run: { ...run, ...change } }, files);
     const revision = await changeRun(w, stored, { ...change, hash }, 'recorded');
     w.log({

@@ -230,7 +230,11 @@ async function importMapping(tx: Tx, projectId: number, csv: string): Promise<Co
 const headingHash = (columns: readonly string[]): string => sha256Hex(canonicalJson([...columns].sort()));
 
 /** Which column of which headings held what: remembered for the next table of the same headings. */
-export async function keepMapping(w: Writing, columns: readonly string[], mapping: ColumnMapping | Readonly<Record<string, string>>): Promise<void> {
+export async function keepMapping(
+  w: Writing,
+  columns: readonly string[],
+  mapping: ColumnMapping | Readonly<Record<string, string>>,
+): Promise<void> {
   const heading = headingHash(columns);
   const values = { mapping: { ...mapping } as Record<string, string>, by: w.actor.login, at: w.at };
   await w.tx
@@ -240,7 +244,11 @@ export async function keepMapping(w: Writing, columns: readonly string[], mappin
 }
 
 /** The mapping that was kept for these headings. */
-export async function knownMapping(db: Db | Tx, projectId: number, columns: readonly string[]): Promise<Readonly<Record<string, string>> | undefined> {
+export async function knownMapping(
+  db: Db | Tx,
+  projectId: number,
+  columns: readonly string[],
+): Promise<Readonly<Record<string, string>> | undefined> {
   const [row] = await db
     .select({ mapping: importMappings.mapping })
     .from(importMappings)

@@ -1,6 +1,14 @@
 import type { Dismissal, WordingReport } from '@contract/specify';
 import { groupBy } from '@core/base';
-import { checkWording, isDismissed, usualWording, wordingRuleNames, type WordingDismissal, type WordingLists, type WordingRule } from '@core/specify';
+import {
+  checkWording,
+  isDismissed,
+  usualWording,
+  wordingRuleNames,
+  type WordingDismissal,
+  type WordingLists,
+  type WordingRule,
+} from '@core/specify';
 import { and, asc, eq, isNull } from 'drizzle-orm';
 import {
   account,

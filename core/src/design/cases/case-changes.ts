@@ -54,7 +54,9 @@ function changesOf<T>(before: readonly T[], after: readonly T[]): ItemChange<T>[
   });
   now.forEach((item, i) => {
     if (pairOf.has(i)) return;
-    const [like] = [...free].map((j) => ({ j, share: likeness(old[j], item) })).sort((a, b) => b.share - a.share || Math.abs(a.j - i) - Math.abs(b.j - i));
+    const [like] = [...free]
+      .map((j) => ({ j, share: likeness(old[j], item) }))
+      .sort((a, b) => b.share - a.share || Math.abs(a.j - i) - Math.abs(b.j - i));
     if (!like || like.share < changedFrom) return;
     pairOf.set(i, like.j);
     free.delete(like.j);

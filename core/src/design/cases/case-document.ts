@@ -60,7 +60,9 @@ export function stepCells({ action, expected, call, data, readings = [], evidenc
 }
 
 /** The columns of a case’s data rows. */
-export const rowColumns = ({ rows = [] }: Pick<CaseContent, 'rows'>): string[] => [...new Set(rows.flatMap((row) => Object.keys(row.values)))];
+export const rowColumns = ({ rows = [] }: Pick<CaseContent, 'rows'>): string[] => [
+  ...new Set(rows.flatMap((row) => Object.keys(row.values))),
+];
 
 const lines = (text: string): string => escapeHtml(text).replaceAll('\n', '<br>').replaceAll('&#10;', '<br>');
 
@@ -140,7 +142,10 @@ export const caseFileSchema = {
               layout: { type: 'object', additionalProperties: { type: 'string' } },
               rows: {
                 type: 'array',
-                items: { type: 'object', properties: { name: { type: 'string' }, values: { type: 'object', additionalProperties: { type: 'string' } } } },
+                items: {
+                  type: 'object',
+                  properties: { name: { type: 'string' }, values: { type: 'object', additionalProperties: { type: 'string' } } },
+                },
               },
               steps: {
                 type: 'array',
@@ -160,13 +165,20 @@ export const caseFileSchema = {
                           name: { type: 'string' },
                           unit: { type: 'string' },
                           resolution: { type: 'number', minimum: 0 },
-                          limits: { type: 'string', description: 'As requirements state them: at most 120 ms; 3.0 to 5.0 bar; 70 km/h ± 2 %.' },
+                          limits: {
+                            type: 'string',
+                            description: 'As requirements state them: at most 120 ms; 3.0 to 5.0 bar; 70 km/h ± 2 %.',
+                          },
                         },
                       },
                     },
                     call: {
                       type: 'object',
-                      properties: { key: { type: 'string' }, revision: { type: 'integer' }, with: { type: 'object', additionalProperties: { type: 'string' } } },
+                      properties: {
+                        key: { type: 'string' },
+                        revision: { type: 'integer' },
+                        with: { type: 'object', additionalProperties: { type: 'string' } },
+                      },
                     },
                     layout: { type: 'object', additionalProperties: { type: 'string' } },
                   },

@@ -15,7 +15,8 @@ export interface FiledCase {
 export const caseFileName = 'cord-proof-cases';
 
 /** Cases as JSON, read back to the same by `readCaseFile`; its schema is published with the API (`caseFileSchema`). */
-export const writeCaseFile = (cases: readonly FiledCase[]): string => `${JSON.stringify({ format: caseFileName, version: 1, cases }, null, 1)}\n`;
+export const writeCaseFile = (cases: readonly FiledCase[]): string =>
+  `${JSON.stringify({ format: caseFileName, version: 1, cases }, null, 1)}\n`;
 
 type Loose = Readonly<Record<string, unknown>>;
 const isLoose = (value: unknown): value is Loose => typeof value === 'object' && value !== null && !Array.isArray(value);
@@ -49,11 +50,14 @@ function readCase(item: unknown, cell: string, wrong: (cell: string, words: stri
   if (!text(c['title'])) return wrong(`${cell}.content.title`, 'It has no title.');
   if (!Array.isArray(c['steps'])) return wrong(`${cell}.content.steps`, 'steps is no list.');
   const steps = (c['steps'] as unknown[]).map(readStep);
-  if (steps.some((step) => !step)) return wrong(`${cell}.content.steps[${steps.findIndex((s) => !s)}]`, 'This step has not the right shape.');
+  if (steps.some((step) => !step))
+    return wrong(`${cell}.content.steps[${steps.findIndex((s) => !s)}]`, 'This step has not the right shape.');
   const samples = c['samples'];
   const layout = isLoose(c['layout']) ? (values(c['layout']) as CaseContent['layout']) : undefined;
   const rows = Array.isArray(c['rows'])
-    ? (c['rows'] as unknown[]).flatMap((row): CaseRow[] => (isLoose(row) ? [{ name: text(row['name']), values: values(row['values']) }] : []))
+    ? (c['rows'] as unknown[]).flatMap((row): CaseRow[] =>
+        isLoose(row) ? [{ name: text(row['name']), values: values(row['values']) }] : [],
+      )
     : [];
   const content = saidCase({
     title: text(c['title']),

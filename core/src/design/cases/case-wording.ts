@@ -4,7 +4,10 @@ import { placeholdersIn } from './placeholder';
 
 /** What is checked of how a case is written, so that somebody else can run it and see the same (common practice). */
 export const caseWordingRules = {
-  twoActions: { name: 'Two actions in one step', why: 'When the result is not as expected, nobody knows which of them it was: part the step.' },
+  twoActions: {
+    name: 'Two actions in one step',
+    why: 'When the result is not as expected, nobody knows which of them it was: part the step.',
+  },
   nothingSeen: { name: 'Nothing that can be observed', why: 'Say what is seen, heard or read: two people must come to the same verdict.' },
   vague: { name: 'Vague word', why: 'Nobody can measure it: say how much, how often, how long.' },
   noUnit: { name: 'Number without unit', why: 'Of what?' },
@@ -27,8 +30,10 @@ export interface CaseWordingFinding {
 const verbs =
   'set|press|turn|wait|open|close|start|stop|switch|measure|read|check|verify|enter|select|choose|apply|remove|connect|disconnect|move|hold|release|push|pull|log|load|send|record|note|observe|look|increase|decrease|raise|lower|place|put|take|click|type|confirm|repeat|reset|run|step|shut';
 const second = new RegExp(String.raw`(?:[;.]|,?\s(?:and then|then|and)|,)\s+(?:${verbs})\b`, 'gi');
-const unseen = /^(?:ok|okay|pass(?:es|ed)?|works?|it works|as expected|correct|success(?:ful)?(?:ly)?|good|fine|no (?:error|problem)s?|done|nothing)[.!]?$/i;
-const mental = /\b(?:works? (?:correctly|properly|as (?:expected|intended|specified|required))|behaves? (?:correctly|properly|as (?:expected|intended|specified|required))|is (?:correct|ok|fine)|as (?:expected|specified|required))\b/i;
+const unseen =
+  /^(?:ok|okay|pass(?:es|ed)?|works?|it works|as expected|correct|success(?:ful)?(?:ly)?|good|fine|no (?:error|problem)s?|done|nothing)[.!]?$/i;
+const mental =
+  /\b(?:works? (?:correctly|properly|as (?:expected|intended|specified|required))|behaves? (?:correctly|properly|as (?:expected|intended|specified|required))|is (?:correct|ok|fine)|as (?:expected|specified|required))\b/i;
 
 const plain = (text: string): string =>
   text
@@ -54,7 +59,11 @@ export function checkCaseWording(
       if (rule === 'vague') found.push({ rule: 'vague', place, from, to, words });
     for (const { from, to, unit } of quantitiesIn(text)) {
       const before = text.slice(0, from);
-      if (!unit && /(?:\bto|\bof|\bat|\bis|\bwithin|\bat least|\bat most|\bfor|=|≤|≥|<|>)\s*$/i.test(before) && /^\s*(?:[.,;)]|$)/.test(text.slice(to)))
+      if (
+        !unit &&
+        /(?:\bto|\bof|\bat|\bis|\bwithin|\bat least|\bat most|\bfor|=|≤|≥|<|>)\s*$/i.test(before) &&
+        /^\s*(?:[.,;)]|$)/.test(text.slice(to))
+      )
         found.push({ rule: 'noUnit', place, from, to, words: text.slice(from, to) });
     }
     for (const name of placeholdersIn(text))
@@ -75,7 +84,8 @@ export function checkCaseWording(
     if (unseen.test(seen)) found.push({ rule: 'nothingSeen', place: sees, from: 0, to: expected.length, words: seen });
     else if (vague && quantitiesIn(seen).length === 0)
       found.push({ rule: 'nothingSeen', place: sees, from: vague.index, to: vague.index + vague[0].length, words: vague[0] });
-    if (seen && said.includes(plain(seen))) found.push({ rule: 'repeats', place: sees, from: 0, to: expected.length, words: seen.slice(0, 80) });
+    if (seen && said.includes(plain(seen)))
+      found.push({ rule: 'repeats', place: sees, from: 0, to: expected.length, words: seen.slice(0, 80) });
     common(expected, sees);
   });
   return found;

@@ -51,7 +51,10 @@ export function inDependenceOrder<T extends Dependent>(cases: readonly T[]): T[]
 export type Standing = 'passed' | 'failed' | 'blocked' | 'open';
 
 /** What a case rests on that has not passed: nothing where it may be run. */
-export function notPassed(dependsOn: readonly string[], standing: ReadonlyMap<string, Standing>): { readonly key: string; readonly standing: Standing }[] {
+export function notPassed(
+  dependsOn: readonly string[],
+  standing: ReadonlyMap<string, Standing>,
+): { readonly key: string; readonly standing: Standing }[] {
   return [...dependsOn]
     .sort(compareKeys)
     .flatMap((key) => ((standing.get(key) ?? 'open') === 'passed' ? [] : [{ key, standing: standing.get(key) ?? 'open' }]));

@@ -20,7 +20,10 @@ function patternOf({ find, sameCase, wholeWords }: Replacement): RegExp {
  * A case with every finding in its texts replaced: title, objective, conditions, steps, what is bound to calls, data rows; keys, units and numbers are none
  * of its texts. Undefined where nothing is found.
  */
-export function replaceInCase(content: CaseContent, replacement: Replacement): { readonly content: CaseContent; readonly count: number } | undefined {
+export function replaceInCase(
+  content: CaseContent,
+  replacement: Replacement,
+): { readonly content: CaseContent; readonly count: number } | undefined {
   if (!replacement.find) return undefined;
   const pattern = patternOf(replacement);
   let count = 0;

@@ -2,7 +2,20 @@ import type { Finding } from '../../base';
 import { emptyCase, saidCase, type CaseContent, type CaseStep } from '../case';
 import { stepsFromOutline } from './outline';
 
-export const sheetColumns = ['title', 'objective', 'preconditions', 'postconditions', 'action', 'expected', 'minutes', 'verifies', 'tags', 'priority', 'kind', 'folder'] as const;
+export const sheetColumns = [
+  'title',
+  'objective',
+  'preconditions',
+  'postconditions',
+  'action',
+  'expected',
+  'minutes',
+  'verifies',
+  'tags',
+  'priority',
+  'kind',
+  'folder',
+] as const;
 export type SheetColumn = (typeof sheetColumns)[number];
 
 export interface SheetCase {
@@ -52,7 +65,9 @@ export function casesFromSheet(
           postconditions: cell('postconditions'),
           priority: cell('priority'),
           kind: cell('kind'),
-          tags: cell('tags').split(/[,;]/).flatMap((tag) => tag.trim() || []),
+          tags: cell('tags')
+            .split(/[,;]/)
+            .flatMap((tag) => tag.trim() || []),
           plannedMinutes: Number(minutes.replace(',', '.')) || 0,
         },
         steps: [],
@@ -91,7 +106,9 @@ export function casesFromSheet(
 function stepsOfCells(action: string, expected: string): CaseStep[] {
   const numbered = (text: string): string[] | undefined => {
     const lines = text.split(/\r?\n/).filter((line) => line.trim());
-    return lines.length > 1 && lines.every((line) => /^\s*\d{1,3}[.)]\s/.test(line)) ? lines.map((line) => line.replace(/^\s*\d{1,3}[.)]\s+/, '').trim()) : undefined;
+    return lines.length > 1 && lines.every((line) => /^\s*\d{1,3}[.)]\s/.test(line))
+      ? lines.map((line) => line.replace(/^\s*\d{1,3}[.)]\s+/, '').trim())
+      : undefined;
   };
   const actions = numbered(action);
   if (!actions) return [{ action, expected }];

@@ -34,7 +34,8 @@ function statedBy({ steps, rows = [], preconditions }: BoundaryCase['content']):
   const found: Stated[] = texts.flatMap((text) => quantitiesIn(text).map(({ value, unit }) => ({ value, unit })));
   const unitOf = new Map<string, string>();
   for (const text of texts)
-    for (const [, name, unit] of text.matchAll(/\{\{\s*([A-Za-z_][\w.]*)\s*\}\}\s?([%°A-Za-zµΩ][^\s,.;:)]{0,11})?/g)) if (unit) unitOf.set(name, unit);
+    for (const [, name, unit] of text.matchAll(/\{\{\s*([A-Za-z_][\w.]*)\s*\}\}\s?([%°A-Za-zµΩ][^\s,.;:)]{0,11})?/g))
+      if (unit) unitOf.set(name, unit);
   for (const { values } of rows)
     for (const [name, text] of Object.entries(values)) {
       const stated = quantitiesIn(text);

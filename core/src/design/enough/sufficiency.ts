@@ -9,12 +9,20 @@ export const sufficiencyRules = {
   noCase: { name: 'No case', of: 'requirement', why: 'Nothing verifies it.' },
   oneCase: { name: 'One case only', of: 'requirement', why: 'One case shows one side of it.' },
   fewCases: { name: 'Few cases', of: 'requirement', why: 'Fewer cases verify it than you asked for.' },
-  oneTechnique: { name: 'One technique only', of: 'requirement', why: 'All its cases were made in the same way: what that way does not see, none of them sees.' },
+  oneTechnique: {
+    name: 'One technique only',
+    of: 'requirement',
+    why: 'All its cases were made in the same way: what that way does not see, none of them sees.',
+  },
   boundaries: { name: 'Boundaries missing', of: 'requirement', why: 'No case stands at a limit that it states, or one step beside it.' },
   verifiesNothing: { name: 'Verifies nothing', of: 'case', why: 'Its runs are evidence for no requirement.' },
   neverRun: { name: 'Never run', of: 'case', why: 'No run of it was ever finished.' },
   likeAnother: { name: 'Nearly like another', of: 'case', why: 'Another case says nearly the same: does it show something else?' },
-  carried: { name: 'Shows what others show', of: 'case', why: 'Every requirement that it verifies, and all code that it reached, others reach as well. That alone is no reason to drop it.' },
+  carried: {
+    name: 'Shows what others show',
+    of: 'case',
+    why: 'Every requirement that it verifies, and all code that it reached, others reach as well. That alone is no reason to drop it.',
+  },
 } as const;
 export type SufficiencyRule = keyof typeof sufficiencyRules;
 export const sufficiencyRuleNames = Object.keys(sufficiencyRules) as SufficiencyRule[];
@@ -78,14 +86,22 @@ export function sufficiencyFindings(
     const points = boundaryPoints(text, mine);
     const missing = points.filter((p) => p.case === null);
     if (missing.length)
-      say('boundaries', `${points.length - missing.length} of ${points.length} stand; missing: ${missing.slice(0, 6).map(pointWords).join('; ')}${missing.length > 6 ? ' …' : ''}`);
+      say(
+        'boundaries',
+        `${points.length - missing.length} of ${points.length} stand; missing: ${missing.slice(0, 6).map(pointWords).join('; ')}${missing.length > 6 ? ' …' : ''}`,
+      );
   }
   for (const { key, title, verifies, runs } of cases) {
     if (!verifies.length) found.push({ rule: 'verifiesNothing', key, title, words: 'It verifies no requirement.', others: [] });
     if (!runs) found.push({ rule: 'neverRun', key, title, words: 'No run of it was ever finished.', others: [] });
   }
   const titles = new Map(cases.map((c) => [c.key, c.title]));
-  const texts = cases.map(({ key, content }) => ({ key, text: textsOf(content).map((t) => t.text).join(' ') }));
+  const texts = cases.map(({ key, content }) => ({
+    key,
+    text: textsOf(content)
+      .map((t) => t.text)
+      .join(' '),
+  }));
   for (const { a, b, share } of nearlySame(texts.filter((t) => t.text.trim().length > 40)))
     found.push({
       rule: 'likeAnother',
@@ -95,7 +111,13 @@ export function sufficiencyFindings(
       others: [b],
     });
   for (const { key, others } of carried)
-    found.push({ rule: 'carried', key, title: titles.get(key) ?? '', words: `What it shows, ${others.slice(0, 8).join(', ')} show.`, others });
+    found.push({
+      rule: 'carried',
+      key,
+      title: titles.get(key) ?? '',
+      words: `What it shows, ${others.slice(0, 8).join(', ')} show.`,
+      others,
+    });
   const order = new Map(sufficiencyRuleNames.map((rule, i) => [rule, i]));
   return found.sort((a, b) => (order.get(a.rule) ?? 0) - (order.get(b.rule) ?? 0) || compareKeys(a.key, b.key));
 }

@@ -70,7 +70,16 @@ export function reachFor(g: Graph, criterion: ReachCriterion, k: number): Reach 
 
 function fromSet(g: Graph, criterion: FlowCriterion, { paths, lowerBound, minimal, infeasible }: PathSet, space: InputSpace): Reach {
   const { covered, of } = coverageOfPaths(g, paths, criterion);
-  return { criterion, paths, lowerBound, minimal, covered, of: of - infeasible.length, forbidden: blocked(g, infeasible, criterion, space), complete: true };
+  return {
+    criterion,
+    paths,
+    lowerBound,
+    minimal,
+    covered,
+    of: of - infeasible.length,
+    forbidden: blocked(g, infeasible, criterion, space),
+    complete: true,
+  };
 }
 
 /** For targets that nothing reaches: the shortest way there, up to the guard that forbids it. */

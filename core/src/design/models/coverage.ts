@@ -15,9 +15,13 @@ export function switchCoverage({ initial, transitions }: StateTable, walks: read
   for (const state of reached) for (const t of transitions) if (t.from === state) reached.add(t.to);
   const possible = transitions.filter((t) => reached.has(t.from));
   const wanted = new Set(
-    switches === 0 ? possible.map(shown) : possible.flatMap((t) => possible.filter((next) => next.from === t.to).map((next) => `${shown(t)}, ${shown(next)}`)),
+    switches === 0
+      ? possible.map(shown)
+      : possible.flatMap((t) => possible.filter((next) => next.from === t.to).map((next) => `${shown(t)}, ${shown(next)}`)),
   );
-  const gone = new Set(walks.flatMap((walk) => (switches === 0 ? walk.map(shown) : walk.slice(1).map((t, i) => `${shown(walk[i])}, ${shown(t)}`))));
+  const gone = new Set(
+    walks.flatMap((walk) => (switches === 0 ? walk.map(shown) : walk.slice(1).map((t, i) => `${shown(walk[i])}, ${shown(t)}`))),
+  );
   const missing = [...wanted].filter((one) => !gone.has(one));
   return { covered: wanted.size - missing.length, of: wanted.size, missing };
 }

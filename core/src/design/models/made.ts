@@ -34,7 +34,11 @@ const made = (identity: string, content: CaseContent): CaseOfModel => {
 };
 
 /** A name as it can stand in braces. */
-const braced = (name: string): string => name.trim().replaceAll(/[^\w.]+/g, '_').replace(/^(?=[\d.])/, '_');
+const braced = (name: string): string =>
+  name
+    .trim()
+    .replaceAll(/[^\w.]+/g, '_')
+    .replace(/^(?=[\d.])/, '_');
 
 const rowsOf = (rows: readonly Row[]): CaseRow[] => rows.map((row, i) => ({ name: `row ${i + 1}`, values: rowValues(row) }));
 
@@ -58,7 +62,9 @@ function casesOfPaths(content: ModelOf<'flow'>, paths: readonly (readonly number
     graph.flow.edges.map((edge) => edge.guard),
   );
   return paths.flatMap((path) => {
-    const whole = path.length > 0 && path.every((e, i) => e < edges && (i === 0 ? graph.from[e] === graph.start : graph.from[e] === graph.to[path[i - 1]]));
+    const whole =
+      path.length > 0 &&
+      path.every((e, i) => e < edges && (i === 0 ? graph.from[e] === graph.start : graph.from[e] === graph.to[path[i - 1]]));
     const found = whole ? caseOfPath(graph, path, space) : undefined;
     if (!found) return [];
     const rows = Object.keys(found.row).length ? { rows: rowsOf([found.row]) } : {};
@@ -125,7 +131,8 @@ function casesOfWalks({ title, body }: ModelOf<'stateTable'>, { walks, refused }
   return [
     ...walks.flatMap((places) => {
       const walk = places.flatMap((place) => body.transitions[place] ?? []);
-      const whole = walk.length > 0 && walk.length === places.length && walk.every((t, i) => t.from === (i === 0 ? body.initial : walk[i - 1].to));
+      const whole =
+        walk.length > 0 && walk.length === places.length && walk.every((t, i) => t.from === (i === 0 ? body.initial : walk[i - 1].to));
       if (!whole) return [];
       return made(named(walk), {
         ...emptyCase,

@@ -102,7 +102,8 @@ function tableFindings(table: DecisionTable): Finding[] {
   if (!conditions.length) found.push(error('', 'There is no condition.'));
   for (const { name, values } of conditions) {
     if (!name.trim()) found.push(error(name, 'A condition has no name.'));
-    if (values.length < 2) found.push(error(name, `The condition ${name} has ${values.length ? 'one value' : 'no value'}: it decides nothing.`));
+    if (values.length < 2)
+      found.push(error(name, `The condition ${name} has ${values.length ? 'one value' : 'no value'}: it decides nothing.`));
     if (new Set(values).size < values.length) found.push(error(name, `The condition ${name} has a value twice.`));
   }
   const names = rules.map((rule) => rule.name);
@@ -115,7 +116,11 @@ function tableFindings(table: DecisionTable): Finding[] {
   const judged = judgeTable(table);
   const at = (row: readonly (string | number | boolean)[]): string => row.map((value, c) => `${conditions[c].name} = ${value}`).join(', ');
   for (const { rule, condition, value } of judged.strange) found.push(error(rule, `Rule ${rule}: ${condition} has no value ${value}.`));
-  for (const { rules: [a, b], contradict, at: row } of judged.overlaps)
+  for (const {
+    rules: [a, b],
+    contradict,
+    at: row,
+  } of judged.overlaps)
     found.push(
       contradict
         ? error(b, `Rules ${a} and ${b} contradict each other where ${at(row)}.`)

@@ -1,6 +1,27 @@
 import fc from 'fast-check';
-import { casesOfModel, emptyModel, modelFindings, modelKinds, modelPrint, planMade, switchCoverage, type MadeBefore, type ModelOf } from '.';
-import { constraintWords, invalidTransitions, keeps, mostRows, readConstraints, rowMismatches, rowsFor, switchWalks, type Parameter, type StateTable } from '../rows';
+import {
+  casesOfModel,
+  emptyModel,
+  modelFindings,
+  modelKinds,
+  modelPrint,
+  planMade,
+  switchCoverage,
+  type MadeBefore,
+  type ModelOf,
+} from '.';
+import {
+  constraintWords,
+  invalidTransitions,
+  keeps,
+  mostRows,
+  readConstraints,
+  rowMismatches,
+  rowsFor,
+  switchWalks,
+  type Parameter,
+  type StateTable,
+} from '../rows';
 import { graphOf, pathCount, reachFor } from '../flow';
 
 const brake: ModelOf<'flow'> = {
@@ -70,12 +91,15 @@ describe('a model', () => {
 
   it('of decisions tells gaps with an example, contradictions and strange values at their rule', () => {
     const [first, second, ...rest] = table.body.rules;
-    const found = (rules: typeof table.body.rules) => modelFindings({ ...table, body: { ...table.body, rules } }).map((f) => `${f.cell}: ${f.text}`);
+    const found = (rules: typeof table.body.rules) =>
+      modelFindings({ ...table, body: { ...table.body, rules } }).map((f) => `${f.cell}: ${f.text}`);
     expect(found([first, ...rest])).toEqual([': 1 of 6 combinations have no rule; the first: door open = no, speed = high.']);
     expect(found([first, second, ...rest, { name: 'R5', when: ['no', 'low'], actions: ['brake'] }])).toEqual([
       'R5: Rules R4 and R5 contradict each other where door open = no, speed = low.',
     ]);
-    expect(found([first, { ...second, when: ['no', 'fast'] }, ...rest]).some((text) => text.startsWith('R2: Rule R2: speed has no value fast'))).toBeTrue();
+    expect(
+      found([first, { ...second, when: ['no', 'fast'] }, ...rest]).some((text) => text.startsWith('R2: Rule R2: speed has no value fast')),
+    ).toBeTrue();
   });
 
   it('of states tells what is not reached and what nobody answers', () => {
@@ -101,7 +125,10 @@ describe('cases of a model', () => {
       { action: 'Limit at {{wind}} m/s', expected: 'Limit shown' },
       { action: 'Release', expected: 'Rope moves' },
     ]);
-    expect(made.map((m) => m.content.rows)).toEqual([[{ name: 'row 1', values: { wind: '12' } }], [{ name: 'row 1', values: { wind: '0' } }]]);
+    expect(made.map((m) => m.content.rows)).toEqual([
+      [{ name: 'row 1', values: { wind: '12' } }],
+      [{ name: 'row 1', values: { wind: '0' } }],
+    ]);
     expect(new Set(made.map((m) => m.identity)).size).toBe(2);
   });
 
@@ -121,7 +148,17 @@ describe('cases of a model', () => {
 
   it('of walks have a step for each transition, and show that other events change nothing', () => {
     const model: ModelOf<'stateTable'> = { kind: 'stateTable', title: 'Door', description: '', body: door };
-    const made = casesOfModel(model, { of: 'walks', walks: [[0, 1], [1, 0]], refused: [{ state: 'open', event: 'lock' }, { state: 'shut', event: 'open' }] });
+    const made = casesOfModel(model, {
+      of: 'walks',
+      walks: [
+        [0, 1],
+        [1, 0],
+      ],
+      refused: [
+        { state: 'open', event: 'lock' },
+        { state: 'shut', event: 'open' },
+      ],
+    });
     expect(made.map((m) => m.content.steps.map((s) => s.expected))).toEqual([
       ['The lamp is on. The state is open', 'The state is shut'],
       ['The lamp is on. The state is open', 'Nothing changes: the state is open'],
@@ -139,7 +176,10 @@ describe('cases of a model', () => {
       retired: false,
       ...more,
     });
-    const plan = planMade([before(now[0]), before(now[1], { fingerprint: 'x' }), { ...before(now[0]), identity: 'rule R8' }], [...now, now[2]]);
+    const plan = planMade(
+      [before(now[0]), before(now[1], { fingerprint: 'x' }), { ...before(now[0]), identity: 'rule R8' }],
+      [...now, now[2]],
+    );
     expect(plan.fresh.map((m) => m.identity)).toEqual(['rule R3']);
     expect(plan.changed.map((m) => m.now.identity)).toEqual(['rule R2']);
     expect(plan.same.map((m) => m.identity)).toEqual(['rule R1']);
@@ -174,7 +214,10 @@ describe('paths for a criterion', () => {
   });
 
   it('name what guards forbid, with the guard', () => {
-    const never = { ...brake.body, edges: brake.body.edges.map((e) => (e.label === 'windy' ? { ...e, guard: [{ variable: 'wind', is: '>' as const, value: 99 }] } : e)) };
+    const never = {
+      ...brake.body,
+      edges: brake.body.edges.map((e) => (e.label === 'windy' ? { ...e, guard: [{ variable: 'wind', is: '>' as const, value: 99 }] } : e)),
+    };
     const reach = reachFor(graphOf({ title: '', ...never }), 'edges', 0);
     expect(reach.forbidden.map((f) => f.guard)).toContain('wind > 99');
     const all = reachFor(graphOf({ title: '', ...never }), 'loops', 0);
@@ -187,18 +230,30 @@ describe('paths for a criterion', () => {
     fc.assert(
       fc.property(layered, fc.integer({ min: 0, max: 1000 }), (sizes, seed) => {
         const layers = [['start'], ...sizes.map((n, l) => Array.from({ length: n }, (_, i) => `n${l}_${i}`)), ['end']];
-        const edges = layers.slice(1).flatMap((layer, l) =>
-          layer.flatMap((to, j) => layers[l].filter((_, i) => i === j % layers[l].length || (seed >> ((i + j + l) % 10)) % 2 === 1).map((from) => ({ from, to, label: `${to}` }))),
-        );
+        const edges = layers
+          .slice(1)
+          .flatMap((layer, l) =>
+            layer.flatMap((to, j) =>
+              layers[l]
+                .filter((_, i) => i === j % layers[l].length || (seed >> ((i + j + l) % 10)) % 2 === 1)
+                .map((from) => ({ from, to, label: `${to}` })),
+            ),
+          );
         // Only what lies on some way from the start to the end is a flow without findings.
         let used = edges;
         for (let before = -1; before !== used.length;) {
           before = used.length;
-          used = used.filter((e) => (e.to === 'end' || used.some((o) => o.from === e.to)) && (e.from === 'start' || used.some((o) => o.to === e.from)));
+          used = used.filter(
+            (e) => (e.to === 'end' || used.some((o) => o.from === e.to)) && (e.from === 'start' || used.some((o) => o.to === e.from)),
+          );
         }
         const ids = new Set(used.flatMap((e) => [e.from, e.to]));
         if (!ids.has('start') || !ids.has('end')) return;
-        const nodes = [...ids].map((id) => ({ id, kind: id === 'start' ? ('start' as const) : id === 'end' ? ('end' as const) : ('decision' as const), text: id }));
+        const nodes = [...ids].map((id) => ({
+          id,
+          kind: id === 'start' ? ('start' as const) : id === 'end' ? ('end' as const) : ('decision' as const),
+          text: id,
+        }));
         const g = graphOf({ title: '', variables: [], nodes, edges: used });
         const reach = reachFor(g, 'edgePairs', 0);
         expect(reach.covered).toBe(reach.of);
@@ -216,10 +271,12 @@ describe('paths for a criterion', () => {
       ...ids.map((id, i) => ({ id, kind: i === 0 ? ('start' as const) : i === n ? ('end' as const) : ('decision' as const), text: id })),
       ...ids.slice(0, n).flatMap((id) => [`${id}a`, `${id}b`].map((side) => ({ id: side, kind: 'action' as const, text: side }))),
     ];
-    const edges = ids.slice(0, n).flatMap((id, i) => [`${id}a`, `${id}b`].flatMap((side) => [
-      { from: id, to: side, label: side },
-      { from: side, to: ids[i + 1], label: '' },
-    ]));
+    const edges = ids.slice(0, n).flatMap((id, i) =>
+      [`${id}a`, `${id}b`].flatMap((side) => [
+        { from: id, to: side, label: side },
+        { from: side, to: ids[i + 1], label: '' },
+      ]),
+    );
     const g = graphOf({ title: '', variables: [], nodes, edges });
     expect(pathCount(g, 0)).toBe((2n ** 100n).toString());
     const reach = reachFor(g, 'loops', 0);
@@ -229,16 +286,39 @@ describe('paths for a criterion', () => {
 });
 
 const parameters: readonly Parameter[] = [
-  { name: 'mode', type: 'text', classes: [{ name: 'NORMAL', valid: true, values: ['NORMAL'] }, { name: 'MAINT', valid: true, values: ['MAINT'] }] },
-  { name: 'speed', type: 'number', unit: 'm/s', resolution: 1, classes: [{ name: 'low', valid: true, from: 0, to: 3 }, { name: 'high', valid: true, from: 4, to: 9 }] },
+  {
+    name: 'mode',
+    type: 'text',
+    classes: [
+      { name: 'NORMAL', valid: true, values: ['NORMAL'] },
+      { name: 'MAINT', valid: true, values: ['MAINT'] },
+    ],
+  },
+  {
+    name: 'speed',
+    type: 'number',
+    unit: 'm/s',
+    resolution: 1,
+    classes: [
+      { name: 'low', valid: true, from: 0, to: 3 },
+      { name: 'high', valid: true, from: 4, to: 9 },
+    ],
+  },
   { name: 'door', type: 'boolean', classes: [{ name: 'any', valid: true, values: [true, false] }] },
 ];
 
 describe('constraints as text', () => {
   it('are read, with what is wrong at the word', () => {
-    const { constraints, findings } = readConstraints('mode = MAINT => speed <= 3\n# a note\n\ndoor = yes and speed > 0 => mode in (MAINT, NORMAL)\nspeed not in (5, 6)', parameters);
+    const { constraints, findings } = readConstraints(
+      'mode = MAINT => speed <= 3\n# a note\n\ndoor = yes and speed > 0 => mode in (MAINT, NORMAL)\nspeed not in (5, 6)',
+      parameters,
+    );
     expect(findings).toEqual([]);
-    expect(constraints.map(constraintWords)).toEqual(['mode = MAINT => speed <= 3', 'door = yes and speed > 0 => mode in (MAINT, NORMAL)', 'speed not in (5, 6)']);
+    expect(constraints.map(constraintWords)).toEqual([
+      'mode = MAINT => speed <= 3',
+      'door = yes and speed > 0 => mode in (MAINT, NORMAL)',
+      'speed not in (5, 6)',
+    ]);
     const wrong = (text: string): string[] => readConstraints(text, parameters).findings.map((f) => `${f.row} ${f.cell}: ${f.text}`);
     expect(wrong('wind > 3')).toEqual(['1 wind: There is no parameter wind.']);
     expect(wrong('\nmode = FAST')).toEqual(['2 FAST: mode has no value “FAST”.']);
@@ -252,8 +332,16 @@ describe('constraints as text', () => {
 
   it('written and read again say the same', () => {
     const condition = fc.oneof(
-      fc.record({ parameter: fc.constant('mode'), is: fc.constantFrom('in' as const, 'notIn' as const), values: fc.constantFrom(['MAINT'], ['MAINT', 'NORMAL']) }),
-      fc.record({ parameter: fc.constant('speed'), is: fc.constantFrom('<' as const, '>=' as const), values: fc.tuple(fc.integer({ min: -9, max: 9 })) }),
+      fc.record({
+        parameter: fc.constant('mode'),
+        is: fc.constantFrom('in' as const, 'notIn' as const),
+        values: fc.constantFrom(['MAINT'], ['MAINT', 'NORMAL']),
+      }),
+      fc.record({
+        parameter: fc.constant('speed'),
+        is: fc.constantFrom('<' as const, '>=' as const),
+        values: fc.tuple(fc.integer({ min: -9, max: 9 })),
+      }),
       fc.record({ parameter: fc.constant('door'), is: fc.constant('in' as const), values: fc.constantFrom([true], [false]) }),
     );
     fc.assert(
@@ -282,7 +370,9 @@ describe('rows of parameters', () => {
     for (const criterion of ['eachChoice', 'baseChoice', 'twoValue', 'threeValue', 'pairs', 'triples', 'all'] as const) {
       const { rows, covered, of } = rowsFor(parameters, constraints, criterion, { seed: 7 });
       expect(rows.length).withContext(criterion).toBeGreaterThan(0);
-      expect(rows.filter((r) => r.valid).every((r) => constraints.every((c) => keeps(c, r.row) !== false))).withContext(criterion).toBeTrue();
+      expect(rows.filter((r) => r.valid).every((r) => constraints.every((c) => keeps(c, r.row) !== false)))
+        .withContext(criterion)
+        .toBeTrue();
       expect(covered).withContext(criterion).toBeLessThanOrEqual(of);
       expect(rowsFor(parameters, constraints, criterion, { seed: 7 }).rows).toEqual(rows);
     }
@@ -296,15 +386,29 @@ describe('rows of parameters', () => {
 
   it('count as the literature says', () => {
     const factor = (k: number, v: number): Parameter[] =>
-      Array.from({ length: k }, (_, i) => ({ name: `p${i}`, type: 'text' as const, classes: [{ name: 'v', valid: true, values: Array.from({ length: v }, (__, j) => `v${j}`) }] }));
+      Array.from({ length: k }, (_, i) => ({
+        name: `p${i}`,
+        type: 'text' as const,
+        classes: [{ name: 'v', valid: true, values: Array.from({ length: v }, (__, j) => `v${j}`) }],
+      }));
     // Covering-array tables (recalled): 3^4 in 9 rows; two-valued factors after Katona 1973 and Kleitman & Spencer 1973 (recalled).
     expect(rowsFor(factor(4, 3), [], 'pairs').rows.length).toBe(9);
-    for (const [n, k] of [[4, 3], [5, 4], [6, 10], [7, 15]]) expect(rowsFor(factor(k, 2), [], 'pairs').rows.length).toBe(n);
+    for (const [n, k] of [
+      [4, 3],
+      [5, 4],
+      [6, 10],
+      [7, 15],
+    ])
+      expect(rowsFor(factor(k, 2), [], 'pairs').rows.length).toBe(n);
     expect(rowsFor(factor(3, 3), [], 'all').rows.length).toBe(27);
   });
 
   it('are refused in words where there would be too many, or none', () => {
-    const many: Parameter[] = Array.from({ length: 20 }, (_, i) => ({ name: `p${i}`, type: 'number' as const, classes: [{ name: 'v', valid: true, values: Array.from({ length: 20 }, (__, j) => j) }] }));
+    const many: Parameter[] = Array.from({ length: 20 }, (_, i) => ({
+      name: `p${i}`,
+      type: 'number' as const,
+      classes: [{ name: 'v', valid: true, values: Array.from({ length: 20 }, (__, j) => j) }],
+    }));
     expect(rowsFor(many, [], 'all').impossible[0]).toContain(`at most ${mostRows}`);
     expect(rowsFor(many, [], 'quadruples').impossible[0]).toContain('are looked through');
     const against = readConstraints('p0 > 5\np0 < 3', many).constraints;
@@ -314,7 +418,9 @@ describe('rows of parameters', () => {
   it('of a case that no longer match are told', () => {
     const rows = [{ name: 'a', values: { mode: 'MAINT', speed: '3', door: 'true' } }];
     expect(rowMismatches(parameters, constraints, rows)).toEqual([]);
-    expect(rowMismatches(parameters, constraints, [{ name: 'a', values: { mode: 'MAINT', speed: '8', door: 'yes' } }])).toEqual(['Row a breaks constraint 1.']);
+    expect(rowMismatches(parameters, constraints, [{ name: 'a', values: { mode: 'MAINT', speed: '8', door: 'yes' } }])).toEqual([
+      'Row a breaks constraint 1.',
+    ]);
     expect(rowMismatches(parameters, constraints, [{ name: 'a', values: { mode: 'FAST', speed: '77' } }])).toEqual([
       'A row has no value for door.',
       'Row a: mode = FAST is in no class.',

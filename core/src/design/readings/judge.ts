@@ -68,7 +68,11 @@ export function readingFindings({ name, unit, resolution, limits: text }: StepRe
     const { low, high } = limits ?? {};
     const width = low !== undefined && high !== undefined ? high - low : undefined;
     if (width !== undefined && width > 0 && resolution > width / 2)
-      say('resolution', `With a resolution of ${resolution} ${unit} a range of ${Number(width.toPrecision(6))} ${unit} cannot be told.`, 'warning');
+      say(
+        'resolution',
+        `With a resolution of ${resolution} ${unit} a range of ${Number(width.toPrecision(6))} ${unit} cannot be told.`,
+        'warning',
+      );
   }
   return findings;
 }
@@ -96,7 +100,10 @@ export function readingsFindings({ steps }: Pick<CaseContent, 'steps'>): Finding
 }
 
 /** Where limits, their aim and readings stand on a line from 0 to 1, with some room on both sides. */
-export function numberLine(limits: Limits, values: readonly number[]): { at(value: number): number; readonly low: number; readonly high: number } {
+export function numberLine(
+  limits: Limits,
+  values: readonly number[],
+): { at(value: number): number; readonly low: number; readonly high: number } {
   const points = [limits.low, limits.high, limits.nominal, ...values].filter((v): v is number => v !== undefined);
   const [least, most] = [Math.min(...points), Math.max(...points)];
   const width = most - least || Math.abs(most) || 1;
@@ -107,4 +114,3 @@ export function numberLine(limits: Limits, values: readonly number[]): { at(valu
 /** A tolerance in the reading’s unit, for showing margins. */
 export const marginWords = ({ unit }: Pick<StepReading, 'unit'>, { margin, verdict }: ReadingJudgement): string =>
   `${Math.abs(margin)}${unit ? ` ${unit}` : ''} ${verdict === 'pass' ? 'inside' : 'outside'} the limit`;
-

@@ -157,7 +157,8 @@ function between(reader: Reader): LimitsRead {
   if (reader.take(joined)) {
     const second = reader.amount();
     if (!second) return { fault: 'A second number is missing.' };
-    if (first.unit && second.unit && first.unit !== second.unit) return { fault: `${first.unit} and ${second.unit} are two units: use one.` };
+    if (first.unit && second.unit && first.unit !== second.unit)
+      return { fault: `${first.unit} and ${second.unit} are two units: use one.` };
     return { limits: { ...inside, low: first.value, high: second.value, unit: second.unit || first.unit } };
   }
   if (joined === 'and') return { fault: 'Behind “between” two numbers are joined by “and”.' };

@@ -1,5 +1,15 @@
 import fc from 'fast-check';
-import { convertDifference, convertUnit, isKnownUnit, judgeReading, limitsOf, numberLine, readingFindings, readLimits, typedNumber } from '.';
+import {
+  convertDifference,
+  convertUnit,
+  isKnownUnit,
+  judgeReading,
+  limitsOf,
+  numberLine,
+  readingFindings,
+  readLimits,
+  typedNumber,
+} from '.';
 
 /** NIST SP 811, appendix B, and the BIPM SI brochure (recalled): exact factors. */
 const published: readonly (readonly [value: number, from: string, to: string, is: number])[] = [
@@ -41,10 +51,14 @@ describe('units', () => {
 
   it('are the same there and back', () => {
     fc.assert(
-      fc.property(fc.double({ min: -1e6, max: 1e6, noNaN: true }), fc.constantFrom(['km/h', 'm/s'], ['bar', 'psi'], ['°F', 'K'], ['min', 'ms']), (value, [a, b]) => {
-        const back = convertUnit(convertUnit(value, a, b) ?? NaN, b, a) ?? NaN;
-        expect(Math.abs(back - value)).toBeLessThanOrEqual(1e-6 * Math.max(1, Math.abs(value)));
-      }),
+      fc.property(
+        fc.double({ min: -1e6, max: 1e6, noNaN: true }),
+        fc.constantFrom(['km/h', 'm/s'], ['bar', 'psi'], ['°F', 'K'], ['min', 'ms']),
+        (value, [a, b]) => {
+          const back = convertUnit(convertUnit(value, a, b) ?? NaN, b, a) ?? NaN;
+          expect(Math.abs(back - value)).toBeLessThanOrEqual(1e-6 * Math.max(1, Math.abs(value)));
+        },
+      ),
     );
   });
 });
@@ -128,11 +142,16 @@ describe('a reading', () => {
   it('is judged as its limits say, whatever the numbers', () => {
     // The oracle knows no units: in tenths, as whole numbers.
     fc.assert(
-      fc.property(fc.integer({ min: -2000, max: 2000 }), fc.integer({ min: 0, max: 500 }), fc.integer({ min: -4000, max: 4000 }), (middle, width, value) => {
-        const judged = judgeReading({ unit: 'bar', limits: `${middle / 10} ± ${width / 10} bar` }, String(value / 10));
-        expect(judged?.verdict).toBe(Math.abs(value - middle) <= width ? 'pass' : 'fail');
-        expect(judged?.margin).toBeCloseTo((width - Math.abs(value - middle)) / 10, 9);
-      }),
+      fc.property(
+        fc.integer({ min: -2000, max: 2000 }),
+        fc.integer({ min: 0, max: 500 }),
+        fc.integer({ min: -4000, max: 4000 }),
+        (middle, width, value) => {
+          const judged = judgeReading({ unit: 'bar', limits: `${middle / 10} ± ${width / 10} bar` }, String(value / 10));
+          expect(judged?.verdict).toBe(Math.abs(value - middle) <= width ? 'pass' : 'fail');
+          expect(judged?.margin).toBeCloseTo((width - Math.abs(value - middle)) / 10, 9);
+        },
+      ),
     );
   });
 

@@ -173,7 +173,13 @@ export function readConstraints(text: string, parameters: readonly Parameter[]):
 }
 
 const valueWords = (value: RowValue): string =>
-  typeof value === 'string' && !/^[\w.%°/-]+(?: [\w.%°/-]+)*$/.test(value) ? `"${value}"` : typeof value === 'boolean' ? (value ? 'yes' : 'no') : String(value);
+  typeof value === 'string' && !/^[\w.%°/-]+(?: [\w.%°/-]+)*$/.test(value)
+    ? `"${value}"`
+    : typeof value === 'boolean'
+      ? value
+        ? 'yes'
+        : 'no'
+      : String(value);
 const conditionWords = ({ parameter, is, values }: Condition): string =>
   values.length === 1 && (is === 'in' || is === 'notIn')
     ? `${parameter} ${is === 'in' ? '=' : '!='} ${valueWords(values[0])}`

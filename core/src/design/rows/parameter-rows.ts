@@ -94,7 +94,9 @@ function combinationsAsked(factors: readonly Factor[], criterion: RowCriterion):
   const sizes = factors.map((f) => f.values.length);
   const all = sizes.reduce((n, size) => n * Math.max(1, size), 1);
   if (criterion === 'all')
-    return all > mostRows ? `That would be ${all.toLocaleString('en', { maximumSignificantDigits: 3 })} rows: at most ${mostRows} are made.` : undefined;
+    return all > mostRows
+      ? `That would be ${all.toLocaleString('en', { maximumSignificantDigits: 3 })} rows: at most ${mostRows} are made.`
+      : undefined;
   const strength = strengths[criterion];
   if (typeof strength !== 'number') return undefined;
   // The sum over all sets of so many factors of the product of their sizes: elementary symmetric, by one pass.
@@ -148,8 +150,7 @@ export function rowMismatches(
   rows: readonly { readonly name: string; readonly values: Readonly<Record<string, string>> }[],
 ): string[] {
   const found: string[] = [];
-  for (const { name } of parameters)
-    if (rows.some((row) => row.values[name] === undefined)) found.push(`A row has no value for ${name}.`);
+  for (const { name } of parameters) if (rows.some((row) => row.values[name] === undefined)) found.push(`A row has no value for ${name}.`);
   for (const { name, values } of rows) {
     const row: Record<string, RowValue> = {};
     for (const parameter of parameters) {
@@ -159,7 +160,11 @@ export function rowMismatches(
       const inClass =
         value !== undefined &&
         parameter.classes.some((c) =>
-          c.values ? c.values.includes(value) : typeof value === 'number' ? value >= (c.from ?? value) && value <= (c.to ?? value) : c.name === value,
+          c.values
+            ? c.values.includes(value)
+            : typeof value === 'number'
+              ? value >= (c.from ?? value) && value <= (c.to ?? value)
+              : c.name === value,
         );
       // A neighbour of a boundary lies in no class, and is there for that.
       const edge = typeof value === 'number' && isEdge(parameter, value);
@@ -174,5 +179,7 @@ export function rowMismatches(
 }
 
 function isEdge({ resolution = 1, classes }: Parameter, value: number): boolean {
-  return classes.some((c) => [c.from, c.to].some((edge) => edge !== undefined && Math.abs(Math.abs(value - edge) - resolution) < resolution * 1e-6));
+  return classes.some((c) =>
+    [c.from, c.to].some((edge) => edge !== undefined && Math.abs(Math.abs(value - edge) - resolution) < resolution * 1e-6),
+  );
 }
