@@ -7,7 +7,7 @@ const recordRef = z.object({
   kind: z.union([versionedKindSchema, z.enum(['file', 'pack'])]),
   key: z.string(),
 });
-const place = z.enum(['requirement', 'case', 'bench', 'review', 'run', 'round', 'problem', 'code', 'sources']);
+const place = z.enum(['model', 'requirement', 'case', 'bench', 'review', 'run', 'round', 'problem', 'code', 'sources']);
 const action = z.object({ label: z.string(), to: recordRef, place });
 export type Action = z.output<typeof action>;
 

@@ -8,3 +8,4 @@ export * from './basis';
 export * from './fewest';
 export * from './path-case';
 export * from './reach';
+export * from './edit';

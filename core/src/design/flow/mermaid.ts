@@ -1,6 +1,7 @@
 import type { Finding } from '../../base';
 import type { Flow, FlowEdge, FlowNode, FlowNodeKind } from './flow';
-import { guardWords, readFlowValue, readGuard, type FlowVariable, type Guard } from './guard';
+import { readVariableLine, variableWords } from './edit';
+import { guardWords, readGuard, type FlowVariable, type Guard } from './guard';
 
 /*
  * Flows as Mermaid flowchart text, a general open notation. Shapes: `([ ])` start and end, `[ ]` action, `[/ /]` check, `{ }` decision.
@@ -28,10 +29,7 @@ const bracketed = (guard: Guard | undefined): string => (guard?.length ? ` [${gu
 
 export function writeMermaid(flow: Flow): string {
   const lines = ['flowchart TD', `%% title ${flow.title}`];
-  for (const { name, unit, domain } of flow.variables) {
-    const values = domain.kind === 'values' ? `one of ${domain.values.join(', ')}` : `${domain.from} to ${domain.to} step ${domain.step}`;
-    lines.push(`%% variable ${name}${unit ? ` (${unit})` : ''}: ${values}`);
-  }
+  for (const variable of flow.variables) lines.push(`%% variable ${variableWords(variable)}`);
   for (const { id, kind, text, expected } of flow.nodes) {
     const [open, shut] = boxes[kind];
     lines.push(`  ${id}${open}${quote(expected ? `${text}\nexpect: ${expected}` : text)}${shut}`);
@@ -101,11 +99,9 @@ export function readMermaid(text: string): { readonly flow: Flow; readonly findi
 }
 
 function readVariable(text: string, row: number, { variables, findings }: Reading): void {
-  const m = /^([\w.]+)(?: \(([^)]*)\))?: (?:one of (.+)|(-?[\d.]+) to (-?[\d.]+) step ([\d.]+))$/.exec(text);
-  if (!m) return void findings.push({ severity: 'error', row, text: 'This variable cannot be read.' });
-  const unit = m[2] ? { unit: m[2] } : {};
-  if (m[3]) variables.push({ name: m[1], ...unit, domain: { kind: 'values', values: m[3].split(',').map((part) => readFlowValue(part)) } });
-  else variables.push({ name: m[1], ...unit, domain: { kind: 'range', from: Number(m[4]), to: Number(m[5]), step: Number(m[6]) } });
+  const variable = readVariableLine(text);
+  if (variable) variables.push(variable);
+  else findings.push({ severity: 'error', row, text: 'This variable cannot be read.' });
 }
 
 /** `a[Do] -->|yes| b{Is it?} --> c`: nodes and edges of one line. */

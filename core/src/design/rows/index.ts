@@ -8,3 +8,4 @@ export * from './words';
 export * from './samples';
 export * from './constraint-text';
 export * from './parameter-rows';
+export * from './class-text';

@@ -2,10 +2,11 @@ import type { MatDialog } from '@angular/material/dialog';
 import type { Observable } from 'rxjs';
 import { askSignature, type SignAnswer } from './ui/sign-dialog';
 
-/** What is approved: a requirement or a case, in the revision that is shown. */
+/** What is approved, in the revision that is shown. */
 export interface ApprovalRequest {
   readonly key: string;
-  readonly what: 'requirement' | 'case';
+  /** As people say it: requirement, case, flow. */
+  readonly what: string;
   readonly revision: number;
   readonly hash: string;
   readonly printedName: string;

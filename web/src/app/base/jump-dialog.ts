@@ -20,6 +20,12 @@ const icons: Record<JumpItem['kind'], string> = {
   problem: 'bug_report',
   review: 'checklist',
   baseline: 'library_books',
+  folder: 'folder',
+  group: 'stacks',
+  flow: 'account_tree',
+  parameters: 'rule',
+  decisionTable: 'table',
+  stateTable: 'table',
   file: 'description',
 };
 const kindWords: Record<JumpItem['kind'], string> = {
@@ -31,6 +37,12 @@ const kindWords: Record<JumpItem['kind'], string> = {
   problem: 'Problem reports',
   review: 'Reviews',
   baseline: 'Baselines',
+  folder: 'Folders of cases',
+  group: 'Groups of cases',
+  flow: 'Flows',
+  parameters: 'Parameter sheets',
+  decisionTable: 'Decision tables',
+  stateTable: 'State tables',
   file: 'Code',
 };
 

@@ -35,6 +35,15 @@ export function recordLink(project: string, { kind, key }: RecordRef): Link {
       return { path: ['/', project, 'specify', 'reviews', key] };
     case 'baseline':
       return { path: ['/', project, 'specify', 'baselines', key] };
+    case 'folder':
+      return { path: ['/', project, 'design'], query: { folder: key } };
+    case 'group':
+      return { path: ['/', project, 'design', 'groups', key] };
+    case 'flow':
+    case 'parameters':
+    case 'decisionTable':
+    case 'stateTable':
+      return { path: ['/', project, 'design', 'models', key] };
     case 'upload':
       return { path: ['/', project, 'measure'], query: { load: '1' } };
     case 'attestation':

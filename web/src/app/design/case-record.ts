@@ -6,7 +6,7 @@ import type { CaseDetail } from '@contract/design';
 import type { Filter } from '@contract/base';
 import { listRequirements } from '@contract/specify';
 import { canonicalJson, sentencesOf, type Json } from '@core/base';
-import { caseFaults, plainContent, type CaseContent, type CaseRow, type CaseStep } from '@core/design';
+import { caseDetailNames, caseFaults, saidCase, type CaseContent, type CaseRow, type CaseStep } from '@core/design';
 import {
   type Conflict,
   type Draft,
@@ -33,14 +33,11 @@ import { designCommands, designFeature } from './state';
 import { RowsEditor } from './rows-editor';
 import { StepsEditor } from './steps-editor';
 
-const contentOf = ({ title, objective, preconditions, steps, plannedMinutes, rows }: CaseDetail): CaseContent => ({
-  title,
-  objective,
-  preconditions,
-  steps,
-  plannedMinutes,
-  ...(rows?.length ? { rows } : {}),
-});
+const contentOf = (c: CaseDetail): CaseContent => {
+  const { title, objective, preconditions, steps, plannedMinutes, rows } = c;
+  const details = Object.fromEntries(caseDetailNames.map((name) => [name, c[name]]));
+  return saidCase({ title, objective, preconditions, steps, plannedMinutes, ...(rows?.length ? { rows } : {}), ...details });
+};
 const callWords = (values: Readonly<Record<string, string>>): string => {
   const given = Object.entries(values).map(([name, value]) => `${name} = ${value}`);
   return given.length ? ` with ${given.join(', ')}` : '';
@@ -148,7 +145,7 @@ export class CaseRecord {
       name,
       label,
       base: passages(name, JSON.parse(this.base()) as CaseContent),
-      mine: passages(name, plainContent(mine)),
+      mine: passages(name, saidCase(mine)),
       theirs: passages(name, contentOf(theirs)),
       ...(show ? { show } : {}),
     }));
@@ -240,7 +237,7 @@ export class CaseRecord {
           key: this.key(),
           basedOn,
           reason: this.reason().trim(),
-          content: { ...plainContent(draft), plannedMinutes: Number(draft.plannedMinutes) || 0 },
+          content: { ...saidCase(draft), plannedMinutes: Number(draft.plannedMinutes) || 0 },
         }),
       );
   }

@@ -1,7 +1,7 @@
 import { ChangeDetectionStrategy, Component, computed, effect, inject, input, signal, untracked, viewChild } from '@angular/core';
 import { MatButtonModule } from '@angular/material/button';
 import { Router } from '@angular/router';
-import { emptyCase, plainContent } from '@core/design';
+import { emptyCase } from '@core/design';
 import type { Selection } from '@contract/base';
 import { BulkPanel, Icon, onAction, ProblemNote, RecordList, reviewChoices, reviewWords, RowLines, RowTemplate, useProject } from '../base';
 import { caseKind } from './case-list';
@@ -116,7 +116,7 @@ export class DesignPage {
     this.store.dispatch(
       designCommands.addCase.start({
         project: this.scope.slug(),
-        content: { ...plainContent(emptyCase), title: this.title() ?? (verifies.length ? `Case for ${verifies.join(', ')}` : 'New case') },
+        content: { ...emptyCase, title: this.title() ?? (verifies.length ? `Case for ${verifies.join(', ')}` : 'New case') },
         verifies,
       }),
     );

@@ -1,6 +1,5 @@
 import { ChangeDetectionStrategy, Component } from '@angular/core';
-import { RouterLink, RouterLinkActive } from '@angular/router';
-import { useProject } from '../base';
+import { PlaceNav } from '../base';
 
 /** The places of Specify. */
 export const specifyPlaces = [
@@ -18,40 +17,10 @@ export const specifyPlaces = [
 /** Where one can go in Specify: the texts, and what is looked at over all of them. */
 @Component({
   selector: 'cp-specify-nav',
-  imports: [RouterLink, RouterLinkActive],
+  imports: [PlaceNav],
   changeDetection: ChangeDetectionStrategy.OnPush,
-  template: `
-    <nav aria-label="Places of Specify">
-      <a [routerLink]="['/', scope.slug(), 'specify']" routerLinkActive="on" [routerLinkActiveOptions]="{ exact: true }">Texts</a>
-      @for (place of places; track place[0]) {
-        <a [routerLink]="['/', scope.slug(), 'specify', place[0]]" routerLinkActive="on" ariaCurrentWhenActive="page">{{ place[1] }}</a>
-      }
-    </nav>
-  `,
-  styles: `
-    nav {
-      display: flex;
-      flex-wrap: wrap;
-      gap: 2px 14px;
-      border-bottom: 1px solid var(--hairline);
-    }
-    a {
-      padding: 5px 0;
-      color: var(--ink-2);
-      border-bottom: 2px solid transparent;
-    }
-    a.on {
-      color: var(--ink);
-      border-color: var(--cord);
-    }
-    @media (pointer: coarse) {
-      a {
-        padding: 12px 0;
-      }
-    }
-  `,
+  template: `<cp-place-nav room="specify" label="Places of Specify" first="Texts" [of]="places" />`,
 })
 export class SpecifyNav {
-  protected readonly scope = useProject();
   protected readonly places = specifyPlaces;
 }

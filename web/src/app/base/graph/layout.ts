@@ -10,6 +10,8 @@ export interface GraphEdge {
   readonly from: string;
   readonly to: string;
   readonly label?: string;
+  /** Where the label is to have a place of its own: its size. */
+  readonly labelSize?: { readonly width: number; readonly height: number };
 }
 interface Point {
   readonly x: number;
@@ -20,7 +22,7 @@ export interface LaidOut {
   readonly width: number;
   readonly height: number;
   readonly places: ReadonlyMap<string, Point>;
-  readonly lines: readonly { readonly edge: GraphEdge; readonly points: readonly Point[] }[];
+  readonly lines: readonly { readonly edge: GraphEdge; readonly points: readonly Point[]; readonly label?: Point }[];
 }
 
 let elk: InstanceType<typeof ELK> | undefined;
@@ -29,26 +31,37 @@ let elk: InstanceType<typeof ELK> | undefined;
 const engine = (): InstanceType<typeof ELK> =>
   (elk ??= new ELK({ workerFactory: () => new Worker(new URL('./elk.worker', import.meta.url), { type: 'module' }) }));
 
-/** Lays a graph out in layers along its edges, from left to right. Edges whose ends are not among the nodes are left out. */
-export async function layOut(nodes: readonly GraphNode[], edges: readonly GraphEdge[]): Promise<LaidOut> {
+/** Lays a graph out in layers along its edges. Edges whose ends are not among the nodes are left out. */
+export async function layOut(
+  nodes: readonly GraphNode[],
+  edges: readonly GraphEdge[],
+  direction: 'RIGHT' | 'DOWN' = 'RIGHT',
+): Promise<LaidOut> {
   const known = new Set(nodes.map(({ id }) => id));
   const drawn = edges.filter(({ from, to }) => known.has(from) && known.has(to));
   const laid: ElkNode = await engine().layout({
     id: '$root',
     layoutOptions: {
       'elk.algorithm': 'layered',
-      'elk.direction': 'RIGHT',
+      'elk.direction': direction,
+      ...(direction === 'DOWN' ? { 'elk.edgeLabels.placement': 'CENTER', 'elk.layered.nodePlacement.strategy': 'NETWORK_SIMPLEX' } : {}),
       'elk.edgeRouting': 'ORTHOGONAL',
       'elk.layered.spacing.nodeNodeBetweenLayers': '46',
       'elk.spacing.nodeNode': '14',
       'elk.layered.considerModelOrder.strategy': 'NODES_AND_EDGES',
     },
     children: nodes.map(({ id, width, height }) => ({ id, width, height })),
-    edges: drawn.map(({ from, to }, i) => ({ id: `e${i}`, sources: [from], targets: [to] })),
+    edges: drawn.map(({ from, to, label = '', labelSize }, i) => ({
+      id: `e${i}`,
+      sources: [from],
+      targets: [to],
+      ...(labelSize ? { labels: [{ text: label, ...labelSize }] } : {}),
+    })),
   });
   const places = new Map((laid.children ?? []).map(({ id, x = 0, y = 0 }) => [id, { x, y }]));
-  const lines = (laid.edges ?? []).map(({ sections = [] }, i) => ({
+  const lines = (laid.edges ?? []).map(({ sections = [], labels = [] }, i) => ({
     edge: drawn[i],
+    ...(labels[0] ? { label: { x: labels[0].x ?? 0, y: labels[0].y ?? 0 } } : {}),
     points: sections.flatMap(({ startPoint, bendPoints = [], endPoint }) => [startPoint, ...bendPoints, endPoint]),
   }));
   return { width: laid.width ?? 0, height: laid.height ?? 0, places, lines };

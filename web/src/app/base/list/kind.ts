@@ -94,7 +94,7 @@ export interface ListKind<R extends ListRow> {
   /** What groups sum up: the field, and its unit. */
   readonly sum?: readonly [string, string];
   /** The list as its export is addressed; one without is not exported. */
-  readonly exported?: 'requirements' | 'cases' | 'runs' | 'problems' | 'threads';
+  readonly exported?: 'requirements' | 'cases' | 'runs' | 'problems' | 'threads' | 'models' | 'groups';
   /** The kind as acts on many name it: its rows can be chosen. */
   readonly bulk?: 'requirement' | 'case' | 'run';
   /** The kind of whose records the project has fields of its own, where it is not that of `bulk`. */

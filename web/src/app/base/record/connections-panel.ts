@@ -24,6 +24,12 @@ const kindWords: Record<Connection['kind'], readonly [string, string]> = {
   carry: ['carried measurement', 'carried measurements'],
   review: ['Review', 'Reviews'],
   baseline: ['Baseline', 'Baselines'],
+  folder: ['folder', 'folders'],
+  group: ['group', 'groups'],
+  flow: ['flow', 'flows'],
+  parameters: ['parameter sheet', 'parameter sheets'],
+  decisionTable: ['decision table', 'decision tables'],
+  stateTable: ['state table', 'state tables'],
   file: ['function', 'functions'],
 };
 /** What stands in a box: the key, of code the function. */

@@ -3,6 +3,7 @@ import { ChangeDetectionStrategy, Component, computed, inject, input, output } f
 import { MatButtonModule } from '@angular/material/button';
 import { MatDialog } from '@angular/material/dialog';
 import type { RecordHead } from '@contract/base';
+import type { VersionedKind } from '@core/base';
 import { askApproval } from '../approval';
 import { useProject } from '../live';
 import { reviewWords } from '../list/kind';
@@ -54,7 +55,7 @@ export interface Conflict {
           <span [class]="'tag ' + (r.state === 'approved' ? 'sound' : 'waiting')">{{ reviewWords(r.state) }}</span>
           <span class="grow"></span>
           @if (!editing()) {
-            @if (author()) {
+            @if (author() && !direct()) {
               <button mat-stroked-button type="button" (click)="edited.emit()"><cp-icon name="edit_note" /> Edit</button>
             }
             @if (author() && r.state === 'draft') {
@@ -89,7 +90,11 @@ export interface Conflict {
   `,
 })
 export class RecordFrame {
-  readonly kind = input.required<'requirement' | 'case'>();
+  readonly kind = input.required<VersionedKind>();
+  /** As people say it, where that is not its kind’s name. */
+  readonly noun = input('');
+  /** It is written where it stands: nothing is pressed before. */
+  readonly direct = input(false);
   readonly key = input.required<string>();
   /** Null until it was read. */
   readonly of = input.required<ReviewedRecord | null>();
@@ -129,7 +134,7 @@ export class RecordFrame {
 
   protected approve({ key, revision, hash }: ReviewedRecord): void {
     const printedName = this.scope.session()?.person.printedName ?? '';
-    askApproval(this.dialogs, { key, what: this.kind(), revision, hash, printedName, confirms: this.confirms() }).subscribe((answer) =>
+    askApproval(this.dialogs, { key, what: this.noun() || this.kind(), revision, hash, printedName, confirms: this.confirms() }).subscribe((answer) =>
       this.approved.emit(answer),
     );
   }

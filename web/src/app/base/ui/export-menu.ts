@@ -59,7 +59,7 @@ export class ExportMenu {
   private readonly scope = useProject();
   private readonly notes = inject(MatSnackBar);
   /** The list, as its address names it. */
-  readonly list = input.required<'requirements' | 'cases' | 'runs' | 'problems' | 'threads'>();
+  readonly list = input.required<'requirements' | 'cases' | 'runs' | 'problems' | 'threads' | 'models' | 'groups'>();
   /** Further members of the question: the build, the specification. */
   readonly of = input<Readonly<Record<string, string>>>({});
   /** Keys that are shown, and how many there are in all. */

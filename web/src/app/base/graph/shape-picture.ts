@@ -1,0 +1,332 @@
+import { ChangeDetectionStrategy, Component, computed, effect, ElementRef, inject, input, output, signal, untracked } from '@angular/core';
+import { Icon } from '../ui/icon';
+import { layOut, pathOf, type LaidOut } from './layout';
+import { labelSize, outlineOf, shortLabel, sizeOf, type ShapeEdge, type ShapeNode } from './shapes';
+
+const scales = [0.4, 0.6, 0.8, 1, 1.25, 1.6] as const;
+
+/**
+ * A model drawn from its list: laid out from above to below, nobody moves boxes. A path through it is lit, what is missing is dashed. Arrows
+ * go from node to node, Enter chooses one.
+ */
+@Component({
+  selector: 'cp-shape-picture',
+  imports: [Icon],
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  template: `
+    <div class="tools" role="group" aria-label="Size of the picture">
+      <button class="chip" type="button" aria-label="Smaller" (click)="step(-1)">−</button>
+      <button class="chip" type="button" aria-label="Larger" (click)="step(1)">+</button>
+      <button class="chip" type="button" [attr.aria-pressed]="whole()" (click)="whole.set(!whole())">
+        <cp-icon name="fit_screen" /> Whole
+      </button>
+    </div>
+    <div class="frame" [class.whole]="whole()">
+      @if (laid(); as p) {
+        <svg
+          [attr.width]="whole() ? '100%' : (p.width + 8) * scale()"
+          [attr.height]="whole() ? '100%' : (p.height + 8) * scale()"
+          [attr.viewBox]="'-4 -4 ' + (p.width + 8) + ' ' + (p.height + 8)"
+          preserveAspectRatio="xMidYMin meet"
+          role="tree"
+          tabindex="-1"
+          [attr.aria-label]="label()"
+          (keydown)="key($event)"
+        >
+          <defs>
+            @for (m of ['plain', 'on', 'off']; track m) {
+              <marker
+                [attr.id]="mark + m"
+                viewBox="0 0 10 10"
+                refX="9"
+                refY="5"
+                markerWidth="7"
+                markerHeight="7"
+                orient="auto-start-reverse"
+              >
+                <path d="M0 0L10 5L0 10z" [attr.class]="'tip ' + m" />
+              </marker>
+            }
+          </defs>
+          @for (line of lines(); track line.at) {
+            <path [attr.d]="line.d" [attr.class]="'line ' + line.tone" [attr.marker-end]="'url(#' + mark + line.tip + ')'">
+              <title>{{ line.title }}</title>
+            </path>
+          }
+          @for (line of lines(); track line.at) {
+            @if (line.label) {
+              <text class="edge" [class.lit]="line.tone === 'lit'" [attr.x]="line.x" [attr.y]="line.y">{{ line.label }}</text>
+            }
+          }
+          @for (node of boxes(); track node.id) {
+            <g
+              role="treeitem"
+              [attr.data-id]="node.id"
+              [attr.class]="'node ' + (node.tone ?? '') + (node.lit ? ' lit' : '') + (lit().length && !node.lit ? ' dim' : '')"
+              [attr.tabindex]="node.id === at() ? 0 : -1"
+              [attr.aria-selected]="node.id === chosen()"
+              [attr.aria-level]="1"
+              [attr.aria-label]="node.title"
+              [attr.transform]="'translate(' + node.x + ',' + node.y + ')'"
+              (focus)="focused.set(node.id)"
+              (click)="picked.emit(node.id)"
+            >
+              <path class="shape" [attr.d]="node.d" />
+              @if (node.shape === 'check') {
+                <path class="bar" [attr.d]="'M6 8V' + (node.height - 8)" />
+              }
+              @for (words of node.lines; track $index) {
+                <text [attr.x]="node.width / 2" [attr.y]="24 + $index * 16" text-anchor="middle">{{ words }}</text>
+              }
+              <title>{{ node.title }}</title>
+            </g>
+          }
+        </svg>
+      } @else {
+        <p class="second small">{{ failed() || 'Drawing …' }}</p>
+      }
+    </div>
+  `,
+  styles: `
+    :host {
+      display: flex;
+      flex-direction: column;
+      gap: 8px;
+      min-height: 0;
+      flex: 1;
+    }
+    .tools {
+      display: flex;
+      gap: 6px;
+      justify-content: flex-end;
+    }
+    .frame {
+      overflow: auto;
+      flex: 1;
+      min-height: 260px;
+      border: 1px solid var(--hairline);
+      border-radius: 14px;
+      padding: 14px;
+      background: var(--surface);
+      text-align: center;
+    }
+    .frame.whole {
+      overflow: hidden;
+    }
+    .line {
+      fill: none;
+      stroke: var(--hairline-strong);
+      stroke-width: 1.8;
+    }
+    .tip.plain,
+    .tip.off {
+      fill: var(--hairline-strong);
+    }
+    .tip.on {
+      fill: var(--cord);
+    }
+    .line.lit {
+      stroke: var(--cord);
+      stroke-width: 3.4;
+    }
+    .line.missing {
+      stroke: var(--suspect);
+      stroke-dasharray: 6 4;
+    }
+    .line.broken {
+      stroke: var(--broken);
+      stroke-dasharray: 2 4;
+    }
+    .node {
+      cursor: pointer;
+      outline: none;
+    }
+    .shape {
+      fill: var(--surface);
+      stroke: var(--hairline-strong);
+      stroke-width: 1.6;
+    }
+    .node.lit > .shape {
+      stroke: var(--cord);
+      stroke-width: 2.4;
+    }
+    .node.missing > .shape {
+      stroke: var(--suspect);
+      stroke-dasharray: 6 4;
+    }
+    .node.broken > .shape {
+      stroke: var(--broken);
+      stroke-width: 2.2;
+    }
+    .node[aria-selected='true'] > .shape {
+      fill: var(--pick);
+    }
+    .node:focus-visible > .shape {
+      stroke: var(--cord);
+      stroke-width: 3;
+    }
+    .bar {
+      stroke: var(--cord);
+      stroke-width: 3;
+      stroke-linecap: round;
+    }
+    .node.dim text {
+      font-weight: 400;
+    }
+    text {
+      font:
+        600 13px 'Source Sans 3',
+        sans-serif;
+      fill: var(--ink);
+    }
+    .edge {
+      font-weight: 400;
+      font-size: 12.5px;
+      fill: var(--ink-2);
+    }
+    .edge.lit {
+      font-weight: 650;
+      fill: var(--cord);
+    }
+  `,
+})
+export class ShapePicture {
+  readonly nodes = input.required<readonly ShapeNode[]>();
+  readonly edges = input.required<readonly ShapeEdge[]>();
+  readonly lit = input<readonly number[]>([]);
+  readonly chosen = input('');
+  readonly label = input.required<string>();
+  readonly picked = output<string>();
+  private static count = 0;
+  protected readonly mark = `tip${++ShapePicture.count}-`;
+  private readonly host = inject<ElementRef<HTMLElement>>(ElementRef);
+  protected readonly scale = signal<number>(1);
+  protected readonly whole = signal(true);
+  protected readonly laid = signal<LaidOut | null>(null);
+  /** The edges of what is laid out, since the list may be ahead of the picture. */
+  private readonly drawn = signal<readonly ShapeEdge[]>([]);
+  protected readonly failed = signal('');
+  protected readonly focused = signal('');
+  protected readonly at = computed(() => {
+    const ids = this.nodes().map(({ id }) => id);
+    return [this.focused(), this.chosen()].find((id) => ids.includes(id)) ?? ids[0] ?? '';
+  });
+  private drawing = 0;
+  private readonly litNodes = computed(() => {
+    const edges = this.edges();
+    return new Set(this.lit().flatMap((e) => (edges[e] ? [edges[e].from, edges[e].to] : [])));
+  });
+  protected readonly boxes = computed(() => {
+    const places = this.laid()?.places;
+    const lit = this.litNodes();
+    return this.nodes().flatMap((node) => {
+      const place = places?.get(node.id);
+      if (!place) return [];
+      const size = sizeOf(node);
+      return [{ ...node, ...place, ...size, lit: lit.has(node.id), d: outlineOf(node.shape, size.width, size.height) }];
+    });
+  });
+  protected readonly lines = computed(() => {
+    const laid = this.laid();
+    const now = this.edges();
+    const lit = new Set(this.lit());
+    // Lit last, so that it lies over the others.
+    return (laid?.lines ?? [])
+      .map(({ points, label }, i) => {
+        const edge = this.drawn()[i];
+        const at = now.indexOf(edge);
+        const tone = lit.has(at) ? 'lit' : (now[at]?.tone ?? '');
+        return {
+          at: i,
+          d: pathOf(points),
+          tone,
+          tip: tone === 'lit' ? 'on' : 'plain',
+          label: shortLabel(edge?.label ?? ''),
+          title: `${edge?.label ?? ''}`,
+          x: (label?.x ?? 0) + 2,
+          y: (label?.y ?? 0) + 12,
+        };
+      })
+      .sort((a, b) => Number(a.tone === 'lit') - Number(b.tone === 'lit'));
+  });
+  private shape = '';
+
+  constructor() {
+    effect(() => {
+      const nodes = this.nodes();
+      const edges = this.edges();
+      // What only looks otherwise is not laid out again.
+      const shape = JSON.stringify([nodes.map((n) => [n.id, n.label, n.shape]), edges.map((e) => [e.from, e.to, e.label])]);
+      untracked(() => {
+        if (shape === this.shape) {
+          this.drawn.set(this.known(edges));
+          return;
+        }
+        this.shape = shape;
+        void this.draw(nodes, edges);
+      });
+    });
+  }
+
+  /** The edges that were laid out, as they are now. */
+  private known(edges: readonly ShapeEdge[]): ShapeEdge[] {
+    const ids = new Set(this.nodes().map(({ id }) => id));
+    return edges.filter(({ from, to }) => ids.has(from) && ids.has(to));
+  }
+
+  private async draw(nodes: readonly ShapeNode[], edges: readonly ShapeEdge[]): Promise<void> {
+    const mine = ++this.drawing;
+    try {
+      const laid = await layOut(
+        nodes.map((node) => ({ id: node.id, ...sizeOf(node) })),
+        edges.map(({ from, to, label }) => ({
+          from,
+          to,
+          label: shortLabel(label),
+          ...(label ? { labelSize: labelSize(shortLabel(label)) } : {}),
+        })),
+        'DOWN',
+      );
+      if (mine !== this.drawing) return;
+      this.drawn.set(this.known(edges));
+      this.laid.set(laid);
+      this.failed.set('');
+    } catch {
+      if (mine === this.drawing) this.failed.set('This could not be drawn: the list says the same.');
+    }
+  }
+
+  protected step(by: number): void {
+    const at = scales.findIndex((s) => s >= this.scale());
+    this.scale.set(scales[Math.max(0, Math.min(scales.length - 1, at + (this.whole() ? 0 : by)))]);
+    this.whole.set(false);
+  }
+
+  protected key(event: KeyboardEvent): void {
+    const moved = { ArrowRight: [1, 0], ArrowLeft: [-1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] }[event.key];
+    if (event.key === 'Enter' || event.key === ' ') this.picked.emit(this.at());
+    else if (moved) this.focus(this.beside(this.at(), moved[0], moved[1]) ?? this.at());
+    else return;
+    event.preventDefault();
+  }
+
+  /** The nearest node in a direction. */
+  private beside(id: string, right: number, down: number): string | undefined {
+    const boxes = this.boxes();
+    const from = boxes.find((box) => box.id === id);
+    if (!from) return undefined;
+    const cost = (box: (typeof boxes)[number]): number => {
+      const [dx, dy] = [box.x + box.width / 2 - from.x - from.width / 2, box.y - from.y];
+      const along = right * dx + down * dy;
+      return along <= 1 ? Infinity : along + 3 * Math.abs(right ? dy : dx);
+    };
+    return boxes.filter((box) => cost(box) < Infinity).sort((a, b) => cost(a) - cost(b))[0]?.id;
+  }
+
+  private focus(id: string): void {
+    this.focused.set(id);
+    const node = this.host.nativeElement.querySelector<SVGElement>(`[data-id="${CSS.escape(id)}"]`);
+    node?.focus();
+    node?.scrollIntoView({ block: 'nearest', inline: 'nearest' });
+  }
+}
