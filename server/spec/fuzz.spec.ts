@@ -6,7 +6,7 @@ import * as run from '@contract/run';
 import * as specify from '@contract/specify';
 import type { Endpoint } from '@contract/base';
 import fc from 'fast-check';
-import { z } from 'zod';
+import * as z from 'zod';
 import { caseContent, content, openProject, type Project } from './support';
 
 const isEndpoint = (value: unknown): value is Endpoint =>

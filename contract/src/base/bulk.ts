@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { endpoint, inProject, key, longText, shortText } from './endpoint';
 import { ownValuesSchema } from './field';
 import { jobSchema } from './job';

@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 
 /** A value of one of the project's own fields: text, number, several choices, yes or no; null where it has none. */
 export const ownValueSchema = z.union([z.string().max(20_000), z.number(), z.boolean(), z.array(z.string().max(300)).max(100), z.null()]);

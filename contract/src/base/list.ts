@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 
 /** A value that a field is compared with. */
 const plain = z.union([z.string().max(300), z.number(), z.boolean(), z.null()]);

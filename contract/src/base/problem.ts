@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 
 /** Problem details after RFC 9457, with a stable code. */
 export const problemDetails = z.object({

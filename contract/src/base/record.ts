@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { done, endpoint, inProject, inProjectKey, key, longText, reasonText, shortText } from './endpoint';
 import { fieldDefinitionSchema, ownValuesSchema } from './field';
 import { traceSchema, versionedKindSchema } from './trace';

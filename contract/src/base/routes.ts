@@ -1,5 +1,5 @@
 import type { NewsKind } from '@core/base';
-import { z } from 'zod';
+import * as z from 'zod';
 import { done, endpoint, inProject, reasonText, shortText } from './endpoint';
 import { passwordLeast, passwordMost } from './password';
 

@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { done, endpoint, inProject } from './endpoint';
 
 const list = z.string().regex(/^[a-z][A-Za-z]{1,19}$/);

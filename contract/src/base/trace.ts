@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { endpoint, inProject, key, reasonText } from './endpoint';
 
 export const versionedKindSchema = z.enum([

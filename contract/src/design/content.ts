@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { key, longText, richText, shortText } from '../base';
 
 const values = z.record(z.string().max(60), z.string().max(2000));

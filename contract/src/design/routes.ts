@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { endpoint, inProject, inProjectKey, key, listQuery, ownValuesSchema, pageOf, recordSignatureSchema, traceSchema } from '../base';
 import { approvalBody, dismissalSchema } from '../specify';
 import { caseContentSchema } from './content';

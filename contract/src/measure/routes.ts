@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { endpoint, inProject, inProjectKey, key, listQuery, pageOf, reasonText } from '../base';
 
 const inBuild = inProject.extend({ build: key });

@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { endpoint, inProject, inProjectKey, jobSchema, key, versionedKindSchema } from '../base';
 
 const state = z.enum(['sound', 'waiting', 'broken', 'suspect', 'notReached', 'notRequired']);

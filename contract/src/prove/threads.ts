@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { endpoint, inProject, key, listQuery, pageOf } from '../base';
 
 const endSchema = z.object({ key: z.string(), title: z.string(), state: z.string(), suspect: z.boolean() }).readonly();

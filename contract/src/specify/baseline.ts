@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { endpoint, inProject, inProjectKey, listQuery, longText, pageOf, recordSignatureSchema, shortText } from '../base';
 import { contentSchema } from './content';
 

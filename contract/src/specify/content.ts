@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { longText, richText, shortText } from '../base';
 
 /** What one revision of a requirement says. */

@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { done, endpoint, inProject, key, reasonText } from '../base';
 
 export const gapQuery = z.object({

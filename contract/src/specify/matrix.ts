@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { endpoint, inProject } from '../base';
 
 const sides = z.enum(['requirement', 'case']);

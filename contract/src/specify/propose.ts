@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { endpoint, inProject, key, versionedKindSchema } from '../base';
 
 const endSchema = z.object({ kind: versionedKindSchema, key: z.string(), title: z.string(), text: z.string() });

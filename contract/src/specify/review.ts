@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { endpoint, inProject, inProjectKey, key, listQuery, longText, pageOf, recordSignatureSchema, shortText } from '../base';
 
 export const reviewStandingSchema = z.enum(['open', 'agree', 'change', 'again']);

@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { done, endpoint, inProject, inProjectKey, reasonText } from '../base';
 
 const words = z.array(z.string().trim().min(1).max(80)).max(500);

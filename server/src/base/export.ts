@@ -3,7 +3,7 @@ import { PassThrough, Readable } from 'node:stream';
 import { listLedger, listQuery } from '@contract/base';
 import { writeCsv, type VersionedKind } from '@core/base';
 import type { FastifyInstance, FastifyReply } from 'fastify';
-import { z } from 'zod';
+import * as z from 'zod';
 import type { Db } from './database';
 import { Refusal } from './errors';
 import { listFields } from './fields';

@@ -1,7 +1,7 @@
 import * as contract from '@contract/design';
 import { caseFileSchema } from '@core/design';
 import type { FastifyInstance } from 'fastify';
-import type { z } from 'zod';
+import type * as z from 'zod';
 import { callerOf, listPage, serve, serveExport, type AppContext } from '../base';
 import { casesDocument } from './documents';
 import { dismissCaseFinding, endCaseDismissal } from './case-wording';

@@ -2,7 +2,7 @@ import * as contract from '@contract/specify';
 import { wordDifference } from '@core/base';
 import type { BaselineChange } from '@core/specify';
 import type { FastifyInstance } from 'fastify';
-import { z } from 'zod';
+import * as z from 'zod';
 import { callerOf, listPage, sendTable, serve, type AppContext } from '../base';
 import {
   addBaseline,

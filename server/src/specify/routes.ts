@@ -18,7 +18,7 @@ import {
   type AppContext,
   type Tx,
 } from '../base';
-import { z } from 'zod';
+import * as z from 'zod';
 import { documentFormats, requirementsDocument, type DocumentPart } from './document';
 import { baselineRoutes } from './baseline-routes';
 import { gapRoutes, matrixRoutes } from './trace-routes';

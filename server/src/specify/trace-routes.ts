@@ -1,7 +1,7 @@
 import * as contract from '@contract/specify';
 import { escapeHtml } from '@core/base';
 import type { FastifyInstance } from 'fastify';
-import { z } from 'zod';
+import * as z from 'zod';
 import { callerOf, sendTable, serve, type AppContext } from '../base';
 import { allGaps, endException, grantException, listGaps, tryTraceRules } from './gaps';
 import { saveTraceRules, traceRulesOf } from './trace-rules';
