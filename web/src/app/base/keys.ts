@@ -46,6 +46,11 @@ export const keyCommands = {
   traceConfirm: at('Suspect traces', 'C', 'confirm what is chosen, or the one that is shown'),
   traceBreak: at('Suspect traces', 'B', 'break it'),
   stepBelow: at('Steps of a case', 'Ctrl+Enter', 'a new step below'),
+  stepSplit: at('Steps of a case', 'Alt+Enter', 'part the step where the cursor stands'),
+  stepTwice: at('Steps of a case', 'Alt+D', 'the step once more'),
+  stepMore: at('Steps of a case', 'Alt+M', 'readings, data and evidence of the step'),
+  stepUndo: at('Steps of a case', 'Alt+Z', 'take the last change of the steps back'),
+  stepRedo: at('Steps of a case', 'Alt+Shift+Z', 'and make it again'),
 } as const satisfies Record<string, KeyCommand>;
 export type KeyName = keyof typeof keyCommands;
 export const keyNames = Object.keys(keyCommands) as KeyName[];

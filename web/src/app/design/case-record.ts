@@ -1,12 +1,24 @@
 import { ChangeDetectionStrategy, Component, computed, effect, inject, input, signal, untracked } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { MatButtonModule } from '@angular/material/button';
-import { ActivatedRoute, Router } from '@angular/router';
+import { ActivatedRoute, Router, RouterLink } from '@angular/router';
 import type { CaseDetail } from '@contract/design';
 import type { Filter } from '@contract/base';
 import { listRequirements } from '@contract/specify';
 import { canonicalJson, sentencesOf, type Json } from '@core/base';
-import { caseDetailNames, caseFaults, saidCase, type CaseContent, type CaseRow, type CaseStep } from '@core/design';
+import {
+  caseDetailNames,
+  caseFaults,
+  partOf,
+  rowWords as wordsOfRow,
+  samplesFor,
+  saidCase,
+  stepWords as wordsOfStep,
+  type CaseContent,
+  type CaseDetails as CaseDetailsOf,
+  type CaseRow,
+  type CaseStep,
+} from '@core/design';
 import {
   type Conflict,
   type Draft,
@@ -22,6 +34,7 @@ import {
   RecordFrame,
   RecordLink,
   RecordPicker,
+  RichText,
   selectRequest,
   type SignAnswer,
   Traces,
@@ -31,7 +44,12 @@ import {
 } from '../base';
 import { designCommands, designFeature } from './state';
 import { RowsEditor } from './rows-editor';
-import { StepsEditor } from './steps-editor';
+import { CaseDetails } from './cases/case-details';
+import { CaseFindings } from './cases/case-findings';
+import { CaseProposals } from './cases/case-proposals';
+import { CaseUsesNote } from './cases/case-uses';
+import { ReadingLine } from './cases/reading-line';
+import { StepsEditor } from './cases/steps-editor';
 
 const contentOf = (c: CaseDetail): CaseContent => {
   const { title, objective, preconditions, steps, plannedMinutes, rows } = c;
@@ -42,18 +60,23 @@ const callWords = (values: Readonly<Record<string, string>>): string => {
   const given = Object.entries(values).map(([name, value]) => `${name} = ${value}`);
   return given.length ? ` with ${given.join(', ')}` : '';
 };
-/** A step in one line, as it is compared. */
-const stepWords = (text: string): string => {
-  const { action, expected, call } = JSON.parse(text) as CaseStep;
-  return call ? `all steps of ${call.key} revision ${call.revision}${callWords(call.with)}` : `${action} → ${expected}`;
-};
-const rowWords = (text: string): string => {
-  const { name, values } = JSON.parse(text) as CaseRow;
-  return `${name}: ${Object.entries(values)
-    .map(([of, value]) => `${of} = ${value}`)
-    .join(', ')}`;
-};
+/** A step, and a data row, in one line, as they are compared. */
+const stepWords = (text: string): string => wordsOfStep(JSON.parse(text) as CaseStep);
+const rowWords = (text: string): string => wordsOfRow(JSON.parse(text) as CaseRow);
 const plainWords = (text: string): string => String(JSON.parse(text));
+
+const detailWords: Readonly<Record<keyof CaseDetailsOf, string>> = {
+  postconditions: 'Postconditions',
+  kind: 'Kind',
+  priority: 'Priority',
+  tags: 'Tags',
+  addresses: 'Addresses',
+  dependsOn: 'Depends on',
+  script: 'Script',
+  arguments: 'Arguments',
+  samples: 'Samples',
+  layout: 'Layout',
+};
 
 /** How the members of a case are compared: texts sentence by sentence, steps and rows one by one, the rest as a whole. */
 const members: readonly { name: keyof CaseContent; label: string; show?: (passage: string) => string }[] = [
@@ -63,12 +86,20 @@ const members: readonly { name: keyof CaseContent; label: string; show?: (passag
   { name: 'steps', label: 'Steps', show: stepWords },
   { name: 'rows', label: 'Data rows', show: rowWords },
   { name: 'plannedMinutes', label: 'Planned minutes', show: plainWords },
+  { name: 'postconditions', label: 'Postconditions' },
+  ...caseDetailNames
+    .filter((name) => name !== 'postconditions')
+    .map((name) => ({
+      name,
+      label: detailWords[name],
+      show: (text: string) => (JSON.parse(text) === null ? '–' : text.replace(/^"|"$/g, '')),
+    })),
 ];
 function passages(name: keyof CaseContent, content: CaseContent | undefined): string[] {
   if (!content) return [];
-  if (name === 'objective' || name === 'preconditions') return sentencesOf(content[name]);
+  if (name === 'objective' || name === 'preconditions' || name === 'postconditions') return sentencesOf(content[name] ?? '');
   if (name === 'steps' || name === 'rows') return (content[name] ?? []).map((item) => canonicalJson(item as unknown as Json));
-  return [JSON.stringify(name === 'plannedMinutes' ? Number(content[name]) || 0 : content[name])];
+  return [JSON.stringify(name === 'plannedMinutes' ? Number(content[name]) || 0 : (content[name] ?? null))];
 }
 function fromPassages(mine: CaseContent, chosen: Readonly<Record<string, readonly string[]>>): CaseContent {
   const items = (name: string): unknown[] => (chosen[name] ?? []).map((item) => JSON.parse(item) as unknown);
@@ -82,13 +113,38 @@ function fromPassages(mine: CaseContent, chosen: Readonly<Record<string, readonl
     plannedMinutes: (items('plannedMinutes')[0] ?? mine.plannedMinutes) as number,
     steps: items('steps') as CaseStep[],
     ...(rows.length ? { rows } : {}),
+    postconditions: (chosen['postconditions'] ?? []).join(''),
+    ...Object.fromEntries(
+      caseDetailNames.flatMap((detail) =>
+        detail === 'postconditions' || !chosen[detail] ? [] : [[detail, items(detail)[0] ?? undefined]],
+      ),
+    ),
   };
 }
 
 /** One verification case: what it shows, its steps, what it verifies, its runs, and what is said of it. */
 @Component({
   selector: 'cp-case-record',
-  imports: [MadeFor, FormsModule, MatButtonModule, Icon, RecordFrame, RecordLink, RecordPicker, RowsEditor, StepsEditor, Needs, Traces],
+  imports: [
+    CaseDetails,
+    CaseFindings,
+    CaseProposals,
+    CaseUsesNote,
+    FormsModule,
+    Icon,
+    MadeFor,
+    MatButtonModule,
+    Needs,
+    ReadingLine,
+    RecordFrame,
+    RecordLink,
+    RecordPicker,
+    RichText,
+    RouterLink,
+    RowsEditor,
+    StepsEditor,
+    Traces,
+  ],
   changeDetection: ChangeDetectionStrategy.OnPush,
   templateUrl: './case-record.html',
   styles: `
@@ -128,7 +184,41 @@ export class CaseRecord {
       [!this.draft()?.title.trim(), 'It needs a title.'],
       [this.shown()?.state === 'approved' && this.reason().trim().length < 3, 'It is approved: say why it changes.'],
     );
-  protected readonly faults = computed(() => (this.draft() ? caseFaults(this.draft() as CaseContent) : []));
+  protected readonly kinds = this.store.selectSignal(designFeature.selectKinds);
+  protected readonly part = computed(() => partOf((this.editing() ? this.draft() : this.shown())?.kind, this.kinds()));
+  protected readonly faults = computed(() => (this.draft() ? caseFaults(this.draft() as CaseContent, this.part()) : []));
+  protected readonly content = contentOf;
+  /** What a case has beside its texts, in words. */
+  protected readonly facts = computed((): [string, string][] => {
+    const c = this.shown();
+    if (!c) return [];
+    const kind = this.kinds().find(({ name }) => name === c.kind)?.title ?? c.kind ?? '';
+    const { samples } = c;
+    const facts: [string, string][] = [
+      ['Kind', kind],
+      ['Priority', c.priority ?? ''],
+      ['Tags', (c.tags ?? []).join(', ')],
+      ['Script', [c.script, c.arguments].filter(Boolean).join(' ')],
+      [
+        'Samples',
+        samples
+          ? `${samplesFor(samples.confidence, samples.reliability, samples.failures) ?? 'too many'}: reliability ${samples.reliability * 100} % with confidence ${samples.confidence * 100} %, ${samples.failures} may fail`
+          : '',
+      ],
+    ];
+    return facts.filter(([, value]) => value);
+  });
+  protected readonly formats = [
+    ['docx', 'DOCX'],
+    ['pdf', 'PDF'],
+    ['json', 'JSON'],
+  ] as const;
+  protected document(format: string): string {
+    return `/api/projects/${this.scope.slug()}/cases/document?${new URLSearchParams({ format, cases: this.key() })}`;
+  }
+  protected copyLink(): void {
+    void navigator.clipboard?.writeText(location.href.split('?')[0]);
+  }
   protected readonly author = computed(() => this.scope.roles().includes('author'));
   protected readonly names = {
     save: designCommands.saveCase.name,
@@ -159,6 +249,10 @@ export class CaseRecord {
     effect(() => {
       const at = { project: this.scope.slug(), key: this.key() };
       untracked(() => this.read(at));
+    });
+    effect(() => {
+      const project = this.scope.slug();
+      untracked(() => this.store.dispatch(designCommands.listKinds.start({ project })));
     });
     // Read again when somebody changed it, what it verifies, or a run of it.
     onChanged(['case', 'requirement', 'run', 'round'], (keys) => {

@@ -1,81 +1,57 @@
 import { ChangeDetectionStrategy, Component, computed, effect, inject, input, signal, untracked, viewChild } from '@angular/core';
+import { FormsModule } from '@angular/forms';
 import { MatButtonModule } from '@angular/material/button';
-import { Router } from '@angular/router';
+import { MatMenuModule } from '@angular/material/menu';
+import { Router, RouterLink } from '@angular/router';
+import type { Filter, Selection } from '@contract/base';
 import { emptyCase } from '@core/design';
-import type { Selection } from '@contract/base';
-import { BulkPanel, Icon, onAction, ProblemNote, RecordList, reviewChoices, reviewWords, RowLines, RowTemplate, useProject } from '../base';
+import {
+  type BulkChoice,
+  BulkPanel,
+  Icon,
+  onAction,
+  ProblemNote,
+  RecordList,
+  reviewChoices,
+  reviewWords,
+  RowLines,
+  RowTemplate,
+  useAddress,
+  useProject,
+} from '../base';
 import { caseKind } from './case-list';
 import { CaseRecord } from './case-record';
-import { designCommands } from './state';
+import { DesignNav } from './design-nav';
+import { FolderTree } from './library/folder-tree';
+import { designCommands, designFeature } from './state';
 
-/** Design: the verification cases on the left, the chosen one beside them. */
+/** The library: verification cases by folder on the left, the chosen one beside them. */
 @Component({
   selector: 'cp-design-page',
-  imports: [MatButtonModule, BulkPanel, CaseRecord, Icon, ProblemNote, RecordList, RowLines, RowTemplate],
+  imports: [
+    BulkPanel,
+    CaseRecord,
+    DesignNav,
+    FolderTree,
+    FormsModule,
+    Icon,
+    MatButtonModule,
+    MatMenuModule,
+    ProblemNote,
+    RecordList,
+    RouterLink,
+    RowLines,
+    RowTemplate,
+  ],
   changeDetection: ChangeDetectionStrategy.OnPush,
-  template: `
-    <div class="panes beside" [class.one]="record()">
-      <section class="pane pane-left side" aria-label="Cases">
-        <div class="row">
-          <h1 class="grow">Design</h1>
-          @if (author()) {
-            <button mat-stroked-button type="button" (click)="add()"><cp-icon name="add" /> Case</button>
-          }
-        </div>
-        <cp-record-list [kind]="kind" [current]="record()" (opened)="open($event)" (chosen)="selection.set($event)">
-          <ng-container acts>
-            @if (selection()?.keys) {
-              <button class="chip" type="button" (click)="plan()"><cp-icon name="play_arrow" /> Plan a round</button>
-            }
-            <button class="chip" type="button" [attr.aria-pressed]="acting()" (click)="acting.set(!acting())">
-              <cp-icon name="checklist" /> Act on them
-            </button>
-          </ng-container>
-          <ng-template [cpRow]="kind" let-c let-found="found">
-            <cp-row-lines
-              [row]="c"
-              [found]="found"
-              [below]="
-                (c.verifies.join(', ') || 'verifies nothing') +
-                ' · ' +
-                c.steps +
-                (c.steps === 1 ? ' step · ' : ' steps · ') +
-                c.plannedMinutes +
-                ' min'
-              "
-            />
-            @if (c.suspect) {
-              <span class="tag suspect">suspect</span>
-            } @else if (c.state !== 'approved') {
-              <span class="tag waiting">{{ reviewWords(c.state) }}</span>
-            }
-          </ng-template>
-          <ng-container empty>
-            <h2>No case yet</h2>
-            <p>A case says what to do, step by step, and what must be seen.</p>
-          </ng-container>
-        </cp-record-list>
-        <cp-problem [of]="addName" />
-      </section>
-      <section class="pane" aria-label="Case">
-        <button class="chip back" type="button" (click)="list()?.none(); open('')"><cp-icon name="chevron_left" /> Cases</button>
-        @if (acting() && selection(); as chosen) {
-          <cp-bulk-panel [of]="chosen" [choices]="choices()" (closed)="acting.set(false)" />
-        } @else if (record(); as key) {
-          <cp-case-record [key]="key" />
-        } @else {
-          <div class="empty">
-            <h2>Choose a case</h2>
-            <p>Its objective, steps and the requirements that it verifies stand here.</p>
-          </div>
-        }
-      </section>
-    </div>
-  `,
+  templateUrl: './design-page.html',
   styles: `
     :host {
       display: block;
       height: 100%;
+    }
+    .says {
+      padding: 4px 16px;
     }
   `,
 })
@@ -86,16 +62,60 @@ export class DesignPage {
   readonly for = input<string>();
   /** And under which title. */
   readonly title = input<string>();
+  /** The folder that is shown; a hyphen: what stands in none. */
+  readonly folder = input<string>();
   protected readonly scope = useProject();
   protected readonly kind = caseKind;
   private readonly store = this.scope.store;
   private readonly router = inject(Router);
+  protected readonly go = useAddress();
   protected readonly list = viewChild(RecordList);
   protected readonly addName = designCommands.addCase.name;
   protected readonly author = computed(() => this.scope.roles().includes('author'));
   protected readonly acting = signal(false);
   protected readonly selection = signal<Selection | null>(null);
-  protected readonly choices = computed(() => reviewChoices(this.scope.roles()));
+  private readonly folders = this.store.selectSignal(designFeature.selectFolders);
+  protected readonly showsFolders = signal(true);
+  /** A folder with all below it. */
+  protected readonly within = computed((): Filter | undefined => {
+    const key = this.folder();
+    if (!key) return undefined;
+    if (key === '-') return { field: 'folder', is: [''] };
+    const keys = new Set([key]);
+    for (const f of this.folders()) if (f.under !== null && keys.has(f.under)) keys.add(f.key);
+    return { field: 'folder', is: [...keys] };
+  });
+  protected readonly find = signal('');
+  protected readonly replace = signal('');
+  protected readonly sameCase = signal(false);
+  protected readonly wholeWords = signal(true);
+  protected readonly choices = computed((): BulkChoice[] => {
+    const review = reviewChoices(this.scope.roles());
+    if (!this.author()) return review;
+    const find = this.find();
+    const moves = this.folders().slice(0, 40);
+    return [
+      ...review,
+      ...(find
+        ? [
+            {
+              words: `Replace “${find}” by “${this.replace()}”`,
+              act: { act: 'replace', find, replace: this.replace(), sameCase: this.sameCase(), wholeWords: this.wholeWords() },
+              asks: 'reason',
+            } as const,
+          ]
+        : []),
+      ...moves.map((f) => ({ words: `Into ${f.title}`, act: { act: 'file', folder: f.key }, asks: 'nothing' }) as const),
+      ...(moves.length ? [{ words: 'Out of all folders', act: { act: 'file', folder: null }, asks: 'nothing' } as const] : []),
+    ];
+  });
+  /** What is shown as a document: the folder, or all. */
+  protected readonly formats = [
+    ['docx', 'Word processor (DOCX)'],
+    ['pdf', 'PDF'],
+    ['html', 'HTML'],
+    ['json', 'JSON, to be read back'],
+  ] as const;
 
   constructor() {
     effect(() => {
@@ -112,12 +132,21 @@ export class DesignPage {
     );
   }
 
+  protected document(format: string): string {
+    const folder = this.folder();
+    const of = this.selection()?.keys;
+    const part: Record<string, string> = of?.length ? { cases: of.slice(0, 800).join(',') } : folder && folder !== '-' ? { folder } : {};
+    return `/api/projects/${this.scope.slug()}/cases/document?${new URLSearchParams({ format, ...part })}`;
+  }
+
   protected add(verifies: string[] = []): void {
+    const folder = this.folder();
     this.store.dispatch(
       designCommands.addCase.start({
         project: this.scope.slug(),
         content: { ...emptyCase, title: this.title() ?? (verifies.length ? `Case for ${verifies.join(', ')}` : 'New case') },
         verifies,
+        ...(folder && folder !== '-' ? { folder } : {}),
       }),
     );
   }

@@ -18,7 +18,7 @@ import {
 import { takeUntilDestroyed, toObservable } from '@angular/core/rxjs-interop';
 import { MatMenuModule } from '@angular/material/menu';
 import { ActivatedRoute, Router } from '@angular/router';
-import type { Selection } from '@contract/base';
+import type { Filter, Selection } from '@contract/base';
 import { debounceTime, skip } from 'rxjs';
 import { useKeys } from '../keys';
 import { dragKeys, showRow } from '../list-keys';
@@ -59,6 +59,8 @@ export class RecordList<R extends ListRow> {
   readonly kind = input.required<ListKind<R>>();
   /** What the list is of, beside the project: a specification, a build. */
   readonly of = input<Readonly<Record<string, string>>>({});
+  /** What always holds of its rows, beside what is asked: a folder that they stand in. */
+  readonly within = input<Filter>();
   readonly current = input<string>();
   /** Fields beside those of the kind: the project's own. */
   readonly moreFields = input<readonly FilterField[]>([]);
@@ -130,7 +132,7 @@ export class RecordList<R extends ListRow> {
   /** The field by which the list is grouped. */
   protected readonly by = computed(() => this.groupables().find(({ name }) => name === this.grouped()));
   protected readonly sort = computed(() => this.order() || this.kind().sorts[0][0]);
-  protected readonly filter = computed(() => together([this.shownView().filter, filterOf(this.pieces())]), {
+  protected readonly filter = computed(() => together([this.within(), this.shownView().filter, filterOf(this.pieces())]), {
     equal: (a, b) => JSON.stringify(a) === JSON.stringify(b),
   });
   private readonly question = computed((): ListQuestion => ({
@@ -155,7 +157,7 @@ export class RecordList<R extends ListRow> {
     return {
       kind,
       of: { project: this.scope.slug(), ...this.of() },
-      filter: together([this.shownView().filter, filterOf(pieces)]),
+      filter: together([this.within(), this.shownView().filter, filterOf(pieces)]),
       sort: sorts[0][0],
       count: true,
       groups: by.field ?? by.name,

@@ -134,8 +134,8 @@ export class RecordFrame {
 
   protected approve({ key, revision, hash }: ReviewedRecord): void {
     const printedName = this.scope.session()?.person.printedName ?? '';
-    askApproval(this.dialogs, { key, what: this.noun() || this.kind(), revision, hash, printedName, confirms: this.confirms() }).subscribe((answer) =>
-      this.approved.emit(answer),
+    askApproval(this.dialogs, { key, what: this.noun() || this.kind(), revision, hash, printedName, confirms: this.confirms() }).subscribe(
+      (answer) => this.approved.emit(answer),
     );
   }
 }
