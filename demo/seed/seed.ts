@@ -39,6 +39,8 @@ import {
   setRequirementState,
 } from '../../server/src/specify';
 import { suggestMapping } from '../../core/src/specify';
+import { emptyCase } from '../../core/src/design';
+import { seedDesign, seedFolders } from './design';
 import { seedBaseline, seedReviews } from './specify';
 import { coldCases, draftCases, fates, readCases, scopePicture, unapproved, type DemoCase, type Fate } from './scenario';
 
@@ -126,6 +128,16 @@ export async function seedDemo(address: DatabaseAddress, folder: string, say: (t
       fate,
       as,
     );
+    say('  models and the library');
+    await seedFolders(db, as('mira.oberon'), demoCases);
+    const { made, measured } = await seedDesign(db, as('mira.oberon'));
+    for (const key of [...made, measured]) {
+      await setCaseState(db, as('mira.oberon'), key, 1, 'review');
+      await approveDesign(db, as('ines.quarry'), key, 1);
+    }
+    const asDemo = (keys: readonly string[]): DemoCase[] => keys.map((key) => ({ key, verifies: [], content: emptyCase }));
+    await seedRound(db, '2.4.0-rc2', 'Start sequence', 'rig 2 · room temperature', 'tomas.vell', asDemo(made), () => 'reviewed', as);
+    await seedRound(db, '2.4.0-rc2', 'By hand', 'station · room temperature', 'tomas.vell', asDemo([measured]), () => 'planned', as);
     say('  what changed afterwards');
     await seedBaseline(db, as('mira.oberon'), demoPassword);
     await seedChanges(db, folder, demoCases, as);

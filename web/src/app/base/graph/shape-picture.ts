@@ -159,7 +159,7 @@ const scales = [0.4, 0.6, 0.8, 1, 1.25, 1.6] as const;
       stroke-width: 2.2;
     }
     .node[aria-selected='true'] > .shape {
-      fill: var(--pick);
+      fill: var(--cord-tint);
     }
     .node:focus-visible > .shape {
       stroke: var(--cord);
@@ -288,7 +288,8 @@ export class ShapePicture {
         'DOWN',
       );
       if (mine !== this.drawing) return;
-      this.drawn.set(this.known(edges));
+      // Their looks may have changed while they were laid out.
+      this.drawn.set(this.known(this.edges()));
       this.laid.set(laid);
       this.failed.set('');
     } catch {

@@ -41,6 +41,9 @@ import { recordCommands } from './state';
       flex-wrap: wrap;
       padding: 4px 0;
     }
+    .trace > .grow {
+      min-width: 150px;
+    }
   `,
 })
 export class Traces {

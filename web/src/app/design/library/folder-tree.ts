@@ -55,7 +55,7 @@ const dragType = 'text/x-folder';
               (ngModelChange)="name.set($event)"
               (click)="$event.stopPropagation()"
               (keydown.enter)="$event.stopPropagation(); rename()"
-              (keydown.escape)="$event.stopPropagation(); renaming.set('')"
+              (keydown.escape)="$event.stopPropagation(); renaming.set(null)"
               (keydown)="$event.stopPropagation()"
             />
           } @else {
@@ -102,7 +102,7 @@ const dragType = 'text/x-folder';
       gap: 6px;
     }
     .tree {
-      max-height: 210px;
+      max-height: 156px;
       overflow: auto;
       border: 1px solid var(--hairline);
       border-radius: 10px;
@@ -121,7 +121,7 @@ const dragType = 'text/x-folder';
       background: var(--lane);
     }
     .item.on {
-      background: var(--pick);
+      background: var(--cord-tint);
       font-weight: 600;
     }
     .item.over {
@@ -170,7 +170,7 @@ export class FolderTree {
   protected readonly at = signal('');
   protected readonly over = signal('');
   protected readonly adding = signal(false);
-  protected readonly renaming = signal('');
+  protected readonly renaming = signal<string | null>(null);
   protected readonly name = signal('');
   protected readonly current = computed(() => this.folders().find((f) => f.key === this.chosen()));
   protected readonly rows = computed(() => {
@@ -215,7 +215,7 @@ export class FolderTree {
       this.adding.set(false);
       this.picked.emit(answer.key);
     });
-    onAction(designCommands.saveFolder.done, () => this.renaming.set(''));
+    onAction(designCommands.saveFolder.done, () => this.renaming.set(null));
     onAction(designCommands.removeFolder.done, () => this.picked.emit(''));
   }
 

@@ -192,7 +192,7 @@ type Body = ModelBodies['flow'];
       gap: 3px;
     }
     li.on {
-      background: var(--pick);
+      background: var(--cord-tint);
       border-color: var(--cord);
     }
     .node,
@@ -222,6 +222,7 @@ type Body = ModelBodies['flow'];
     }
     .expected {
       margin-left: 25px;
+      width: calc(100% - 25px);
     }
     .out {
       padding-left: 25px;

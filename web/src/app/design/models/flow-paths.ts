@@ -188,7 +188,7 @@ const reachedWords: Readonly<Record<ReachCriterion, string>> = {
       cursor: pointer;
     }
     .criterion.on {
-      background: var(--pick);
+      background: var(--cord-tint);
       border-color: var(--cord);
       font-weight: 600;
     }
@@ -214,7 +214,7 @@ const reachedWords: Readonly<Record<ReachCriterion, string>> = {
       border-radius: 8px;
     }
     .paths li.on {
-      background: var(--pick);
+      background: var(--cord-tint);
     }
     .path {
       border: 0;
