@@ -258,7 +258,7 @@ export const recordStep = endpoint('PUT', '/projects/:project/runs/:key/steps/:s
     /** Why a finished result is corrected; wanted where the run is finished. */
     reason: longText.default(''),
     /** What was read; absent: as it was. */
-    readings: z.array(readingSchema).max(20).optional(),
+    readings: z.array(readingSchema).max(20).readonly().optional(),
   }),
   answer: stepSavedSchema,
 });

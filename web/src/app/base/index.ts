@@ -9,6 +9,7 @@ export * from './theme';
 export * from './ui/icon';
 export * from './ui/needs';
 export * from './ui/place-nav';
+export * from './ui/reading-line';
 export * from './ui/cord';
 export * from './ui/knot-icons';
 export * from './ui/knot-mark';

@@ -1,6 +1,7 @@
 import { ChangeDetectionStrategy, Component, computed, effect, inject, input, signal, untracked } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { MatButtonModule } from '@angular/material/button';
+import { MatMenuModule } from '@angular/material/menu';
 import { ActivatedRoute, Router, RouterLink } from '@angular/router';
 import type { CaseDetail } from '@contract/design';
 import type { Filter } from '@contract/base';
@@ -30,6 +31,7 @@ import {
   onAction,
   onChanged,
   type PickedRow,
+  ReadingLine,
   recordCommands,
   RecordFrame,
   RecordLink,
@@ -48,7 +50,6 @@ import { CaseDetails } from './cases/case-details';
 import { CaseFindings } from './cases/case-findings';
 import { CaseProposals } from './cases/case-proposals';
 import { CaseUsesNote } from './cases/case-uses';
-import { ReadingLine } from './cases/reading-line';
 import { StepsEditor } from './cases/steps-editor';
 
 const contentOf = (c: CaseDetail): CaseContent => {
@@ -134,6 +135,7 @@ function fromPassages(mine: CaseContent, chosen: Readonly<Record<string, readonl
     Icon,
     MadeFor,
     MatButtonModule,
+    MatMenuModule,
     Needs,
     ReadingLine,
     RecordFrame,

@@ -14,7 +14,8 @@ import { FormsModule } from '@angular/forms';
 import { MatButtonModule } from '@angular/material/button';
 import { Router, RouterLink } from '@angular/router';
 import type { RunSummary } from '@contract/run';
-import { rollUp, verdictWords, type StepVerdict } from '@core/run';
+import type { CaseStep } from '@core/design';
+import { proposedVerdict, readingsAsked, rollUp, verdictFaults, verdictWords, type ReadingResult, type StepVerdict } from '@core/run';
 import { MatDialog } from '@angular/material/dialog';
 import {
   askReason,
@@ -32,6 +33,7 @@ import {
   useProject,
 } from '../base';
 import { FilledText } from './filled-text';
+import { StepReadings } from './step-readings';
 import { clockWords, runStateWords } from './words';
 import { runCommands, runFeature } from './state';
 
@@ -41,6 +43,8 @@ const verdicts: readonly { readonly name: StepVerdict; readonly label: string; r
   { name: 'deviation', label: 'Deviation', icon: 'contrast' },
   { name: 'blocked', label: 'Blocked', icon: 'block' },
 ];
+const noStep: CaseStep = { action: '', expected: '' };
+const standingWords = { passed: 'passed', failed: 'failed', blocked: 'is blocked', open: 'is not run yet' };
 const autosaveAfter = 1200;
 const retryAfter = 3000;
 
@@ -48,16 +52,18 @@ const retryAfter = 3000;
 interface Unsaved {
   readonly observed: string;
   readonly verdict: StepVerdict | null;
+  readonly readings?: readonly ReadingResult[];
 }
 
 /** A verdict other than pass says what was observed; a pass as well, where the project asks for it. */
 const needsWords = ({ observed, verdict }: Unsaved, always: boolean): boolean =>
   verdict !== null && (always || verdict !== 'pass') && !observed.trim();
+const said = ({ observed, verdict, readings = [] }: Unsaved): string => JSON.stringify([observed, verdict, readings]);
 
 /** The Bench: one step at a time, for hands that hold a device. Keys first; every key has a button. */
 @Component({
   selector: 'cp-bench-page',
-  imports: [FormsModule, MatButtonModule, RouterLink, Icon, ProblemNote, RecordLink, FilledText, Needs],
+  imports: [FormsModule, MatButtonModule, RouterLink, Icon, ProblemNote, RecordLink, FilledText, Needs, StepReadings],
   changeDetection: ChangeDetectionStrategy.OnPush,
   templateUrl: './bench-page.html',
   styleUrl: './bench-page.scss',
@@ -69,6 +75,7 @@ export class BenchPage {
   private readonly store = this.scope.store;
   private readonly router = inject(Router);
   private readonly box = viewChild<ElementRef<HTMLTextAreaElement>>('box');
+  private readonly asked = viewChild(StepReadings);
   private readonly loaded = this.store.selectSignal(runFeature.selectRun);
   private readonly loadedRound = this.store.selectSignal(runFeature.selectRound);
   protected readonly saving = this.store.selectSignal(selectRequest(runCommands.recordStep.name));
@@ -80,6 +87,7 @@ export class BenchPage {
   protected readonly keysOf = keysOf;
   protected readonly verdicts = verdicts;
   protected readonly verdictWords = verdictWords;
+  protected readonly standingWords = standingWords;
   protected readonly at = signal(0);
   protected readonly observed = signal('');
   protected readonly seconds = signal(0);
@@ -104,6 +112,13 @@ export class BenchPage {
   protected readonly step = computed(() => this.run()?.case.steps[this.at()]);
   protected readonly result = computed(() => this.resultAt(this.at()));
   protected readonly files = computed(() => (this.run()?.evidence ?? []).filter((file) => file.step === this.at() + 1));
+  protected readonly readings = computed(() => readingsAsked(this.step() ?? noStep, this.result()?.readings ?? []));
+  /** What the readings say that the verdict is, while none is given. */
+  protected readonly proposed = computed(() => (this.result()?.verdict ? undefined : proposedVerdict(this.step() ?? noStep, this.readings())));
+  /** What stands in the way of the verdict that is given here. */
+  protected readonly faults = computed(() => this.faultsAt(this.at(), this.result() ?? { observed: '', verdict: null }));
+  /** The cases that must have passed before this one and have not. */
+  protected readonly notPassed = computed(() => (this.run()?.restsOn ?? []).filter(({ standing }) => standing !== 'passed'));
   protected readonly outcome = computed(() => rollUp((this.run()?.steps ?? []).map((_, i) => this.resultAt(i)?.verdict ?? null)));
   protected readonly items = computed(() => (this.round()?.items ?? []).filter((item) => item.state !== 'superseded'));
   protected readonly recorded = computed(() => this.items().filter((item) => item.verdict !== null).length);
@@ -153,7 +168,7 @@ export class BenchPage {
     onAction(
       runCommands.recordStep.done,
       ({ input }) =>
-        input.key === this.opened && this.confirmed(input.step as number, { observed: input.observed, verdict: input.verdict }),
+        input.key === this.opened && this.confirmed(input.step as number, input),
     );
     effect(() => {
       if (!this.finishing() || Object.keys(this.unsaved()).length || this.opened !== this.key()) return;
@@ -166,6 +181,8 @@ export class BenchPage {
       if (problem.status === 0 || problem.status === 503 || problem.status === 502) setTimeout(() => this.resend(), retryAfter);
       else this.finishing.set(false);
     });
+    // A verdict that waited for its picture or file has it now.
+    onAction(runCommands.addEvidence.done, ({ answer }) => answer.key === this.opened && this.resend());
     onAction(runCommands.addProblem.done, () => {
       this.raising.set(false);
       this.store.dispatch(runCommands.getRun.start({ project: this.scope.slug(), key: this.key() }));
@@ -209,9 +226,41 @@ export class BenchPage {
   /** Holds what is typed on this device at once, and sends it when the hands rest. */
   protected typed(text: string): void {
     this.observed.set(text);
-    this.hold(this.at(), { observed: text, verdict: this.result()?.verdict ?? null });
+    this.holdSoon({ observed: text });
+  }
+
+  protected read(readings: readonly ReadingResult[]): void {
+    this.holdSoon({ readings });
+  }
+
+  /** After the last reading: the verdict that they propose, or the words that a verdict needs. */
+  protected readAll(): void {
+    const proposed = this.proposed();
+    if (proposed) this.judge(proposed);
+    if (!this.faults().length) (document.activeElement as HTMLElement | null)?.blur();
+  }
+
+  private holdSoon(change: Partial<Unsaved>): void {
+    this.hold(this.at(), { ...this.here(), ...change });
     clearTimeout(this.timer);
     this.timer = setTimeout(() => this.flush(), autosaveAfter);
+  }
+
+  /** What is at this step now: as typed, with what it asks to be read. */
+  private here(): Unsaved {
+    const readings = this.readings();
+    return { observed: this.observed(), verdict: this.result()?.verdict ?? null, ...(readings.length ? { readings } : {}) };
+  }
+
+  private faultsAt(i: number, held: Unsaved): string[] {
+    const run = this.run();
+    const step = run?.case.steps[i];
+    if (!run || !step) return [];
+    const files = run.evidence.filter((file) => file.step === i + 1);
+    return [
+      ...(needsWords(held, this.always()) ? ['Say what you observed: this verdict needs it.'] : []),
+      ...verdictFaults(step, { ...held, readings: held.readings ?? [] }, files).map(({ text }) => text),
+    ];
   }
 
   private hold(i: number, value: Unsaved): void {
@@ -221,7 +270,7 @@ export class BenchPage {
 
   private confirmed(step: number, sent: Unsaved): void {
     const here = this.unsaved()[step - 1];
-    if (!here || here.observed !== sent.observed || here.verdict !== sent.verdict) return;
+    if (!here || said(here) !== said(sent)) return;
     const rest: Record<number, Unsaved> = { ...this.unsaved() };
     delete rest[step - 1];
     this.unsaved.set(rest);
@@ -240,17 +289,16 @@ export class BenchPage {
     for (const [i, held] of Object.entries(this.unsaved())) this.send(Number(i), held);
   }
 
-  private send(i: number, { observed, verdict }: Unsaved): void {
+  private send(i: number, held: Unsaved): void {
     // Between two runs the steps on the screen are still those of the one before: they wait in its own memory.
-    if (this.opened !== this.key() || this.locked() || needsWords({ observed, verdict }, this.always())) return;
+    if (this.opened !== this.key() || this.locked() || this.faultsAt(i, held).length) return;
     if (this.mustSayWhy(() => this.resend())) return;
     this.store.dispatch(
       runCommands.recordStep.start({
         project: this.scope.slug(),
         key: this.key(),
         step: i + 1,
-        observed,
-        verdict,
+        ...held,
         seconds: this.seconds(),
         ...(this.correcting() ? { reason: this.correcting() } : {}),
       }),
@@ -279,17 +327,18 @@ export class BenchPage {
 
   protected judge(verdict: StepVerdict): void {
     if (this.locked()) return;
-    this.hold(this.at(), { observed: this.observed(), verdict });
-    if (needsWords({ observed: this.observed(), verdict }, this.always())) this.box()?.nativeElement.focus();
+    this.hold(this.at(), { ...this.here(), verdict });
+    if (this.faults().length) this.write();
     else this.flush();
   }
 
-  protected readonly needsWords = computed(() =>
-    needsWords({ observed: this.observed(), verdict: this.result()?.verdict ?? null }, this.always()),
-  );
+  /** To where something is missing: a reading first, then the words. */
+  private write(): void {
+    if (!this.asked()?.focus()) this.box()?.nativeElement.focus();
+  }
 
   protected next(): void {
-    if (this.needsWords()) return this.box()?.nativeElement.focus();
+    if (this.faults().length) return this.write();
     this.flush();
     if (
       this.outcome() &&
@@ -302,10 +351,10 @@ export class BenchPage {
   /** Finishes once everything that this device holds has arrived: two requests on their way may overtake each other. */
   protected finish(): void {
     if (this.run()?.finishedAt) return void this.router.navigate(['/', this.scope.slug(), 'run', 'record', this.key()]);
-    const wordless = Object.entries(this.unsaved()).find(([, held]) => needsWords(held, this.always()));
-    if (wordless) {
-      this.go(Number(wordless[0]));
-      return this.box()?.nativeElement.focus();
+    const lacking = Object.entries(this.unsaved()).find(([i, held]) => this.faultsAt(Number(i), held).length);
+    if (lacking) {
+      this.go(Number(lacking[0]));
+      return this.write();
     }
     for (const [i, held] of Object.entries(this.unsaved())) if (Number(i) !== this.at()) this.send(Number(i), held);
     this.finishing.set(true);
@@ -385,7 +434,7 @@ export class BenchPage {
     // A sign alone is typed where one writes.
     if (name && !(typing && this.keyNames.of(name).length === 1)) {
       event.preventDefault();
-      if (name === 'observed') return this.box()?.nativeElement.focus();
+      if (name === 'observed') return this.write();
       return name === 'raise' ? this.raise(this.at()) : this.judge(name);
     }
     if (event.ctrlKey || event.metaKey || event.altKey) return;

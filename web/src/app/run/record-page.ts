@@ -9,6 +9,7 @@ import {
   Icon,
   onChanged,
   ProblemNote,
+  ReadingLine,
   ReasonDialog,
   RecordLink,
   RecordPanels,
@@ -24,7 +25,7 @@ import { runCommands, runFeature } from './state';
 /** A run record, whole, as a reviewer signs it and an auditor reads it. */
 @Component({
   selector: 'cp-record-page',
-  imports: [DatePipe, MatButtonModule, RouterLink, Icon, ProblemNote, RecordLink, RecordPanels],
+  imports: [DatePipe, MatButtonModule, RouterLink, Icon, ProblemNote, ReadingLine, RecordLink, RecordPanels],
   changeDetection: ChangeDetectionStrategy.OnPush,
   templateUrl: './record-page.html',
   styles: `

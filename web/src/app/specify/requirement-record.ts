@@ -1,4 +1,5 @@
 import { ChangeDetectionStrategy, Component, computed, effect, inject, input, signal, untracked } from '@angular/core';
+import { MatMenuModule } from '@angular/material/menu';
 import { ActivatedRoute, Router, RouterLink } from '@angular/router';
 import type { Filter } from '@contract/base';
 import { listCases } from '@contract/design';
@@ -30,6 +31,7 @@ import {
 } from '../base';
 import { ImpactNote } from './impact/impact-note';
 import { Likely } from './proposals/likely';
+import { RequirementBoundaries } from './requirement-boundaries';
 import { contentOf, RequirementForm } from './requirement-form';
 import { RequirementProof } from './requirement-proof';
 import { specifyCommands, specifyFeature } from './state';
@@ -57,8 +59,10 @@ const valueWords = (value: string): string => {
     Icon,
     ImpactNote,
     Likely,
+    MatMenuModule,
     RecordFrame,
     RecordPicker,
+    RequirementBoundaries,
     RequirementForm,
     RequirementProof,
     RichText,

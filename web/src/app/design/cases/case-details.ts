@@ -137,7 +137,7 @@ const wordList = (text: string): string[] =>
           /></label>
           @if (needed(); as n) {
             <p class="small" role="status">
-              <strong>{{ n }} samples</strong> <span class="second">are needed for that (binomial)</span>
+              <strong>{{ n }} samples</strong>&ngsp;<span class="second">are needed for that (binomial)</span>
             </p>
           }
         </div>

@@ -28,7 +28,7 @@ const withLine = (before: string, more: string): string =>
   template: `
     @if (proposals().length) {
       <details>
-        <summary>{{ proposals().length }} proposals from the words of {{ from() }}</summary>
+        <summary>{{ proposals().length }} {{ proposals().length === 1 ? 'proposal' : 'proposals' }} from the words of {{ from() }}</summary>
         @for (p of proposals(); track p.id) {
           <div class="row proposal">
             <span class="grow"

@@ -1,8 +1,7 @@
 import { ChangeDetectionStrategy, Component, computed, input, output } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { readingFindings, readLimits, stepEvidence, type CaseStep, type StepReading } from '@core/design';
-import { Icon } from '../../base';
-import { ReadingLine } from './reading-line';
+import { Icon, ReadingLine } from '../../base';
 
 /** What a step has beside action and expected result: data, readings with their limits, the evidence it asks for, what it verifies. */
 @Component({

@@ -171,8 +171,12 @@ const grainWords: Readonly<Record<Grain, string>> = { case: 'a case', step: 'a s
       list-style: decimal;
       padding-left: 24px;
     }
-    td {
+    .list td {
       vertical-align: top;
+      padding-inline: 4px 8px;
+    }
+    td select.in {
+      min-width: 138px;
     }
   `,
 })

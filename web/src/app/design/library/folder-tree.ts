@@ -31,7 +31,7 @@ const dragType = 'text/x-folder';
           (focus)="at.set(row.key)"
           (dragstart)="drag($event, row.key)"
           (dragover)="hover($event, row.key)"
-          (dragleave)="over.set('')"
+          (dragleave)="over.set(null)"
           (drop)="drop($event, row.key)"
         >
           @if (row.folds) {
@@ -168,7 +168,7 @@ export class FolderTree {
   ];
   protected readonly folded = signal<ReadonlySet<string>>(new Set(this.memory.read('folders') ?? []));
   protected readonly at = signal('');
-  protected readonly over = signal('');
+  protected readonly over = signal<string | null>(null);
   protected readonly adding = signal(false);
   protected readonly renaming = signal<string | null>(null);
   protected readonly name = signal('');
@@ -311,7 +311,7 @@ export class FolderTree {
   }
   protected drop(event: DragEvent, key: string): void {
     event.preventDefault();
-    this.over.set('');
+    this.over.set(null);
     if (!this.may()) return;
     const to = key && key !== '-' ? key : null;
     const folder = this.folders().find((f) => f.key === event.dataTransfer?.getData(dragType));

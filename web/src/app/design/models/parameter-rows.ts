@@ -159,8 +159,8 @@ export const rowCriterionWords: Readonly<Record<RowCriterion, string>> = {
       max-height: 340px;
       overflow: auto;
     }
-    td,
-    th {
+    .list td,
+    .list th {
       padding: 3px 6px 3px 0;
     }
   `,

@@ -122,9 +122,12 @@ type Body = ModelBodies['parameters'];
       flex-direction: column;
       gap: 10px;
     }
-    td {
+    .list th {
+      padding-inline: 0 8px;
+    }
+    .list td {
       vertical-align: top;
-      padding: 4px 6px 4px 0;
+      padding: 6px 8px 6px 0;
     }
     .in {
       width: 100%;
@@ -134,7 +137,7 @@ type Body = ModelBodies['parameters'];
       min-width: 90px;
     }
     .unit {
-      width: 70px;
+      width: 62px;
     }
     select.in {
       min-width: 92px;

@@ -29,7 +29,7 @@ import { MadePanel } from './made-panel';
         <button class="chip" type="button" [attr.aria-pressed]="form() === 'rows'" (click)="form.set('rows')">Rows of one case</button>
       </div>
       <p role="status">
-        <strong>{{ chosen().size }} of {{ rules().length }} rules</strong> <span class="second">are covered by what is chosen</span>
+        <strong>{{ chosen().size }} of {{ rules().length }} rules</strong>&ngsp;<span class="second">are covered by what is chosen</span>
       </p>
       @for (r of rules(); track r.rule.name) {
         <label class="check"
@@ -108,10 +108,9 @@ interface Walked {
         </button>
       </div>
       <p class="small" role="status">
-        <strong>{{ zero().covered }} of {{ zero().of }}</strong> <span class="second">transitions, </span>
-        <strong>{{ one().covered }} of {{ one().of }}</strong> <span class="second">pairs, </span>
-        <strong>{{ refused().size }} of {{ invalid().length }}</strong>
-        <span class="second">refused events are covered by what is chosen</span>
+        <strong>{{ zero().covered }} of {{ zero().of }}</strong>&ngsp;<span class="second">transitions, </span>
+        <strong>{{ one().covered }} of {{ one().of }}</strong>&ngsp;<span class="second">pairs, </span>
+        <strong>{{ refused().size }} of {{ invalid().length }}</strong>&ngsp;<span class="second">refused events are covered by what is chosen</span>
       </p>
       @for (w of walks(); track w.id; let i = $index) {
         <div class="line">

@@ -79,7 +79,7 @@ export class ReadingLine {
     const line = numberLine(limits, value === undefined ? [] : [value]);
     const x = (of: number): number => Math.round(4 + 232 * line.at(of));
     const marks = [limits.low, limits.high].flatMap((of) =>
-      of === undefined ? [] : [{ x: x(of), text: String(Number(of.toPrecision(6))) }],
+      of === undefined ? [] : [{ x: x(of), text: `${Number(of.toPrecision(6))} ${this.of().unit}`.trim() }],
     );
     return {
       from: limits.low === undefined ? 4 : x(limits.low),
