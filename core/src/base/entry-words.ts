@@ -61,7 +61,10 @@ const sentences: Readonly<Record<string, (now: Said, old: Said) => EntrySentence
   'case approved': (now) => ({ lead: 'approved the case', tail: some(', revision ', now['revision']) }),
   'case made anew': (now) => ({ lead: 'made the case', tail: some(' anew from ', now['of']) }),
   'cases drafted': (now) => ({ lead: `drafted ${many(now['cases'], 'case')} from`, tail: some(', below ', now['under']) }),
-  'cases imported': (now) => ({ lead: some('imported cases from ', now['file']) || 'imported cases', tail: `: ${many(now['cases'], 'case')}` }),
+  'cases imported': (now) => ({
+    lead: some('imported cases from ', now['file']) || 'imported cases',
+    tail: `: ${many(now['cases'], 'case')}`,
+  }),
   'kind of case set': () => ({ lead: 'set the kind of case', tail: '' }),
   'model begun': () => ({ lead: 'began the model', tail: '' }),
   'model revised': (now) => ({ lead: 'revised the model', tail: some(', now revision ', now['revision']) }),

@@ -91,7 +91,7 @@ export const historyLine = ({ revision, state, by, at, reason }: DocumentRow['hi
 
 /** Text that Markdown takes for nothing but text. */
 const plainMark = (text: string): string =>
-  text.replace(/([\\`*_{}[\]<>#|])/g, '\\$1').replace(/^([ \t]{0,20})([-+]|\d{1,9}\.)(?=\s)/gm, '$1\\$2');
+  text.replace(/([\\`*_{}[\]<>#|~])/g, '\\$1').replace(/^([ \t]{0,20})([-+]|\d{1,9}\.)(?=\s)/gm, '$1\\$2');
 
 /** The document in Markdown: headings by depth, requirements with their key, facts as a list. */
 export function* documentMarkdown({ title, project, at, rows }: SpecificationDocument, options: DocumentOptions): Generator<string> {

@@ -29,9 +29,9 @@ export function readClasses(
     const rest = colon < 0 ? bare : bare.slice(colon + 1).trim();
     const wrong = (words: string): void => void findings.push({ severity: 'error', row: i + 1, cell: rest || name, text: words });
     if (!name || !rest) return wrong('A class has a name and values: low: 0 to 3.');
-    const ends = rest.split(/\s+to\s+/);
-    if (type === 'number' && ends.length === 2 && ends.every((end) => numberText.test(end))) {
-      classes.push({ name, valid, from: number(ends[0]), to: number(ends[1]) });
+    const ends = rest.replace(/\s/g, ' ').split(' to ');
+    if (type === 'number' && ends.length === 2 && ends.every((end) => numberText.test(end.trim()))) {
+      classes.push({ name, valid, from: number(ends[0].trim()), to: number(ends[1].trim()) });
       return;
     }
     const values: RowValue[] = [];

@@ -51,6 +51,9 @@ const detail = (more: Partial<CaseDetail> = {}): CaseDetail =>
     traces: [],
     runs: [],
     signatures: [],
+    folder: null,
+    verified: [],
+    dismissals: [],
     ...more,
   }) as unknown as CaseDetail;
 

@@ -57,6 +57,8 @@ const contentOf = (c: CaseDetail): CaseContent => {
   const details = Object.fromEntries(caseDetailNames.map((name) => [name, c[name]]));
   return saidCase({ title, objective, preconditions, steps, plannedMinutes, ...(rows?.length ? { rows } : {}), ...details });
 };
+/** What a content says, whichever order its members are in and whether what is empty is named. */
+const said = (content: CaseContent | null): string => (content ? canonicalJson(saidCase(content) as unknown as Json) : '');
 const callWords = (values: Readonly<Record<string, string>>): string => {
   const given = Object.entries(values).map(([name, value]) => `${name} = ${value}`);
   return given.length ? ` with ${given.join(', ')}` : '';
@@ -179,7 +181,7 @@ export class CaseRecord {
   protected readonly editing = signal(false);
   protected readonly draft = signal<CaseContent | null>(null);
   private readonly base = signal('');
-  protected readonly changed = computed(() => this.draft() !== null && JSON.stringify(this.draft()) !== this.base());
+  protected readonly changed = computed(() => this.draft() !== null && said(this.draft()) !== this.base());
   protected readonly missing = (): string =>
     firstMissing(
       [!this.changed(), 'Nothing changed.'],
@@ -286,7 +288,7 @@ export class CaseRecord {
     if (!shown) return;
     const content = contentOf(shown);
     const known = editing ? this.drafts.read(shown.key) : undefined;
-    this.base.set(JSON.stringify(known?.base ?? content));
+    this.base.set(said(known?.base ?? content));
     this.basedOn.set(known?.basedOn ?? shown.revision);
     this.draft.set(known?.content ?? content);
     this.reason.set('');
@@ -342,7 +344,7 @@ export class CaseRecord {
   protected saveMerged(chosen: Readonly<Record<string, readonly string[]>>): void {
     const [theirs, mine] = [this.conflict(), this.draft()];
     if (!theirs || !mine) return;
-    this.base.set(JSON.stringify(contentOf(this.saving().problem?.current as CaseDetail)));
+    this.base.set(said(contentOf(this.saving().problem?.current as CaseDetail)));
     this.basedOn.set(theirs.revision);
     this.put(fromPassages(mine, chosen));
     if (this.changed()) this.save(theirs.revision);

@@ -4,8 +4,9 @@ import { listCases, type CaseSummary } from '@contract/design';
 import { emptyCase, type CaseCall, type CaseContent, type CaseRow, type CaseStep } from '@core/design';
 import { listOver, Mounted, offered, openWeb } from '../base/testing';
 import { CallEditor } from './call-editor';
+import { copySteps, pastedSteps } from './cases/step-clipboard';
+import { StepsEditor } from './cases/steps-editor';
 import { RowsEditor } from './rows-editor';
-import { StepsEditor } from './steps-editor';
 
 const text = (fixture: ComponentFixture<unknown>): string => (fixture.nativeElement as HTMLElement).textContent ?? '';
 const find = <E extends HTMLElement>(fixture: ComponentFixture<unknown>, selector: string): E => {
@@ -39,6 +40,10 @@ const summary = (key: string, revision: number, names: string[] = []): CaseSumma
   rows: 0,
   names,
   plannedMinutes: 1,
+  kind: '',
+  priority: '',
+  tags: [],
+  folder: null,
   verifies: [],
   suspect: false,
   own: {},
@@ -47,6 +52,14 @@ const summary = (key: string, revision: number, names: string[] = []): CaseSumma
 });
 
 describe('the steps of a case', () => {
+  beforeEach(() => localStorage.clear());
+  afterAll(() => localStorage.clear());
+  const two: readonly CaseStep[] = [
+    { action: 'Turn the key', expected: 'Lamp' },
+    { action: 'Press start', expected: 'It runs' },
+    { action: 'Wait', expected: 'It stays' },
+  ];
+  const actions = (steps: readonly CaseStep[]) => steps.map((s) => s.action);
   const open = async (steps: readonly CaseStep[], cases: readonly CaseSummary[] = []) => {
     openWeb(['author']).api.on(
       listCases,
@@ -86,6 +99,90 @@ describe('the steps of a case', () => {
     offered()[0].click();
     await page.settled();
     expect(last()[1].call).toEqual({ key: 'C-002', revision: 3, with: {} });
+  });
+
+  it('are moved, parted, doubled and taken back by keys', async () => {
+    const { fixture, last } = await open(two);
+    const page = new Mounted(fixture);
+    const box = (n: number) => page.one<HTMLTextAreaElement>(`[aria-label="Step ${n}, action"]`);
+    await page.key(box(3), 'ArrowUp', { altKey: true });
+    expect(actions(last())).toEqual(['Turn the key', 'Wait', 'Press start']);
+    await page.key(box(1), 'd', { altKey: true });
+    expect(actions(last())).toEqual(['Turn the key', 'Turn the key', 'Wait', 'Press start']);
+    await page.key(box(1), 'z', { altKey: true });
+    box(1).setSelectionRange(4, 4);
+    await page.key(box(1), 'Enter', { altKey: true });
+    expect(last().slice(0, 2)).toEqual([
+      { action: 'Turn', expected: '' },
+      { action: 'the key', expected: 'Lamp' },
+    ]);
+    await page.press(/Undo/);
+    await page.press(/Undo/);
+    expect(last()).toEqual(two);
+    await page.press(/Redo/);
+    expect(actions(last())).toEqual(['Turn the key', 'Wait', 'Press start']);
+  });
+
+  it('are chosen by their numbers, a stretch with Shift, and moved or deleted together', async () => {
+    const { fixture, last } = await open([...two, { action: 'Stop', expected: 'It stops' }]);
+    const page = new Mounted(fixture);
+    const number = (n: number) => page.one<HTMLButtonElement>(`[aria-label="Choose step ${n}"]`);
+    number(1).click();
+    number(2).dispatchEvent(new MouseEvent('click', { shiftKey: true, bubbles: true }));
+    await page.settled();
+    expect(page.text()).toContain('2 chosen');
+    await page.press(/Move step 2 down/);
+    expect(actions(last())).toEqual(['Wait', 'Turn the key', 'Press start', 'Stop']);
+    await page.press(/Duplicate/);
+    expect(actions(last())).toEqual(['Wait', 'Turn the key', 'Press start', 'Turn the key', 'Press start', 'Stop']);
+    await page.press(/Delete what is chosen/);
+    expect(actions(last())).toEqual(['Wait', 'Turn the key', 'Press start', 'Stop']);
+  });
+
+  it('come from a spreadsheet into an empty step, and whole from another case', async () => {
+    const { fixture, last } = await open([{ action: '', expected: '' }]);
+    const page = new Mounted(fixture);
+    const paste = async (text: string) => {
+      const data = new DataTransfer();
+      data.setData('text/plain', text);
+      page
+        .one('[aria-label="Step 1, action"]')
+        .dispatchEvent(new ClipboardEvent('paste', { clipboardData: data, bubbles: true, cancelable: true }));
+      await page.settled();
+    };
+    await paste('Turn the key\tLamp\t24 V\r\n"Press\nstart"\tIt runs');
+    expect(last()).toEqual([
+      { action: 'Turn the key', expected: 'Lamp', data: '24 V' },
+      { action: 'Press\nstart', expected: 'It runs' },
+    ]);
+    // What was copied here comes back with all it has, however it went through the clipboard.
+    const whole: CaseStep = {
+      action: 'Pull',
+      expected: 'Free',
+      readings: [{ name: 'force', unit: 'N', resolution: 1, limits: 'at most 250 N' }],
+    };
+    await paste(`${copySteps([whole])}\r\n`);
+    expect(last()[1]).toEqual(whole);
+    expect(pastedSteps('just words')).toBeUndefined();
+  });
+
+  it('ask for readings with limits, whose unit follows the limits until somebody says otherwise', async () => {
+    const { fixture, last } = await open([{ action: 'Pull', expected: 'Free' }]);
+    const page = new Mounted(fixture);
+    await page.press(/Readings, data and evidence of step 1/);
+    await page.press(/^\s*straighten\s*Reading|Reading\s*$/);
+    await page.write(/^Reading/, 'force');
+    await page.write(/^Limits/, 'at most 250 N');
+    expect(last()[0].readings).toEqual([{ name: 'force', unit: 'N', resolution: 0, limits: 'at most 250 N' }]);
+    await page.write(/^Unit/, 'kN');
+    await page.write(/^Limits/, 'at most 300 N');
+    expect(last()[0].readings?.[0].unit).toBe('kN');
+    await page.write(/^Limits/, 'at most soon');
+    expect(page.all('.t-broken').length).toBeGreaterThan(0);
+    await page.write(/^Shown by/, 'picture');
+    expect(last()[0].evidence).toBe('picture');
+    await page.press(/Delete reading 1 of step 1/);
+    expect(last()[0].readings).toEqual([]);
   });
 
   it('keep what is typed when keys come faster than the page answers', async () => {

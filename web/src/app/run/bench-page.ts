@@ -34,31 +34,13 @@ import {
 } from '../base';
 import { FilledText } from './filled-text';
 import { StepReadings } from './step-readings';
-import { clockWords, runStateWords } from './words';
+import { heldText, needsWords, verdicts, type HeldStep } from './held-step';
+import { benchMark, clockWords, runStateWords, sizeWords, standingWords } from './words';
 import { runCommands, runFeature } from './state';
 
-const verdicts: readonly { readonly name: StepVerdict; readonly label: string; readonly icon: string }[] = [
-  { name: 'pass', label: 'Pass', icon: 'check' },
-  { name: 'fail', label: 'Fail', icon: 'close' },
-  { name: 'deviation', label: 'Deviation', icon: 'contrast' },
-  { name: 'blocked', label: 'Blocked', icon: 'block' },
-];
 const noStep: CaseStep = { action: '', expected: '' };
-const standingWords = { passed: 'passed', failed: 'failed', blocked: 'is blocked', open: 'is not run yet' };
 const autosaveAfter = 1200;
 const retryAfter = 3000;
-
-/** What was typed at a step and is not yet confirmed by the server, kept on this device. */
-interface Unsaved {
-  readonly observed: string;
-  readonly verdict: StepVerdict | null;
-  readonly readings?: readonly ReadingResult[];
-}
-
-/** A verdict other than pass says what was observed; a pass as well, where the project asks for it. */
-const needsWords = ({ observed, verdict }: Unsaved, always: boolean): boolean =>
-  verdict !== null && (always || verdict !== 'pass') && !observed.trim();
-const said = ({ observed, verdict, readings = [] }: Unsaved): string => JSON.stringify([observed, verdict, readings]);
 
 /** The Bench: one step at a time, for hands that hold a device. Keys first; every key has a button. */
 @Component({
@@ -84,6 +66,8 @@ export class BenchPage {
   /** Does the project ask for words on a pass too? */
   private readonly always = computed(() => this.run()?.observationAsked ?? false);
   protected readonly keyNames = useKeys('Bench');
+  protected readonly mark = benchMark;
+  protected readonly size = sizeWords;
   protected readonly keysOf = keysOf;
   protected readonly verdicts = verdicts;
   protected readonly verdictWords = verdictWords;
@@ -92,7 +76,7 @@ export class BenchPage {
   protected readonly observed = signal('');
   protected readonly seconds = signal(0);
   protected readonly dropping = signal(false);
-  protected readonly unsaved = signal<Readonly<Record<number, Unsaved>>>({});
+  protected readonly unsaved = signal<Readonly<Record<number, HeldStep>>>({});
   protected readonly raising = signal(false);
   protected readonly problemTitle = signal('');
   protected readonly titleMissing = (): string => (this.problemTitle().trim() ? '' : 'Give it a title.');
@@ -114,7 +98,9 @@ export class BenchPage {
   protected readonly files = computed(() => (this.run()?.evidence ?? []).filter((file) => file.step === this.at() + 1));
   protected readonly readings = computed(() => readingsAsked(this.step() ?? noStep, this.result()?.readings ?? []));
   /** What the readings say that the verdict is, while none is given. */
-  protected readonly proposed = computed(() => (this.result()?.verdict ? undefined : proposedVerdict(this.step() ?? noStep, this.readings())));
+  protected readonly proposed = computed(() =>
+    this.result()?.verdict ? undefined : proposedVerdict(this.step() ?? noStep, this.readings()),
+  );
   /** What stands in the way of the verdict that is given here. */
   protected readonly faults = computed(() => this.faultsAt(this.at(), this.result() ?? { observed: '', verdict: null }));
   /** The cases that must have passed before this one and have not. */
@@ -122,7 +108,7 @@ export class BenchPage {
   protected readonly outcome = computed(() => rollUp((this.run()?.steps ?? []).map((_, i) => this.resultAt(i)?.verdict ?? null)));
   protected readonly items = computed(() => (this.round()?.items ?? []).filter((item) => item.state !== 'superseded'));
   protected readonly recorded = computed(() => this.items().filter((item) => item.verdict !== null).length);
-  private readonly device = useDeviceMemory<Readonly<Record<number, Unsaved>>>('bench');
+  private readonly device = useDeviceMemory<Readonly<Record<number, HeldStep>>>('bench');
   private readonly dialogs = inject(MatDialog);
   /** Why a result that was finished already is corrected here; asked for once. */
   private readonly correcting = signal('');
@@ -165,11 +151,7 @@ export class BenchPage {
       const timer = setInterval(() => document.visibilityState === 'visible' && this.seconds.update((s) => s + 1), 1000);
       onCleanup(() => clearInterval(timer));
     });
-    onAction(
-      runCommands.recordStep.done,
-      ({ input }) =>
-        input.key === this.opened && this.confirmed(input.step as number, input),
-    );
+    onAction(runCommands.recordStep.done, ({ input }) => input.key === this.opened && this.confirmed(input.step as number, input));
     effect(() => {
       if (!this.finishing() || Object.keys(this.unsaved()).length || this.opened !== this.key()) return;
       untracked(() => {
@@ -212,7 +194,7 @@ export class BenchPage {
     if (retained) this.resend();
   }
 
-  protected resultAt(i: number): Unsaved | undefined {
+  protected resultAt(i: number): HeldStep | undefined {
     return this.unsaved()[i] ?? this.run()?.steps[i];
   }
 
@@ -240,19 +222,19 @@ export class BenchPage {
     if (!this.faults().length) (document.activeElement as HTMLElement | null)?.blur();
   }
 
-  private holdSoon(change: Partial<Unsaved>): void {
+  private holdSoon(change: Partial<HeldStep>): void {
     this.hold(this.at(), { ...this.here(), ...change });
     clearTimeout(this.timer);
     this.timer = setTimeout(() => this.flush(), autosaveAfter);
   }
 
   /** What is at this step now: as typed, with what it asks to be read. */
-  private here(): Unsaved {
+  private here(): HeldStep {
     const readings = this.readings();
     return { observed: this.observed(), verdict: this.result()?.verdict ?? null, ...(readings.length ? { readings } : {}) };
   }
 
-  private faultsAt(i: number, held: Unsaved): string[] {
+  private faultsAt(i: number, held: HeldStep): string[] {
     const run = this.run();
     const step = run?.case.steps[i];
     if (!run || !step) return [];
@@ -263,15 +245,15 @@ export class BenchPage {
     ];
   }
 
-  private hold(i: number, value: Unsaved): void {
+  private hold(i: number, value: HeldStep): void {
     this.unsaved.update((all) => ({ ...all, [i]: value }));
     this.device.keep(this.opened, this.unsaved());
   }
 
-  private confirmed(step: number, sent: Unsaved): void {
+  private confirmed(step: number, sent: HeldStep): void {
     const here = this.unsaved()[step - 1];
-    if (!here || said(here) !== said(sent)) return;
-    const rest: Record<number, Unsaved> = { ...this.unsaved() };
+    if (!here || heldText(here) !== heldText(sent)) return;
+    const rest: Record<number, HeldStep> = { ...this.unsaved() };
     delete rest[step - 1];
     this.unsaved.set(rest);
     if (Object.keys(rest).length) this.device.keep(this.opened, rest);
@@ -289,7 +271,7 @@ export class BenchPage {
     for (const [i, held] of Object.entries(this.unsaved())) this.send(Number(i), held);
   }
 
-  private send(i: number, held: Unsaved): void {
+  private send(i: number, held: HeldStep): void {
     // Between two runs the steps on the screen are still those of the one before: they wait in its own memory.
     if (this.opened !== this.key() || this.locked() || this.faultsAt(i, held).length) return;
     if (this.mustSayWhy(() => this.resend())) return;
@@ -456,29 +438,11 @@ export class BenchPage {
     event.preventDefault();
   }
 
-  protected mark(item: RunSummary): string {
-    return item.verdict === 'failed'
-      ? 'failed'
-      : item.verdict === 'blocked'
-        ? 'blocked'
-        : item.verdict === 'deviation'
-          ? 'deviation'
-          : item.verdict
-            ? 'passed'
-            : item.state === 'onBench'
-              ? 'bench'
-              : 'todo';
-  }
-
   protected words(item: RunSummary): string {
     return item.carriedOver ? 'Carried over' : item.verdict ? verdictWords[item.verdict] : runStateWords(item);
   }
 
   protected clock(seconds: number): string {
     return clockWords(seconds);
-  }
-
-  protected size(bytes: number): string {
-    return bytes < 1024 ? `${bytes} B` : bytes < 1 << 20 ? `${Math.round(bytes / 1024)} kB` : `${(bytes / (1 << 20)).toFixed(1)} MB`;
   }
 }

@@ -59,6 +59,7 @@ const run: RunDetail = {
   corrections: [],
   setAside: false,
   observationAsked: false,
+  restsOn: [],
   own: {},
 };
 const at = { project: 'demo', key: 'RUN-007' };
@@ -76,11 +77,11 @@ describe('the Bench', () => {
     const input = sentOf(runCommands.recordStep.name)
       .filter((i) => i['step'] === step)
       .at(-1) as never;
-    const { observed, verdict } = input as { observed: string; verdict: 'pass' | null };
+    const { observed, verdict, readings } = input as { observed: string; verdict: 'pass' | null; readings?: [] };
     const answer: StepSaved = {
       key: run.key,
       step,
-      result: { observed, verdict, at: null },
+      result: { observed, verdict, at: null, ...(readings ? { readings } : {}) },
       seconds: 0,
       revision: run.revision + step,
       startedAt: run.startedAt,
@@ -177,5 +178,90 @@ describe('the Bench', () => {
     await key('Enter');
     expect((fixture.nativeElement as HTMLElement).textContent).toContain('Say what you observed');
     expect(sentOf(runCommands.recordStep.name)).toEqual([]);
+  });
+
+  describe('at a step that measures', () => {
+    const measured: RunDetail = {
+      ...run,
+      key: 'RUN-009',
+      case: {
+        ...run.case,
+        steps: [
+          {
+            action: 'Pull',
+            expected: 'Free',
+            data: '12 kg',
+            evidence: 'picture',
+            readings: [
+              { name: 'force', unit: 'N', resolution: 1, limits: 'at most 250 N' },
+              { name: 'time', unit: 's', resolution: 0.1, limits: 'at most 2 s' },
+            ],
+          },
+          { action: 'Look', expected: 'Lit' },
+        ],
+      },
+      restsOn: [{ key: 'C-008', standing: 'failed', run: 'RUN-003' }],
+    };
+    const inputs = () => [...(fixture.nativeElement as HTMLElement).querySelectorAll<HTMLInputElement>('cp-step-readings input')];
+    const type = async (i: number, value: string): Promise<void> => {
+      inputs()[i].value = value;
+      inputs()[i].dispatchEvent(new Event('input', { bubbles: true }));
+      await fixture.whenStable();
+      inputs()[i].dispatchEvent(new KeyboardEvent('keydown', { key: 'Enter', bubbles: true, cancelable: true }));
+      await fixture.whenStable();
+    };
+    beforeEach(async () => {
+      fixture.componentRef.setInput('key', 'RUN-009');
+      store.dispatch(runCommands.getRun.done({ input: { ...at, key: 'RUN-009' } as never, answer: measured, command: '', phase: 'done' }));
+      await fixture.whenStable();
+    });
+    const text = () => (fixture.nativeElement as HTMLElement).textContent ?? '';
+
+    it('goes from reading to reading, proposes the verdict, and waits for the picture that the step asks for', async () => {
+      expect(text()).toContain('12 kg');
+      await key('o');
+      expect(document.activeElement).toBe(inputs()[0]);
+      await type(0, '243');
+      expect(document.activeElement).toBe(inputs()[1]);
+      await type(1, '1.9');
+      expect(text()).toContain('must be shown by a picture');
+      expect(sentOf(runCommands.recordStep.name).filter((i) => i['verdict'] === 'pass')).toEqual([]);
+      const picture = { id: 1, step: 1, name: 'p.png', mime: 'image/png', bytes: 3, sha256: 'a'.repeat(64) };
+      const answer = { ...measured, evidence: [picture], revision: 2 };
+      store.dispatch(runCommands.addEvidence.done({ input: {} as never, answer, command: '', phase: 'done' }));
+      await fixture.whenStable();
+      const last = sentOf(runCommands.recordStep.name).at(-1);
+      expect(last).toEqual(
+        jasmine.objectContaining({
+          verdict: 'pass',
+          readings: [
+            { name: 'force', value: '243' },
+            { name: 'time', value: '1.9' },
+          ],
+        }),
+      );
+    });
+
+    it('proposes to fail outside the limits, and then asks for words', async () => {
+      await type(0, '251');
+      expect(text()).toContain('What was read proposes: fail');
+      await type(1, '1');
+      expect((fixture.nativeElement as HTMLElement).querySelector('.v-fail')?.getAttribute('aria-pressed')).toBe('true');
+      expect(text()).toContain('Say what you observed');
+    });
+
+    it('does not pass what was not read, nor takes a word for a number', async () => {
+      await type(0, 'much');
+      expect(text()).toContain('is no number');
+      await type(0, '');
+      await key('1');
+      (document.activeElement as HTMLElement | null)?.blur();
+      await key('1');
+      expect(text()).toContain('force was not read');
+    });
+
+    it('says which case it rests on has not passed', () => {
+      expect(text()).toMatch(/rests on\s*C-008, which failed/);
+    });
   });
 });

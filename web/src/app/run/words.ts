@@ -17,3 +17,26 @@ export function clockWords(seconds: number): string {
   const rest = `${String(Math.floor((seconds % 3600) / 60)).padStart(2, '0')}:${String(Math.floor(seconds % 60)).padStart(2, '0')}`;
   return hours ? `${hours}:${rest}` : rest;
 }
+
+/** How a case that another one rests on stands. */
+export const standingWords = { passed: 'passed', failed: 'failed', blocked: 'is blocked', open: 'is not run yet' };
+
+/** The mark of a run in the list of the bench. */
+export function benchMark(item: RunSummary): string {
+  return item.verdict === 'failed'
+    ? 'failed'
+    : item.verdict === 'blocked'
+      ? 'blocked'
+      : item.verdict === 'deviation'
+        ? 'deviation'
+        : item.verdict
+          ? 'passed'
+          : item.state === 'onBench'
+            ? 'bench'
+            : 'todo';
+}
+
+/** A size of a file, for people. */
+export function sizeWords(bytes: number): string {
+  return bytes < 1024 ? `${bytes} B` : bytes < 1 << 20 ? `${Math.round(bytes / 1024)} kB` : `${(bytes / (1 << 20)).toFixed(1)} MB`;
+}

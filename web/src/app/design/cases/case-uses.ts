@@ -33,7 +33,7 @@ import { designCommands, designFeature } from '../state';
         <div class="stack-s">
           <h3>Called by</h3>
           @for (c of u.callers; track c.key) {
-            <label class="row">
+            <div class="row">
               @if (author() && c.newer) {
                 <input type="checkbox" [attr.aria-label]="'Choose ' + c.key" [checked]="chosen().has(c.key)" (change)="toggle(c.key)" />
               }
@@ -42,7 +42,7 @@ import { designCommands, designFeature } from '../state';
               @if (c.newer) {
                 <span class="tag suspect">older</span>
               }
-            </label>
+            </div>
           }
           <cp-problem [of]="name" />
           @if (author() && newer().length) {

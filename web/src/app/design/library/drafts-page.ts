@@ -24,7 +24,7 @@ const grainWords: Readonly<Record<Grain, string>> = { case: 'a case', step: 'a s
       <div class="row end">
         <label class="field"
           ><span>Specification</span
-          ><select class="in" name="spec" [ngModel]="spec()" (ngModelChange)="go({ spec: $event, under: null })">
+          ><select class="in" name="spec" [ngModel]="specification()" (ngModelChange)="go({ spec: $event, under: null })">
             @for (s of specifications(); track s.key) {
               <option [value]="s.key">{{ s.title }}</option>
             }
@@ -182,7 +182,7 @@ const grainWords: Readonly<Record<Grain, string>> = { case: 'a case', step: 'a s
 })
 export class DraftsPage {
   /** From the address: the specification, and the branch of it. */
-  readonly specification = input<string>(undefined, { alias: 'spec' });
+  readonly spec = input<string>();
   readonly under = input<string>();
   private readonly scope = useProject();
   private readonly store = this.scope.store;
@@ -197,7 +197,7 @@ export class DraftsPage {
   protected readonly made = this.store.selectSignal(designFeature.selectMade);
   protected readonly folders = this.store.selectSignal(designFeature.selectFolders);
   protected readonly specifications = signal<readonly { readonly key: string; readonly title: string }[]>([]);
-  protected readonly spec = computed(() => this.specification() ?? this.specifications()[0]?.key ?? '');
+  protected readonly specification = computed(() => this.spec() ?? this.specifications()[0]?.key ?? '');
   protected readonly folder = signal('');
   private readonly choices = signal<ReadonlyMap<string, Grain>>(new Map());
   protected readonly author = computed(() => this.scope.roles().includes('author'));
@@ -230,7 +230,7 @@ export class DraftsPage {
       });
     });
     effect(() => {
-      this.spec();
+      this.specification();
       this.under();
       untracked(() => this.choices.set(new Map()));
     });
@@ -246,7 +246,7 @@ export class DraftsPage {
 
   private asked(): CallOf<typeof planDrafts> {
     const choices = [...this.choices()].map(([key, grain]) => ({ key, grain }));
-    return { project: this.scope.slug(), specification: this.spec(), under: this.under() ?? null, choices };
+    return { project: this.scope.slug(), specification: this.specification(), under: this.under() ?? null, choices };
   }
   protected depth(key: string): number {
     return this.tree().depth.get(key) ?? 0;

@@ -12,8 +12,11 @@ const dragType = 'text/x-folder';
   imports: [FormsModule, Icon, ProblemNote],
   changeDetection: ChangeDetectionStrategy.OnPush,
   template: `
+    <!-- The rows take the focus, and keys go up from them. -->
+    <!-- eslint-disable-next-line @angular-eslint/template/interactive-supports-focus -->
     <div class="tree" role="tree" aria-label="Folders: arrows move, Enter chooses, F2 renames" (keydown)="key($event)">
       @for (row of rows(); track row.key; let i = $index) {
+        <!-- eslint-disable-next-line @angular-eslint/template/click-events-have-key-events -->
         <div
           role="treeitem"
           class="item"

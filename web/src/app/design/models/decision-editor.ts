@@ -105,21 +105,8 @@ const any = '–';
                   placeholder="what is done, one a line"
                   [attr.aria-label]="'What rule ' + rule.name + ' does'"
                   [readOnly]="!may()"
-                  [ngModel]="
-                    rule.actions.join(
-                      '
-'
-                    )
-                  "
-                  (ngModelChange)="
-                    putRule(r, {
-                      actions:
-                        $event.split(
-                          '
-'
-                        ),
-                    })
-                  "
+                  [ngModel]="actionsOf(rule)"
+                  (ngModelChange)="act(r, $event)"
                 ></textarea>
                 @for (text of faults(rule); track text) {
                   <p class="small t-broken">{{ text }}</p>
@@ -223,6 +210,12 @@ export class DecisionEditor {
   }
   protected putRule(at: number, change: Partial<TableRule>): void {
     this.set({ ...this.here(), rules: this.here().rules.map((rule, i) => (i === at ? { ...rule, ...change } : rule)) });
+  }
+  protected actionsOf({ actions }: TableRule): string {
+    return actions.join('\n');
+  }
+  protected act(rule: number, text: string): void {
+    this.putRule(rule, { actions: text.split('\n') });
   }
   protected cell(rule: number, condition: number, value: string): void {
     const { conditions, rules } = this.here();
