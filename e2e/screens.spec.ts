@@ -21,6 +21,18 @@ const screens: readonly (readonly [string, string, RegExp])[] = [
   ['Design', '/larkfell/design', /C-001/],
   ['case', '/larkfell/design/C-018', /Channel loss/],
   ['case form', '/larkfell/design/C-018?edit=1', /Planned minutes/],
+  ['case that measures', '/larkfell/design/C-058', /To be shown by a picture/],
+  ['models', '/larkfell/design/models', /Start of the drive/],
+  ['flow', '/larkfell/design/models/F-001', /15 of 15 outcomes/],
+  ['parameters', '/larkfell/design/models/P-001', /cover 37 of 37/],
+  ['decision table', '/larkfell/design/models/DT-001', /All 24 combinations have a rule/],
+  ['state table', '/larkfell/design/models/ST-001', /8 of 8/],
+  ['drafts', '/larkfell/design/drafts?spec=SYS', /It stands by itself/],
+  ['groups', '/larkfell/design/groups/G-001', /Cases, in their order/],
+  ['enough cases', '/larkfell/design/sufficiency', /limits and their neighbours/],
+  ['fewest cases', '/larkfell/design/selection', /Work it out/],
+  ['import of cases', '/larkfell/design/import', /XLSX, CSV or JSON/],
+  ['kinds of case', '/larkfell/design/kinds', /a script that runs it/],
   ['rounds', '/larkfell/run', /Cold chamber/],
   ['plan a round', '/larkfell/run/plan?cases=C-001', /Plan 1 run/],
   ['round', '/larkfell/run/round/R-003', /C-018/],
@@ -124,7 +136,7 @@ test('what is shown of a list goes out as a workbook, and nothing else of it', a
   await enter(page, 'mira.oberon');
   await page.goto('/larkfell/design');
   const status = page.getByRole('status').filter({ hasText: 'cases' });
-  await expect(status).toHaveText(/^\d+ cases/);
+  await expect(status).toHaveText(/^\s*\d+ cases/);
   const all = await status.innerText();
   await page.getByLabel('Filter cases').fill('brake');
   await expect(status).not.toHaveText(all);

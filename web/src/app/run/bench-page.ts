@@ -14,7 +14,7 @@ import { FormsModule } from '@angular/forms';
 import { MatButtonModule } from '@angular/material/button';
 import { Router, RouterLink } from '@angular/router';
 import type { RunSummary } from '@contract/run';
-import type { CaseStep } from '@core/design';
+import { typedNumber, type CaseStep } from '@core/design';
 import { proposedVerdict, readingsAsked, rollUp, verdictFaults, verdictWords, type ReadingResult, type StepVerdict } from '@core/run';
 import { MatDialog } from '@angular/material/dialog';
 import {
@@ -316,7 +316,10 @@ export class BenchPage {
 
   /** To where something is missing: a reading first, then the words. */
   private write(): void {
-    if (!this.asked()?.focus()) this.box()?.nativeElement.focus();
+    const open = this.readings().findIndex(({ value }) => value === '' || typedNumber(value) === undefined);
+    if (open < 0) this.box()?.nativeElement.focus();
+    // A step that was just gone to is not drawn yet.
+    else if (!this.asked()?.focusAt(open)) setTimeout(() => this.asked()?.focusAt(open));
   }
 
   protected next(): void {

@@ -71,17 +71,19 @@ export class StepReadings {
     this.changed.emit(this.of().map(({ name }, at) => ({ name, value: at === i ? value : this.value(at) })));
   }
 
-  /** Puts the cursor where something is still to be read; false where all is. */
-  focus(from = 0): boolean {
-    const boxes = [...this.host.nativeElement.querySelectorAll('input')];
-    const open = boxes.findIndex((box, i) => i >= from && (box.value.trim() === '' || this.wrong(i)));
-    boxes[open]?.focus();
-    return open >= 0;
+  /** Puts the cursor into a reading; false where it is not drawn yet. */
+  focusAt(at: number): boolean {
+    const box = this.host.nativeElement.querySelectorAll('input').item(at);
+    box?.focus();
+    return box !== null;
   }
 
   protected next(event: Event, i: number): void {
     event.preventDefault();
     event.stopPropagation();
-    if (!this.focus(i + 1) && !this.focus()) this.finished.emit();
+    const open = this.of().flatMap((_, at) => (this.value(at).trim() === '' || this.wrong(at) ? [at] : []));
+    const to = open.find((at) => at > i) ?? open[0];
+    if (to === undefined) this.finished.emit();
+    else this.focusAt(to);
   }
 }

@@ -66,7 +66,7 @@ const scales = [0.4, 0.6, 0.8, 1, 1.25, 1.6] as const;
               [attr.tabindex]="node.id === at() ? 0 : -1"
               [attr.aria-selected]="node.id === chosen()"
               [attr.aria-level]="1"
-              [attr.aria-label]="node.title"
+              [attr.aria-label]="named(node)"
               [attr.transform]="'translate(' + node.x + ',' + node.y + ')'"
               (focus)="focused.set(node.id)"
               (click)="picked.emit(node.id)"
@@ -226,6 +226,10 @@ export class ShapePicture {
       return [{ ...node, ...place, ...size, lit: lit.has(node.id), d: outlineOf(node.shape, size.width, size.height) }];
     });
   });
+  /** What a box is called: what stands in it, and where that is cut off all of it. */
+  protected named({ lines, title }: { readonly lines: readonly string[]; readonly title: string }): string {
+    return lines.some((line) => line.endsWith('…')) ? `${lines.join(' ')}, ${title}` : title;
+  }
   protected readonly lines = computed(() => {
     const laid = this.laid();
     const now = this.edges();

@@ -1,9 +1,11 @@
 import { CdkDragDrop, DragDropModule } from '@angular/cdk/drag-drop';
 import { CdkVirtualScrollViewport, ScrollingModule } from '@angular/cdk/scrolling';
 import {
+  afterNextRender,
   ChangeDetectionStrategy,
   Component,
   computed,
+  DestroyRef,
   effect,
   ElementRef,
   inject,
@@ -13,6 +15,7 @@ import {
   untracked,
   viewChild,
 } from '@angular/core';
+import { takeUntilDestroyed } from '@angular/core/rxjs-interop';
 import type { Picking } from '../picking';
 import { Icon } from '../ui/icon';
 import { RecordLink } from '../ui/record-link';
@@ -80,9 +83,21 @@ export class RecordTable<R extends ListRow> {
         .reduce((sum, { width }) => sum + width, this.choosable() ? 30 : 0) + 16,
   );
   protected readonly activeCell = computed(() => `cell-${this.picking().at()}-${this.column()}`);
+  /** The rows that are drawn now. */
+  private readonly drawn = signal({ start: 0, end: 0 });
+  protected readonly activeDrawn = computed(() => {
+    const at = this.picking().at();
+    return at >= this.drawn().start && at < this.drawn().end && at < this.rows().length;
+  });
   protected readonly byPlace = (i: number, row: R | undefined): string | number => row?.key ?? i;
 
   constructor() {
+    const over = inject(DestroyRef);
+    afterNextRender(() =>
+      this.view()
+        ?.renderedRangeStream.pipe(takeUntilDestroyed(over))
+        .subscribe((range) => this.drawn.set(range)),
+    );
     // The cell that the keys are at is seen, also where the table is wider than its place.
     effect(() => {
       const id = this.activeCell();

@@ -1,5 +1,16 @@
 import { CdkDragDrop, DragDropModule } from '@angular/cdk/drag-drop';
-import { ChangeDetectionStrategy, Component, computed, ElementRef, inject, input, linkedSignal, output, signal } from '@angular/core';
+import {
+  ChangeDetectionStrategy,
+  ChangeDetectorRef,
+  Component,
+  computed,
+  ElementRef,
+  inject,
+  input,
+  linkedSignal,
+  output,
+  signal,
+} from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { listCases, type CaseSummary } from '@contract/design';
 import { moveItems, stepsFromOutline, type CasePart, type CaseStep } from '@core/design';
@@ -38,6 +49,7 @@ export class StepsEditor {
   /** What is on the screen: ahead of the input while keys come faster than pictures. */
   protected readonly here = linkedSignal(() => this.steps());
   private readonly element = inject<ElementRef<HTMLElement>>(ElementRef);
+  private readonly drawing = inject(ChangeDetectorRef);
   protected readonly outlining = signal(false);
   protected readonly calling = signal(false);
   protected readonly from = listCases;
@@ -294,12 +306,12 @@ export class StepsEditor {
     event.preventDefault();
   }
 
+  /** At once: the next key belongs to the step that was just made. */
   private focus(at: number): void {
-    setTimeout(() =>
-      this.element.nativeElement
-        .querySelectorAll<HTMLElement>('li.step')
-        [at]?.querySelector<HTMLElement>('textarea, select, [contenteditable]')
-        ?.focus(),
-    );
+    this.drawing.detectChanges();
+    this.element.nativeElement
+      .querySelectorAll<HTMLElement>('li.step')
+      [at]?.querySelector<HTMLElement>('textarea, select, [contenteditable]')
+      ?.focus();
   }
 }

@@ -73,7 +73,7 @@ const fresh: CaseKind = { name: '', title: '', description: '', part: 'steps', e
           </div>
         </form>
       }
-      <section class="sheet pad">
+      <section class="sheet pad" tabindex="0" aria-label="The kinds">
         <table class="list">
           <thead>
             <tr>

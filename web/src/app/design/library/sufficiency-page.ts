@@ -103,6 +103,9 @@ const pageSize = 100;
     .finding:first-child {
       border: 0;
     }
+    .finding .grow {
+      flex-basis: 200px;
+    }
     .few {
       width: 90px;
     }

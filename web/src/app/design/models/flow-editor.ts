@@ -1,4 +1,15 @@
-import { ChangeDetectionStrategy, Component, computed, ElementRef, inject, input, linkedSignal, output, signal } from '@angular/core';
+import {
+  ChangeDetectionStrategy,
+  ChangeDetectorRef,
+  Component,
+  computed,
+  ElementRef,
+  inject,
+  input,
+  linkedSignal,
+  output,
+  signal,
+} from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import {
   addOutcome,
@@ -63,7 +74,7 @@ type Body = ModelBodies['flow'];
                 (ngModelChange)="put(node.id, { kind: $event })"
               >
                 @for (k of kinds; track k) {
-                  <option [value]="k">{{ kindWords[k] }}</option>
+                  <option [value]="k">{{ k }}</option>
                 }
               </select>
               <input
@@ -275,16 +286,10 @@ export class FlowEditor {
   readonly picked = output<string>();
   private readonly names = useKeys('Steps of a case');
   private readonly element = inject<ElementRef<HTMLElement>>(ElementRef);
+  private readonly drawing = inject(ChangeDetectorRef);
   /** What is on the screen: ahead of the input while keys come faster than pictures. */
   protected readonly here = linkedSignal(() => this.body());
   protected readonly kinds = flowNodeKinds;
-  protected readonly kindWords: Readonly<Record<FlowNodeKind, string>> = {
-    start: 'start',
-    action: 'action',
-    check: 'check',
-    decision: 'decision',
-    end: 'end',
-  };
   protected readonly hints: Readonly<Record<FlowNodeKind, string>> = {
     start: 'how it begins',
     action: 'do this',
@@ -344,9 +349,8 @@ export class FlowEditor {
   protected more(from: string): void {
     const ends = this.here().nodes.filter((node) => node.kind === 'end');
     this.set(addOutcome(this.here(), from, ends.at(-1)?.id ?? from));
-    setTimeout(() =>
-      [...this.element.nativeElement.querySelectorAll<HTMLElement>(`[data-node="${CSS.escape(from)}"] .label`)].at(-1)?.focus(),
-    );
+    this.drawing.detectChanges();
+    [...this.element.nativeElement.querySelectorAll<HTMLElement>(`[data-node="${CSS.escape(from)}"] .label`)].at(-1)?.focus();
   }
   protected inputs(text: string): void {
     this.typedInputs.set(text);
@@ -380,8 +384,10 @@ export class FlowEditor {
     event.preventDefault();
   }
 
+  /** At once: the next key belongs to the node that was just made. */
   private focus(at: number): void {
-    setTimeout(() => this.element.nativeElement.querySelectorAll<HTMLInputElement>('.text')[at]?.focus());
+    this.drawing.detectChanges();
+    this.element.nativeElement.querySelectorAll<HTMLInputElement>('.text')[at]?.focus();
   }
 
   protected toText(): void {

@@ -161,6 +161,7 @@ export class MadePanel {
   protected readonly cases = listCases;
   private readonly asked = signal(false);
   /** A plan is of the choice that was asked about: another choice puts it away. */
+  private readonly chosen = computed(() => JSON.stringify(this.choice()));
   protected readonly plan = computed(() => (this.asked() && !this.unsaved() ? this.allPlan() : null));
   protected readonly taken = signal<ReadonlySet<string>>(new Set());
   protected readonly retired = signal<ReadonlySet<string>>(new Set());
@@ -215,7 +216,7 @@ export class MadePanel {
 
   constructor() {
     effect(() => {
-      this.choice();
+      this.chosen();
       untracked(() => this.asked.set(false));
     });
     effect(() => {
