@@ -29,6 +29,7 @@ const views = [
   ['document', '/larkfell/specify/read?of=BRK', 'mira.oberon'],
   ['threads', '/larkfell/specify/threads', 'mira.oberon'],
   ['design', '/larkfell/design/C-018?edit=1', 'mira.oberon'],
+  ['flow', '/larkfell/design/models/F-001', 'mira.oberon', (page) => page.getByText('15 of 15 outcomes').first().waitFor()],
   [
     'matrix',
     '/larkfell/specify/matrix',
@@ -65,7 +66,6 @@ const views = [
     },
   ],
   ['bench-phone', '/larkfell/run/bench/RUN-OF-C-024', 'tomas.vell', undefined, { width: 390, height: 844 }],
-  ['bench-tablet', '/larkfell/run/bench/RUN-OF-C-024', 'tomas.vell', undefined, { width: 820, height: 1180 }],
   ['run-record', '/larkfell/run/record/RUN-OF-C-018', 'ines.quarry'],
   ['problem', '/larkfell/run/problems/PR-002', 'ines.quarry'],
   ['measure', '/larkfell/measure?path=src/brake.c&line=29', 'mira.oberon'],

@@ -91,13 +91,19 @@ describe('cases of a decision table', () => {
   });
 
   it('are made of what is saved only, by those who may, and another choice puts a plan away', async () => {
-    const { api } = open();
+    const { api, store } = open();
     api.on(contract.planCasesOf, () => plan);
     const page = await mount(RuleChoice, { of: detail(table), content: table, unsaved: true });
     expect(page.missing(/Cases of 2 rules/)).toContain('Save the model first');
     page.fixture.componentRef.setInput('unsaved', false);
     await page.settled();
     await page.press(/Cases of 2 rules/);
+    expect(page.all('.plan').length).toBe(1);
+    // Read again as it was, nothing is put away; the choice alone does that.
+    store.dispatch(modelCommands.get.done({ input: {} as never, answer: detail(table), command: '', phase: 'done' }));
+    store.dispatch(modelCommands.plan.done({ input: {} as never, answer: plan, command: '', phase: 'done' }));
+    store.dispatch(modelCommands.get.done({ input: {} as never, answer: detail(table), command: '', phase: 'done' }));
+    await page.settled();
     expect(page.all('.plan').length).toBe(1);
     page.all<HTMLInputElement>('input[type=checkbox]')[0].click();
     await page.settled();

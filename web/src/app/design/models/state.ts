@@ -26,10 +26,11 @@ export const modelFeature = createFeature({
   name: 'models',
   reducer: createReducer(
     first,
+    // A plan is of a revision: read again as it was, the model still has it.
     on(c.get.done, c.add.done, c.save.done, c.setState.done, c.approve.done, (state, { answer }): ModelsState => ({
       ...state,
       detail: answer,
-      plan: null,
+      plan: state.detail?.key === answer.key && state.detail.revision === answer.revision ? state.plan : null,
     })),
     on(c.plan.start, (state): ModelsState => ({ ...state, made: null })),
     on(c.plan.done, (state, { answer }): ModelsState => ({ ...state, plan: answer })),
