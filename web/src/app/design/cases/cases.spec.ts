@@ -1,0 +1,146 @@
+import * as contract from '@contract/design';
+import type { CaseDetail, CaseUses } from '@contract/design';
+import { getWording } from '@contract/specify';
+import { emptyCase, type CaseContent } from '@core/design';
+import { mount, openWeb } from '../../base/testing';
+import { designCommands, designFeature } from '../state';
+import { CaseDetails } from './case-details';
+import { CaseFindings } from './case-findings';
+import { CaseProposals } from './case-proposals';
+import { CaseUsesNote } from './case-uses';
+
+const open = (roles: Parameters<typeof openWeb>[0]) => openWeb(roles, [{ feature: designFeature, effects: designCommands }] as never);
+const detail = (more: Partial<CaseDetail> = {}): CaseDetail =>
+  ({
+    ...emptyCase,
+    key: 'C-001',
+    title: 'Closing',
+    revision: 4,
+    verified: [],
+    dismissals: [],
+    plannedMinutes: 5,
+    ...more,
+  }) as unknown as CaseDetail;
+
+describe('where a case is used', () => {
+  const uses: CaseUses = {
+    callers: [
+      { key: 'C-010', title: 'Daily', state: 'draft', revision: 3, newer: true },
+      { key: 'C-011', title: 'Weekly', state: 'approved', revision: 3, newer: true },
+      { key: 'C-012', title: 'Yearly', state: 'approved', revision: 4, newer: false },
+    ],
+    dependents: [{ key: 'C-020', title: 'Later' }],
+    groups: [{ key: 'G-001', title: 'Winter' }],
+    rounds: [{ key: 'R-001', title: 'Cold', build: '1.0', runs: 2 }],
+    madeOf: { key: 'F-001', kind: 'flow', title: 'Start', revision: 1, now: 2, differs: ['The path is gone.'] },
+    took: { median: 7, runs: 3 },
+  };
+
+  it('lets callers take the newer revision, the chosen ones together, with a reason where one is approved', async () => {
+    const { api } = open(['author']);
+    api.on(contract.getCaseUses, () => uses).on(contract.takeCalled, () => ({ ...uses, callers: [] }));
+    const page = await mount(CaseUsesNote, { of: detail() });
+    expect(page.text()).toContain('took 7 min at the median, of 3; planned are 5 min');
+    expect(page.text()).toContain('The path is gone.');
+    // Both that are older are chosen; one is approved.
+    expect(page.button(/2 take revision 4/).disabled).toBeTrue();
+    await page.write(/Why approved callers change/, 'It waits longer now');
+    await page.press(/2 take revision 4/);
+    expect(api.of(contract.takeCalled)).toEqual([
+      { project: 'demo', key: 'C-001', revision: 4, callers: ['C-010', 'C-011'], reason: 'It waits longer now' },
+    ]);
+  });
+
+  it('asks no reason where only drafts change, and offers nothing to those who may not', async () => {
+    const { api } = open(['author']);
+    api.on(contract.getCaseUses, () => uses).on(contract.takeCalled, () => uses);
+    const page = await mount(CaseUsesNote, { of: detail() });
+    page.one<HTMLInputElement>('[aria-label="Choose C-011"]').click();
+    await page.settled();
+    await page.press(/1 take revision 4/);
+    expect(api.of(contract.takeCalled)[0]['callers']).toEqual(['C-010']);
+  });
+
+  it('is only read by a tester', async () => {
+    const { api } = open(['tester']);
+    api.on(contract.getCaseUses, () => uses);
+    const page = await mount(CaseUsesNote, { of: detail() });
+    expect(page.text()).toContain('Winter');
+    expect(page.all('button').filter((b) => /take revision/.test(b.textContent ?? '')).length).toBe(0);
+  });
+});
+
+describe('what the words of a requirement propose', () => {
+  const of: CaseContent = { ...emptyCase, title: 't', steps: [{ action: '', expected: '' }] };
+  const take = async (criteria: readonly string[], text: string, which: number) => {
+    openWeb(['author']);
+    const page = await mount(CaseProposals, { of, verified: [{ key: 'BRK-001', title: 'x', text, criteria }] });
+    let taken: Partial<CaseContent> = {};
+    page.fixture.componentInstance.taken.subscribe((change) => (taken = change));
+    page.all<HTMLButtonElement>('.proposal button')[which].click();
+    return { page, taken };
+  };
+
+  it('makes conditions and steps of Given, When and Then', async () => {
+    const { taken } = await take(['Given the rope stands\nWhen the key is turned\nThen the lamp is green'], 'It starts.', 0);
+    expect(taken.preconditions).toBe('The rope stands');
+    expect(taken.steps).toEqual([jasmine.objectContaining({ action: 'The key is turned', expected: 'The lamp is green' })]);
+  });
+
+  it('looks at acceptance criteria that are no steps, and makes rows at the limit of a number', async () => {
+    const first = await take(['The lamp is green', 'No alarm is shown'], 'It stops within 120 ms.', 0);
+    expect(first.taken.steps?.map((s) => s.expected)).toEqual(['The lamp is green', 'No alarm is shown']);
+    first.page.all<HTMLButtonElement>('.proposal button')[1].click();
+    expect(first.page.text()).toContain('120');
+  });
+});
+
+describe('what a case has beside its steps', () => {
+  it('is written as it is typed, and a claim says how many samples it needs', async () => {
+    openWeb(['author']);
+    let of: CaseContent = { ...emptyCase, title: 't', steps: [] };
+    const kinds = [
+      { name: 'bench', title: 'Bench test', description: '', part: 'steps', evidence: false, fields: [], retired: false },
+      { name: 'old', title: 'Old', description: '', part: 'steps', evidence: false, fields: [], retired: true },
+    ];
+    const page = await mount(CaseDetails, { of, key: 'C-001', kinds, part: 'steps' });
+    page.fixture.componentInstance.put.subscribe((change) => {
+      of = { ...of, ...change };
+      page.fixture.componentRef.setInput('of', of);
+    });
+    expect(page.text()).not.toContain('Old');
+    await page.write(/^Kind/, 'bench');
+    await page.write(/^Tags/, 'cold, by hand,');
+    expect(of.kind).toBe('bench');
+    expect(of.tags).toEqual(['cold', 'by hand']);
+    await page.write(/^Reliability claimed/, '90');
+    await page.write(/^Confidence/, '95');
+    // ln(0.05) / ln(0.9), rounded up: the success-run theorem.
+    expect(page.text()).toContain('29 samples');
+    await page.write(/^Confidence/, '0');
+    expect(of.samples).toBeNull();
+  });
+});
+
+describe('the wording of a case', () => {
+  it('is told as it is written, and let stand for a reason once it is saved', async () => {
+    const { api } = open(['author']);
+    api.on(getWording, () => ({ lists: null })).on(contract.getCase, () => detail());
+    const content: CaseContent = {
+      ...emptyCase,
+      title: 't',
+      objective: 'o',
+      steps: [{ action: 'Press start and turn the key', expected: '' }],
+    };
+    const page = await mount(CaseFindings, { of: detail(), content, saved: false });
+    const said = page.all('.tag').length;
+    expect(said).toBeGreaterThan(0);
+    expect(page.all('button').length).toBe(0);
+    page.fixture.componentRef.setInput('saved', true);
+    await page.settled();
+    expect(page.all('button').length).toBe(said);
+    page.fixture.componentRef.setInput('content', { ...content, steps: [{ action: 'Press start', expected: 'The lamp is green' }] });
+    await page.settled();
+    expect(page.all('.tag').length).toBeLessThan(said);
+  });
+});
