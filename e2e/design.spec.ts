@@ -59,7 +59,10 @@ test('a measuring step proposes its verdict, and does not pass before its pictur
   await page.keyboard.press('Escape');
   await expect(page.getByText('Saved.')).toBeVisible();
   await page.getByRole('button', { name: /Step 2/ }).click();
+  await expect(page.getByText('Step 2 of 2 · do this')).toBeVisible();
+  await expect(page.getByLabel('time, ms')).toHaveValue('');
   await page.keyboard.press('o');
+  await expect(page.getByLabel('time, ms')).toBeFocused();
   await page.keyboard.type('900');
   await page.keyboard.press('Enter');
   await expect(page.getByText('Say what you observed: this verdict needs it.')).toBeVisible();
