@@ -72,4 +72,8 @@ export const longText = z.string().max(20_000);
 /** A text that is laid out, in HTML: its words are as long as a long text's. */
 export const richText = z.string().max(100_000);
 export const reasonText = z.string().trim().min(3, 'Give a reason of at least three letters.').max(2000);
+/** Why something changes: asked for where its revision before is approved, and there alone. */
+export const reasonOfChange = z.string().trim().max(2000).default('');
+/** The review of a record is asked for, or it goes back to draft. */
+export const reviewStateBody = z.object({ basedOn: z.number().int(), state: z.enum(['draft', 'review']) });
 export const key = z.string().max(60);

@@ -1,5 +1,5 @@
 import * as z from 'zod';
-import { done, endpoint, inProject, inProjectKey, key, longText, reasonText, shortText } from './endpoint';
+import { done, endpoint, inProject, inProjectKey, key, longText, reasonOfChange, reasonText, shortText } from './endpoint';
 import { fieldDefinitionSchema, ownValuesSchema } from './field';
 import { traceSchema, versionedKindSchema } from './trace';
 
@@ -101,7 +101,7 @@ export const setOwnFields = endpoint('PUT', `${ofRecord}/own`, {
     basedOn: z.number().int(),
     own: ownValuesSchema,
     /** Why they change: asked for where the revision before is approved. */
-    reason: z.string().trim().max(2000).default(''),
+    reason: reasonOfChange,
   }),
   answer: recordSchema,
 });

@@ -9,6 +9,7 @@ import {
   longText,
   ownValuesSchema,
   pageOf,
+  reasonOfChange,
   shortText,
   traceSchema,
 } from '../base';
@@ -180,7 +181,7 @@ export const takeCalled = endpoint('POST', '/projects/:project/cases/:key/caller
   body: z.object({
     revision: z.number().int(),
     callers: z.array(key).min(1, 'Nothing is chosen.').max(500),
-    reason: z.string().trim().max(2000).default(''),
+    reason: reasonOfChange,
   }),
   answer: caseUsesSchema,
 });

@@ -8,7 +8,9 @@ import {
   longText,
   ownValuesSchema,
   pageOf,
+  reasonOfChange,
   recordSignatureSchema,
+  reviewStateBody,
   shortText,
   traceSchema,
 } from '../base';
@@ -198,7 +200,7 @@ export const saveModel = endpoint('PUT', '/projects/:project/models/:key', {
   summary: 'Save a new revision of a model; of one that is approved with the reason why it changes',
   may: ['author'],
   params: inProjectKey,
-  body: z.object({ basedOn: z.number().int(), content: modelContentSchema, reason: z.string().trim().max(2000).default('') }),
+  body: z.object({ basedOn: z.number().int(), content: modelContentSchema, reason: reasonOfChange }),
   bodyLimit: modelLimit,
   answer: modelDetailSchema,
 });
@@ -206,7 +208,7 @@ export const setModelState = endpoint('PUT', '/projects/:project/models/:key/sta
   summary: 'Ask for review of a model, or take it back to draft',
   may: ['author', 'reviewer'],
   params: inProjectKey,
-  body: z.object({ basedOn: z.number().int(), state: z.enum(['draft', 'review']) }),
+  body: reviewStateBody,
   answer: modelDetailSchema,
 });
 export const approveModel = endpoint('POST', '/projects/:project/models/:key/approval', {
@@ -272,7 +274,7 @@ export const makeCasesOf = endpoint('POST', '/projects/:project/models/:key/case
     retire: z.array(key).max(500).default([]),
     /** A case that takes the rows, in place of a new one. */
     into: key.optional(),
-    reason: z.string().trim().max(2000).default(''),
+    reason: reasonOfChange,
   }),
   bodyLimit: modelLimit,
   answer: z.object({ written: z.array(z.string()), changed: z.array(z.string()), retired: z.array(z.string()), model: modelDetailSchema }),

@@ -1,5 +1,17 @@
 import * as z from 'zod';
-import { endpoint, inProject, inProjectKey, key, listQuery, ownValuesSchema, pageOf, recordSignatureSchema, traceSchema } from '../base';
+import {
+  endpoint,
+  inProject,
+  inProjectKey,
+  key,
+  listQuery,
+  ownValuesSchema,
+  pageOf,
+  reasonOfChange,
+  recordSignatureSchema,
+  reviewStateBody,
+  traceSchema,
+} from '../base';
 import { approvalBody, dismissalSchema } from '../specify';
 import { caseContentSchema } from './content';
 
@@ -92,7 +104,7 @@ export const saveCase = endpoint('PUT', '/projects/:project/cases/:key', {
     basedOn: z.number().int(),
     content: caseContentSchema,
     /** Why it changes: asked for where the revision before it is approved. */
-    reason: z.string().trim().max(2000).default(''),
+    reason: reasonOfChange,
   }),
   bodyLimit: 2 << 20,
   answer: caseDetailSchema,
@@ -101,7 +113,7 @@ export const setCaseState = endpoint('PUT', '/projects/:project/cases/:key/state
   summary: 'Ask for review, or send back to draft',
   may: ['author', 'reviewer'],
   params: inProjectKey,
-  body: z.object({ basedOn: z.number().int(), state: z.enum(['draft', 'review']) }),
+  body: reviewStateBody,
   answer: caseDetailSchema,
 });
 export const approveCase = endpoint('POST', '/projects/:project/cases/:key/approval', {

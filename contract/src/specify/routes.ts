@@ -10,7 +10,9 @@ import {
   longText,
   ownValuesSchema,
   pageOf,
+  reasonOfChange,
   recordSignatureSchema,
+  reviewStateBody,
   shortText,
   traceSchema,
   versionedKindSchema,
@@ -180,7 +182,7 @@ export const saveRequirement = endpoint('PUT', '/projects/:project/requirements/
     basedOn: z.number().int(),
     content: contentSchema,
     /** Why it changes: asked for where the revision before it is approved. */
-    reason: z.string().trim().max(2000).default(''),
+    reason: reasonOfChange,
   }),
   answer: requirementDetailSchema,
 });
@@ -195,7 +197,7 @@ export const setRequirementState = endpoint('PUT', '/projects/:project/requireme
   summary: 'Ask for review, or send back to draft',
   may: ['author', 'reviewer'],
   params: inProjectKey,
-  body: z.object({ basedOn: z.number().int(), state: z.enum(['draft', 'review']) }),
+  body: reviewStateBody,
   answer: requirementDetailSchema,
 });
 export const approvalBody = z.object({

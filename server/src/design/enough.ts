@@ -7,6 +7,7 @@ import {
   idleCases,
   sufficiencyFindings,
   sufficiencyRuleNames,
+  verifiedByTest,
   type BoundaryPoint,
   type CaseReach,
   type SufficiencyCase,
@@ -14,6 +15,7 @@ import {
   type SufficiencyRequirement,
   type SufficiencyRule,
 } from '@core/design';
+import { bitsFor, countBits, orAll, setBit } from '@core/measure';
 import { and, eq, isNull, sql } from 'drizzle-orm';
 import { alias } from 'drizzle-orm/mysql-core';
 import { ledgerHead, needRecord, parseHere, parseWork, records, traces, type Db, type Parse, type Tx } from '../base';
@@ -129,7 +131,7 @@ const judge = parseWork('sufficiency', ({ requirements: asked, cases: library, r
         (other) => other !== key,
       ),
     }));
-  const points = asked.flatMap((r) => (r.method && r.method !== 'test' ? [] : boundaryPoints(r.text, verifying.get(r.key) ?? [])));
+  const points = asked.flatMap((r) => (verifiedByTest(r.method) ? boundaryPoints(r.text, verifying.get(r.key) ?? []) : []));
   return {
     findings: sufficiencyFindings(asked, library, carried, few),
     boundaries: { stand: points.filter((p) => p.case !== null).length, of: points.length },
@@ -182,7 +184,7 @@ export async function boundariesOf(db: Db, projectId: number, key: string): Prom
     .select({ text: requirements.text, method: requirements.method })
     .from(requirements)
     .where(eq(requirements.id, record.id));
-  if (method && method !== 'test') return [];
+  if (!verifiedByTest(method)) return [];
   const from = await db
     .select({ id: traces.fromId })
     .from(traces)
@@ -223,27 +225,27 @@ export async function selectCases(
   const usable = library.cases.filter((c) => c.state === 'approved' && c.verifies.some((key) => asked.has(key)));
   const codeWords = Math.max(0, ...[...hits.values()].map((h) => h.length));
   const words = codeWords + Math.ceil(asked.size / 32);
-  const lost = new Uint32Array(words);
+  const lost = bitsFor(32 * words);
   const offered = usable.map((c): CaseReach => {
-    const reach = new Uint32Array(words);
+    const reach = bitsFor(32 * words);
     reach.set(hits.get(c.key) ?? []);
     for (const key of c.verifies) {
       const at = asked.get(key);
-      if (at !== undefined) reach[codeWords + (at >>> 5)] |= 1 << (at & 31);
+      if (at !== undefined) setBit(reach, 32 * codeWords + at);
     }
-    for (let i = 0; i < words; i++) lost[i] |= reach[i];
+    orAll(lost, reach);
     return { key: c.key, verifies: c.verifies, minutes: Math.max(c.minutes, 0), hits: reach };
   });
   const chosen = await choose(parse, { cases: offered, lost, minutes: input.minutes });
   const byKey = new Map(library.cases.map((c) => [c.key, c]));
-  const seen = new Uint32Array(words);
+  const reachOfKey = new Map(offered.map((c) => [c.key, c.hits]));
+  const seen = bitsFor(32 * words);
+  let covered = 0;
   const rows = chosen.cases.map((key) => {
-    const reach = offered.find((c) => c.key === key)?.hits ?? new Uint32Array(words);
-    let adds = 0;
-    for (let i = 0; i < words; i++) {
-      adds += ones(reach[i] & ~seen[i]);
-      seen[i] |= reach[i];
-    }
+    const before = covered;
+    orAll(seen, reachOfKey.get(key) ?? bitsFor(0));
+    covered = countBits(seen, 0, 32 * words);
+    const adds = covered - before;
     const c = byKey.get(key);
     return { key, title: c?.title ?? '', minutes: c?.minutes ?? 0, adds };
   });
@@ -255,14 +257,6 @@ export async function selectCases(
     of: chosen.of,
     bound: chosen.bound,
     proved: chosen.optimal,
-    without: library.requirements
-      .flatMap(({ key, method }) => (shown.has(key) || (method && method !== 'test') ? [] : [key]))
-      .slice(0, 500),
+    without: library.requirements.flatMap(({ key, method }) => (shown.has(key) || !verifiedByTest(method) ? [] : [key])).slice(0, 500),
   };
-}
-
-function ones(word: number): number {
-  let count = 0;
-  for (let w = word >>> 0; w; w &= w - 1) count++;
-  return count;
 }

@@ -1,4 +1,5 @@
 import type { Folder } from '@contract/design';
+import { groupBy } from '@core/base';
 import { and, asc, eq, inArray, isNull, sql } from 'drizzle-orm';
 import { alias } from 'drizzle-orm/mysql-core';
 import {
@@ -90,8 +91,7 @@ export async function listFolders(db: Db | Tx, projectId: number): Promise<{ fol
     .orderBy(asc(folders.position), asc(folders.id))
     .limit(mostFolders);
   const counts = await countsOf(db, projectId);
-  const below = new Map<number | null, typeof rows>();
-  for (const row of rows) below.set(row.row.underId, [...(below.get(row.row.underId) ?? []), row]);
+  const below = groupBy(rows, ({ row }) => row.underId);
   const ordered: Folder[] = [];
   const walk = (id: number | null, depth: number): Counts => {
     let sum = counts.get(id) ?? none;
@@ -149,6 +149,11 @@ function refuseSameName(title: string, others: readonly { readonly title: string
     });
 }
 
+function refuseTooDeep(above: readonly number[]): void {
+  if (above.length >= deepest)
+    throw new Refusal('invalid', { fields: [{ path: 'under', text: `Folders stand in each other ${deepest} deep at most.` }] });
+}
+
 export interface NewFolder {
   readonly title: string;
   readonly description: string;
@@ -167,8 +172,7 @@ export async function addFolder(db: Db, actor: Actor, input: NewFolder): Promise
 async function addFolderIn(w: Writing, { title, description, under }: NewFolder): Promise<{ id: number; key: string }> {
   const { projectId } = w.actor;
   const underId = under === null ? null : (await needFolder(w, under)).id;
-  if (underId !== null && (await aboveOf(w, underId)).length >= deepest)
-    throw new Refusal('invalid', { fields: [{ path: 'under', text: `Folders stand in each other ${deepest} deep at most.` }] });
+  if (underId !== null) refuseTooDeep(await aboveOf(w, underId));
   const [{ n }] = await w.tx
     .select({ n: sql<number>`count(*)`.mapWith(Number) })
     .from(folders)
@@ -220,8 +224,7 @@ export async function saveFolder(db: Db, actor: Actor, key: string, input: Folde
     if (underId !== null) {
       const above = await aboveOf(w, underId);
       if (above.includes(record.id)) throw new Refusal('stateForbids', { detail: `${key} cannot stand in itself.` });
-      if (above.length >= deepest)
-        throw new Refusal('invalid', { fields: [{ path: 'under', text: `Folders stand in each other ${deepest} deep at most.` }] });
+      refuseTooDeep(above);
     }
     const there = (await siblings(w, underId)).filter(({ id }) => id !== record.id);
     refuseSameName(input.title, there);

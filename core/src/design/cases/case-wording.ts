@@ -15,7 +15,6 @@ export const caseWordingRules = {
   repeats: { name: 'Repeats the requirement', why: 'The expected result is the requirement’s own text: say what is seen in this case.' },
 } as const;
 export type CaseWordingRule = keyof typeof caseWordingRules;
-export const caseWordingRuleNames = Object.keys(caseWordingRules) as CaseWordingRule[];
 
 export interface CaseWordingFinding {
   readonly rule: CaseWordingRule;

@@ -44,10 +44,13 @@ export interface TreePlan {
   readonly outdated: readonly { readonly case: string; readonly draft: string; readonly now: CaseContent }[];
 }
 
+/** Is a requirement verified by test: by cases that are run? It is where nobody names a method. */
+export const verifiedByTest = (method: string): boolean => !method || method === 'test';
+
 /** The proposal for one requirement, before the author says anything. */
 export function proposeGrain(r: TreeRequirement, above: Grain | undefined, leaf: boolean): { readonly grain: Grain; readonly why: string } {
   if (r.kind !== 'requirement') return { grain: 'none', why: 'A heading asks for nothing itself.' };
-  if (r.method && r.method !== 'test') return { grain: 'none', why: `It is verified by ${r.method}.` };
+  if (!verifiedByTest(r.method)) return { grain: 'none', why: `It is verified by ${r.method}.` };
   const numbers = proposeNumbers(r.text);
   if (numbers.length) return { grain: 'rows', why: `Its words give data: ${numbers.map((n) => n.words).join(', ')}.` };
   if (leaf && above === 'case' && r.text.length <= 200)

@@ -1,7 +1,7 @@
 import { compareKeys, groupBy } from '../../base';
 import { nearlySame } from '../../specify';
 import type { CaseContent } from '../case';
-import { textsOf } from '../cases';
+import { textsOf, verifiedByTest } from '../cases';
 import { boundaryPoints, type BoundaryPoint } from './boundaries';
 
 /** What is asked of requirements and cases: whether there are enough of them, and none too many. */
@@ -82,7 +82,7 @@ export function sufficiencyFindings(
     else if (mine.length < few) say('fewCases', `${mine.length} cases verify it.`);
     const techniques = new Set(mine.map((c) => c.technique));
     if (mine.length > 1 && techniques.size === 1) say('oneTechnique', `All ${mine.length} were made ${[...techniques][0]}.`);
-    if (method && method !== 'test') continue;
+    if (!verifiedByTest(method)) continue;
     const points = boundaryPoints(text, mine);
     const missing = points.filter((p) => p.case === null);
     if (missing.length)

@@ -14,6 +14,7 @@ import {
 import { toggled } from '../picking';
 import { firstUnfolded, foldGraph, type PictureEdge, type PictureNode } from './folding';
 import { layOut, pathOf, type LaidOut } from './layout';
+import { arrowOf, focusBox, nearestBox } from './walking';
 
 const nodeHeight = 24;
 /** How wide a box is for its words. */
@@ -201,32 +202,17 @@ export class GraphPicture {
 
   protected key(event: KeyboardEvent): void {
     const id = this.at();
-    const moved = { ArrowRight: [1, 0], ArrowLeft: [-1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] }[event.key];
+    const moved = arrowOf(event.key);
     if (event.key === 'Enter') this.press(id);
     else if (event.key === ' ') this.fold(id);
     else if (event.key === 'Home') this.focus(this.root());
-    else if (moved) this.focus(this.beside(id, moved[0], moved[1]) ?? id);
+    else if (moved) this.focus(nearestBox(this.boxes(), id, moved) ?? id);
     else return;
     event.preventDefault();
   }
 
-  /** The nearest box in a direction. */
-  private beside(id: string, right: number, down: number): string | undefined {
-    const boxes = this.boxes();
-    const from = boxes.find((box) => box.id === id);
-    if (!from) return undefined;
-    const cost = (box: (typeof boxes)[number]): number => {
-      const [dx, dy] = [box.x - from.x, box.y - from.y];
-      const along = right * dx + down * dy;
-      return along <= 1 ? Infinity : along + 3 * Math.abs(right ? dy : dx);
-    };
-    return boxes.filter((box) => cost(box) < Infinity).sort((a, b) => cost(a) - cost(b))[0]?.id;
-  }
-
   private focus(id: string): void {
     this.at.set(id);
-    const node = this.host.nativeElement.querySelector<SVGElement>(`[data-id="${CSS.escape(id)}"]`);
-    node?.focus();
-    node?.scrollIntoView({ block: 'nearest', inline: 'nearest' });
+    focusBox(this.host.nativeElement, id);
   }
 }

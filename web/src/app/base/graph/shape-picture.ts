@@ -2,6 +2,7 @@ import { ChangeDetectionStrategy, Component, computed, effect, ElementRef, injec
 import { Icon } from '../ui/icon';
 import { layOut, pathOf, type LaidOut } from './layout';
 import { labelSize, outlineOf, shortLabel, sizeOf, type ShapeEdge, type ShapeNode } from './shapes';
+import { arrowOf, focusBox, nearestBox } from './walking';
 
 const scales = [0.4, 0.6, 0.8, 1, 1.25, 1.6] as const;
 
@@ -308,30 +309,15 @@ export class ShapePicture {
   }
 
   protected key(event: KeyboardEvent): void {
-    const moved = { ArrowRight: [1, 0], ArrowLeft: [-1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] }[event.key];
+    const moved = arrowOf(event.key);
     if (event.key === 'Enter' || event.key === ' ') this.picked.emit(this.at());
-    else if (moved) this.focus(this.beside(this.at(), moved[0], moved[1]) ?? this.at());
+    else if (moved) this.focus(nearestBox(this.boxes(), this.at(), moved, (box) => box.x + box.width / 2) ?? this.at());
     else return;
     event.preventDefault();
   }
 
-  /** The nearest node in a direction. */
-  private beside(id: string, right: number, down: number): string | undefined {
-    const boxes = this.boxes();
-    const from = boxes.find((box) => box.id === id);
-    if (!from) return undefined;
-    const cost = (box: (typeof boxes)[number]): number => {
-      const [dx, dy] = [box.x + box.width / 2 - from.x - from.width / 2, box.y - from.y];
-      const along = right * dx + down * dy;
-      return along <= 1 ? Infinity : along + 3 * Math.abs(right ? dy : dx);
-    };
-    return boxes.filter((box) => cost(box) < Infinity).sort((a, b) => cost(a) - cost(b))[0]?.id;
-  }
-
   private focus(id: string): void {
     this.focused.set(id);
-    const node = this.host.nativeElement.querySelector<SVGElement>(`[data-id="${CSS.escape(id)}"]`);
-    node?.focus();
-    node?.scrollIntoView({ block: 'nearest', inline: 'nearest' });
+    focusBox(this.host.nativeElement, id);
   }
 }

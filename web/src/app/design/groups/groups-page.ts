@@ -154,7 +154,7 @@ const nothing: Draft = { title: '', purpose: '', cases: [], requirements: [] };
                     [without]="keys()"
                     label="A case for the group"
                     placeholder="cases: keys or words"
-                    (picked)="addCases($any($event))"
+                    (picked)="addCases($event)"
                   />
                 }
               </div>

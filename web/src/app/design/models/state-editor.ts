@@ -19,12 +19,13 @@ type Body = ModelBodies['stateTable'];
             @for (event of here().events; track $index; let e = $index) {
               <th scope="col" [class.bad]="faults(event).length">
                 <input
+                  #eventBox
                   class="in"
                   [attr.aria-label]="'Event ' + (e + 1)"
                   placeholder="event"
                   [readOnly]="!may()"
                   [ngModel]="event"
-                  (change)="renameEvent(e, $any($event.target).value)"
+                  (change)="renameEvent(e, eventBox.value)"
                 />
                 @if (may()) {
                   <button class="tool" type="button" [attr.aria-label]="'Delete event ' + event" (click)="dropEvent(event)">
@@ -50,12 +51,13 @@ type Body = ModelBodies['stateTable'];
                     (change)="set({ initial: state })"
                   />
                   <input
+                    #stateBox
                     class="in"
                     [attr.aria-label]="'State ' + (s + 1)"
                     placeholder="state"
                     [readOnly]="!may()"
                     [ngModel]="state"
-                    (change)="renameState(s, $any($event.target).value)"
+                    (change)="renameState(s, stateBox.value)"
                   />
                   @if (may()) {
                     <button class="tool" type="button" [attr.aria-label]="'Delete state ' + state" (click)="dropState(state)">
