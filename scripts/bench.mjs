@@ -1,5 +1,5 @@
 // npm run bench: speed as ratios in one run, on a database of its own; the board in a real browser; a node under attack; ten minutes of hostile
-// requests. `npm run bench -- attack` (or core, browser, pack, ground, specify, parsers, fuzz) runs one part alone.
+// requests. `npm run bench -- attack` (or core, browser, pack, ground, specify, library, parsers, fuzz) runs one part alone.
 import { spawnSync } from 'node:child_process';
 import { join } from 'node:path';
 import { prepareDatabase } from './database.mjs';
@@ -20,6 +20,7 @@ await bundle({
     pack: 'server/bench/pack.ts',
     parsers: 'server/bench/parsers.ts',
     specify: 'server/bench/specify.ts',
+    library: 'server/bench/library.ts',
     fuzz: 'server/spec/fuzz.spec.ts',
   },
   outdir: 'dist/bench',
@@ -38,6 +39,7 @@ const parts = {
   pack: () => program('pack', 'packed', ['--expose-gc'], { CORD_KEY_SECRET: 'a secret of the bench' }),
   ground: () => program('ground', 'ground'),
   specify: () => program('specify', 'specify'),
+  library: async () => pagesOfDesign(await program('library', 'library')),
   parsers: () => void spawnSync(process.execPath, [join(root, 'dist/bench/parsers.js')], { cwd: root, stdio: 'inherit' }),
   attack: async () => {
     const env = await prepareDatabase(database, 'attacked', root);
@@ -110,6 +112,63 @@ async function browse(env) {
     stalls.length ? `${Math.max(...stalls).toFixed(0)} ms (${stalls.length} over 50)` : 'none over 50 ms',
     'target: none over 50 ms',
   );
+  await browser.close();
+  await server.stop();
+}
+
+/** The library of 20,000 cases, a case of 200 steps and a flow of 500 nodes in a real browser: how long until they stand there, and the longest stall. */
+async function pagesOfDesign(env) {
+  const server = await startServer(env);
+  const browser = await openBrowser();
+  const context = await browser.newContext({ baseURL: server.url, viewport: { width: 1280, height: 800 } });
+  await context.request.post('/api/session', { data: { login: 'admin', password: 'bench-password' } });
+  const page = await context.newPage();
+  const row = (what, figure, target) => say(`${what.padEnd(62)} ${figure.padStart(22)}   ${target}`);
+  await page.addInitScript(() => {
+    window.stalls = [];
+    new PerformanceObserver((list) => window.stalls.push(...list.getEntries().map((entry) => entry.duration))).observe({
+      entryTypes: ['longtask'],
+    });
+  });
+  const stalled = async () => {
+    const stalls = await page.evaluate(() => window.stalls.splice(0));
+    return stalls.length ? `longest stall ${Math.max(...stalls).toFixed(0)} ms, ${stalls.length} over 50` : 'no stall over 50 ms';
+  };
+  await page.goto('/bench/design');
+  await page.getByText('Case 2 of the valves').first().waitFor();
+  await page.waitForTimeout(1000);
+  await stalled();
+  await page.mouse.move(250, 500);
+  for (let i = 0; i < 40; i++) {
+    await page.mouse.wheel(0, i % 10 === 9 ? 40_000 : 700);
+    await page.waitForTimeout(30);
+  }
+  for (const text of ['v', 'valve', 'valve 42', '']) {
+    await page
+      .getByPlaceholder(/Filter/)
+      .first()
+      .fill(text);
+    await page.waitForTimeout(300);
+  }
+  row('the list of 20,000 cases scrolled and filtered', await stalled(), 'target: none over 50 ms');
+  await page.goto('/bench/design/C-2');
+  await page.getByRole('heading', { name: 'Case 2 of the valves' }).waitFor();
+  await page.waitForTimeout(800);
+  const opened = Date.now();
+  await page.evaluate(() => {
+    history.pushState(null, '', '/bench/design/C-1');
+    dispatchEvent(new PopStateEvent('popstate'));
+  });
+  await page.getByRole('heading', { name: 'Case 1 of the valves' }).waitFor();
+  await page.getByText('Display 199 shows').first().waitFor();
+  row('a case of 200 steps, opened from another', `${Date.now() - opened} ms`, 'target: 300 ms');
+  await page.goto('/bench/design/models');
+  await page.getByText('Long').first().waitFor();
+  await stalled();
+  const drawn = Date.now();
+  await page.getByText('Long').first().click();
+  await page.locator('cp-shape-picture .node, cp-shapes .node, svg .node').first().waitFor({ timeout: 30_000 });
+  row('a flow of 500 nodes, laid out and drawn', `${Date.now() - drawn} ms`, `target: 2 s; ${await stalled()}`);
   await browser.close();
   await server.stop();
 }

@@ -28,8 +28,8 @@ export const traceKindSchema = z.object({
   name: z.string().regex(/^[a-z][A-Za-z0-9]{1,29}$/, 'Letters and digits, beginning with a small letter; at most 30.'),
   forward: z.string().trim().min(1).max(60),
   backward: z.string().trim().min(1).max(60),
-  fromKinds: z.array(versionedKindSchema).min(1).max(10),
-  toKinds: z.array(versionedKindSchema).min(1).max(10),
+  fromKinds: z.array(versionedKindSchema).min(1).max(20),
+  toKinds: z.array(versionedKindSchema).min(1).max(20),
   /** May it run in a circle? */
   circles: z.boolean(),
 });

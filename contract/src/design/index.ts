@@ -3,3 +3,4 @@ export * from './routes';
 export * from './models';
 export * from './library';
 export * from './drafts';
+export * from './copies';

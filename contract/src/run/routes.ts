@@ -89,6 +89,8 @@ export const runDetailSchema = runSummarySchema.extend({
   observationAsked: z.boolean(),
   /** The cases that must have passed before it, and how each stands on this build. */
   restsOn: z.array(z.object({ key: z.string(), standing: z.enum(['passed', 'failed', 'blocked', 'open']), run: z.string().nullable() })),
+  /** Where it failed or is blocked: runs on this build whose cases rest on its case, and that nobody has finished. */
+  holdsUp: z.array(z.object({ key: z.string(), caseKey: z.string(), caseTitle: z.string(), tester: z.string() })),
   own: ownValuesSchema,
 });
 export type RunDetail = z.output<typeof runDetailSchema>;
@@ -267,6 +269,13 @@ export const finishRun = endpoint('POST', '/projects/:project/runs/:key/finish',
   may: record,
   params: inProjectKey,
   body: z.object({ seconds: z.number().int().min(0).max(4_000_000, 'More than 46 days on the clock.') }),
+  answer: runDetailSchema,
+});
+export const blockRun = endpoint('POST', '/projects/:project/runs/:key/blocked', {
+  summary: 'Record a run as blocked because one that its case rests on failed or is blocked; finished with that',
+  may: record,
+  params: inProjectKey,
+  body: z.object({ on: key }),
   answer: runDetailSchema,
 });
 export const addEvidence = endpoint('POST', '/projects/:project/runs/:key/steps/:step/evidence', {

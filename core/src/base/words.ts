@@ -12,3 +12,6 @@ export function wordDifference(before: string, after: string): WordPiece[] {
     text: part.value,
   }));
 }
+
+/** A number of things in words: `1 run`, `3 runs`; of a noun whose plural is another word, that one is given. */
+export const counted = (n: number, one: string, many = `${one}s`): string => `${n.toLocaleString('en')} ${n === 1 ? one : many}`;

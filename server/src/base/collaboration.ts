@@ -1,6 +1,6 @@
 import type { Attachment, Comment, PresentPerson, RecordHead, Revision } from '@contract/base';
 import { mentionsIn } from '@core/base';
-import { and, asc, desc, eq, gt, inArray, isNull, like, lt, ne } from 'drizzle-orm';
+import { and, asc, desc, eq, gt, inArray, isNull, lt, ne } from 'drizzle-orm';
 import { account } from './accounted';
 import { storeBlob } from './blobs';
 import { takeStorage } from './storage';
@@ -330,11 +330,12 @@ export async function needAttachment(db: Db, projectId: number, id: number): Pro
 }
 
 /** A picture at a record of the project, also one that was taken off since: texts of old revisions show it. */
-export async function needPicture(db: Db, projectId: number, sha256: string): Promise<typeof attachments.$inferSelect> {
+/** A file of the project by the hash of its bytes: a picture or a file that stands in a text. */
+export async function needFileOf(db: Db, projectId: number, sha256: string): Promise<typeof attachments.$inferSelect> {
   const [file] = await db
     .select()
     .from(attachments)
-    .where(and(eq(attachments.projectId, projectId), eq(attachments.sha256, sha256), like(attachments.mime, 'image/%')))
+    .where(and(eq(attachments.projectId, projectId), eq(attachments.sha256, sha256)))
     .limit(1);
   if (!file) throw new Refusal('notFound');
   return file;

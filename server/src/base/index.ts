@@ -47,6 +47,7 @@ export * from './review';
 export * from './builds';
 export * from './collaboration';
 export * from './jobs';
+export * from './copying';
 export * from './bulk';
 export * from './bulk-note';
 export * from './pdf';

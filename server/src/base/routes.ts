@@ -284,12 +284,15 @@ function recordRoutes(app: FastifyInstance, context: AppContext): void {
   );
   app.get<{ Params: { project: string; sha256: string } }>(
     '/api/projects/:project/pictures/:sha256',
-    { config: { may: 'member' }, schema: { summary: 'A picture that stands in a text, by the hash of its bytes', tags: ['Base'] } },
+    {
+      config: { may: 'member' },
+      schema: { summary: 'A picture or a file that stands in a text, by the hash of its bytes', tags: ['Base'] },
+    },
     async (request, reply) => {
       const { membership } = callerOf(request);
       // What a hash names never changes.
       reply.header('cache-control', 'private, max-age=31536000, immutable');
-      return sendFile(db, reply, await c.needPicture(db, membership.projectId, request.params.sha256));
+      return sendFile(db, reply, await c.needFileOf(db, membership.projectId, request.params.sha256));
     },
   );
 }

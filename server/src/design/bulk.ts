@@ -1,11 +1,25 @@
 import { caseContentSchema } from '@contract/design';
 import { replaceInCase, type CaseContent } from '@core/design';
-import { and, eq } from 'drizzle-orm';
-import { bulkKind, noSuchAct, Refusal, reviewedAct, revisions, setAct, type BulkDone, type Writing } from '../base';
+import type { BulkAct } from '@contract/base';
+import { and, asc, eq, gt, isNull, sql } from 'drizzle-orm';
+import {
+  bulkKind,
+  noSuchAct,
+  Refusal,
+  records,
+  reviewedAct,
+  revisions,
+  setAct,
+  type BulkDone,
+  type Db,
+  type Tx,
+  type Writing,
+} from '../base';
 import { tracedTo } from '../specify';
 import { addCaseIn, approveCaseIn, reviewedCase, reviseCase } from './cases';
 import { putInFolder } from './folders';
 import { caseContent, caseHash, caseList, placesOf, wholeCase } from './store';
+import { caseDetails, cases } from './tables';
 
 const settable = caseContentSchema
   .pick({ title: true, objective: true, preconditions: true, plannedMinutes: true, kind: true, priority: true })
@@ -23,8 +37,42 @@ async function saidAt(w: Writing, id: number, revision: number): Promise<CaseCon
   return content as unknown as CaseContent;
 }
 
+const replacedWords = (count: number, { find, replace }: { find: string; replace: string }): string =>
+  `${count} ${count === 1 ? 'place' : 'places'}: “${find}” → “${replace}”`;
+
+/** What a replacement would do to every case of a project: those in which the text stands at all are read, and no others. */
+async function foreseeReplacement(db: Db | Tx, projectId: number, act: Extract<BulkAct, { act: 'replace' }>): Promise<Map<number, string>> {
+  const words = new Map<number, string>();
+  // In stored JSON quotes and line ends are written otherwise.
+  const sought = `%${JSON.stringify(act.find)
+    .slice(1, -1)
+    .toLowerCase()
+    .replace(/[\\%_]/g, '\\$&')}%`;
+  const stands = sql`lower(concat_ws('\n', ${records.title}, ${cases.objective}, ${cases.preconditions}, ${cases.steps}, ${cases.rows}, ${caseDetails.postconditions}, ${caseDetails.script}, ${caseDetails.arguments})) like ${sought}`;
+  for (let after = 0; ;) {
+    const part = await db
+      .select({ record: records, row: cases, details: caseDetails })
+      .from(cases)
+      .innerJoin(records, eq(records.id, cases.id))
+      .leftJoin(caseDetails, eq(caseDetails.id, cases.id))
+      .where(and(eq(cases.projectId, projectId), gt(cases.id, after), isNull(records.retiredAt), stands))
+      .orderBy(asc(cases.id))
+      .limit(5000);
+    for (const stored of part) {
+      const replaced = replaceInCase(caseContent(stored), act);
+      if (replaced) words.set(stored.record.id, replacedWords(replaced.count, act));
+    }
+    if (part.length < 5000) return words;
+    after = part[part.length - 1].record.id;
+  }
+}
+
 bulkKind({
   kind: 'case',
+  foresee: async (tx, projectId, act) =>
+    act.act === 'replace'
+      ? { words: await foreseeReplacement(tx, projectId, act), else: `“${act.find}” does not stand in it.` }
+      : undefined,
   list: (_, projectId) => caseList(projectId),
   act: async (w, record, act, how) => {
     const stored = await wholeCase(w.tx, record);
@@ -44,7 +92,7 @@ bulkKind({
         const replaced = replaceInCase(content, act);
         if (!replaced) throw new Refusal('stateForbids', { detail: `“${act.find}” does not stand in it.` });
         await reviseCase(w, stored, replaced.content, how.reason);
-        return { words: `${replaced.count} ${replaced.count === 1 ? 'place' : 'places'}: “${act.find}” → “${act.replace}”`, undo: back };
+        return { words: replacedWords(replaced.count, act), undo: back };
       }
       case 'revert': {
         const before = await saidAt(w, record.id, act.revision);

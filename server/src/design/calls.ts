@@ -1,7 +1,7 @@
 import { callableOf, expandCase, freezeCase, revisionId, type CallableCase, type CaseContent, type CaseRow } from '@core/design';
 import { and, eq } from 'drizzle-orm';
 import { records, recordsByKey, Refusal, revisions, type Db, type Tx, type Writing } from '../base';
-import { caseCalls } from './tables';
+import { caseCalls, cases } from './tables';
 
 /** More called cases than this are not followed. */
 const calledLimit = 200;
@@ -9,7 +9,7 @@ const calledLimit = 200;
 /** The revisions that a case calls, and those that these call, as they were kept. */
 async function calledBy(db: Db | Tx, projectId: number, content: CaseContent): Promise<Map<string, CallableCase>> {
   const found = new Map<string, CallableCase>();
-  const open = [content];
+  const open: Pick<CaseContent, 'steps'>[] = [content];
   for (const { steps } of open)
     for (const { call } of steps) {
       if (!call || found.size >= calledLimit || found.has(revisionId(call.key, call.revision))) continue;
@@ -19,12 +19,26 @@ async function calledBy(db: Db | Tx, projectId: number, content: CaseContent): P
         .innerJoin(revisions, and(eq(revisions.recordId, records.id), eq(revisions.revision, call.revision)))
         .where(and(eq(records.projectId, projectId), eq(records.key, call.key), eq(records.kind, 'case')))
         .limit(1);
-      if (!row) continue;
-      const called = row.snapshot as unknown as CaseContent;
+      const called = (row?.snapshot as unknown as CaseContent | undefined) ?? (await presentCase(db, projectId, call));
+      if (!called) continue;
       found.set(revisionId(call.key, call.revision), callableOf(call.key, called));
       open.push(called);
     }
   return found;
+}
+
+/** A case at its present revision, from its own row: what a transaction has just written has no snapshot before it ends. */
+async function presentCase(
+  db: Db | Tx,
+  projectId: number,
+  { key, revision }: { readonly key: string; readonly revision: number },
+): Promise<Pick<CaseContent, 'preconditions' | 'steps'> | undefined> {
+  const [row] = await db
+    .select({ preconditions: cases.preconditions, steps: cases.steps })
+    .from(cases)
+    .innerJoin(records, eq(records.id, cases.id))
+    .where(and(eq(records.projectId, projectId), eq(records.key, key), eq(records.revision, revision)));
+  return row;
 }
 
 /** Refuses calls that lead round in a circle, the circle named, and calls of what does not exist. */

@@ -5,6 +5,7 @@ import type * as z from 'zod';
 import { callerOf, listPage, serve, serveExport, type AppContext } from '../base';
 import { casesDocument } from './documents';
 import { dismissCaseFinding, endCaseDismissal } from './case-wording';
+import { copyCases } from './copies';
 import { makeDrafts, planDrafts } from './drafts';
 import { boundariesOf, selectCases, sufficiency, type ReachOfCases } from './enough';
 import { addFolder, fileCases, listFolders, removeFolder, saveFolder } from './folders';
@@ -41,6 +42,7 @@ export function libraryRoutes(app: FastifyInstance, context: AppContext, reachOf
   serve(app, context, contract.addGroup, ({ actor, body }) => addGroup(db, actor, body));
   serve(app, context, contract.saveGroup, ({ actor, params, body }) => saveGroup(db, actor, params.key, body));
 
+  serve(app, context, contract.copyCases, ({ actor, person, body }) => copyCases(db, actor, person.id, body));
   serve(app, context, contract.getCaseUses, ({ membership, params }) => caseUses(db, membership.projectId, params.key));
   serve(app, context, contract.takeCalled, ({ actor, params, body }) => takeCalled(db, actor, params.key, body));
   serve(app, context, contract.dismissCaseFinding, async ({ actor, params, body }) => {

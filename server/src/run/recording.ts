@@ -20,7 +20,7 @@ import {
   type Writing,
 } from '../base';
 import { listCaseKinds } from '../design';
-import { around, evidenceOf, observationAsked, runDetail, sameCombination, storedRunHash, type StoredRun } from './store';
+import { around, evidenceOf, needRun, observationAsked, runDetail, sameCombination, storedRunHash, type StoredRun } from './store';
 import { evidenceRows, runRows } from './rows';
 import { evidence, runs } from './tables';
 
@@ -244,56 +244,95 @@ async function evidenceAsked(w: Writing, kind: string | undefined): Promise<bool
 export async function finishRun(db: Db, actor: Actor, key: string, seconds: number): Promise<RunDetail> {
   await writeTogether(db, actor, onRun(key), async (w) => {
     const stored = await lockOpenRun(w, key);
-    const { run, record } = stored;
-    if (run.finishedAt !== null) return;
-    const verdict = rollUp(run.steps.map((item) => item.verdict));
-    if (!verdict) {
-      const open = run.steps.findIndex((item) => item.verdict === null) + 1;
-      throw new Refusal('notFinished', { detail: open ? `Step ${open} has no verdict yet.` : 'The run has no steps.' });
-    }
-    const failed = run.steps.findIndex((item) => item.verdict === 'fail') + 1;
-    const change = { verdict, failedStep: failed || null, finishedAt: w.at, seconds: Math.max(run.seconds, seconds) };
-    const files = stored.files ? ((await evidenceOf(w.tx, [run.id])).get(run.id) ?? []) : [];
-    if ((verdict === 'passed' || verdict === 'deviation') && !files.length && (await evidenceAsked(w, run.frozen.kind)))
-      throw new Refusal('stateForbids', {
-        detail: 'Cases of this kind must hold evidence before they pass: add a picture or a file to a step.',
-      });
-    const hash = storedRunHash({ ...stored, run: { ...run, ...change } }, files);
-    const revision = await changeRun(w, stored, { ...change, hash }, 'recorded');
+    if (stored.run.finishedAt === null) await finishIn(w, stored, seconds);
+  });
+  return runDetail(db, actor.projectId, key);
+}
+
+/** The same for a run that is locked and not finished yet. */
+async function finishIn(w: Writing, stored: LockedRun, seconds: number): Promise<void> {
+  const { run, record } = stored;
+  const verdict = rollUp(run.steps.map((item) => item.verdict));
+  if (!verdict) {
+    const open = run.steps.findIndex((item) => item.verdict === null) + 1;
+    throw new Refusal('notFinished', { detail: open ? `Step ${open} has no verdict yet.` : 'The run has no steps.' });
+  }
+  const failed = run.steps.findIndex((item) => item.verdict === 'fail') + 1;
+  const change = { verdict, failedStep: failed || null, finishedAt: w.at, seconds: Math.max(run.seconds, seconds) };
+  const files = stored.files ? ((await evidenceOf(w.tx, [run.id])).get(run.id) ?? []) : [];
+  if ((verdict === 'passed' || verdict === 'deviation') && !files.length && (await evidenceAsked(w, run.frozen.kind)))
+    throw new Refusal('stateForbids', {
+      detail: 'Cases of this kind must hold evidence before they pass: add a picture or a file to a step.',
+    });
+  const hash = storedRunHash({ ...stored, run: { ...run, ...change } }, files);
+  const revision = await changeRun(w, stored, { ...change, hash }, 'recorded');
+  w.log({
+    action: 'run recorded',
+    kind: 'run',
+    key: record.key,
+    after: { verdict, seconds: change.seconds, hash },
+    touches: { build: run.buildId, results: [run.caseId] },
+  });
+  const older = await w.tx
+    .select({ id: runs.id })
+    .from(runs)
+    .where(
+      and(
+        sameCombination(run),
+        isNotNull(runs.finishedAt),
+        isNull(runs.withdrawnAt),
+        isNull(runs.supersededById),
+        sql`${runs.id} <> ${run.id}`,
+      ),
+    );
+  for (const { id } of older) await w.tx.update(runs).set({ supersededById: run.id }).where(eq(runs.id, id));
+  w.snapshot({
+    recordId: run.id,
+    revision,
+    state: 'recorded',
+    snapshot: { verdict, hash, seconds: change.seconds },
+    hash,
+    format: run.format,
+  });
+  w.wrote(recordRows, run.id);
+  w.withSeq(async (seq) => {
+    if (w.shared) w.shared.later(storeFinished, { id: run.id, seq });
+    else await storeFinished(w.tx, [{ id: run.id, seq }]);
+    w.wrote(runRows, run.id, ...older.map(({ id }) => id));
+  });
+}
+
+/**
+ * Records a planned run as blocked, because one that its case depends on did not pass: its first step without a verdict says which. The steps
+ * before it stay as they are.
+ */
+export async function blockRun(db: Db, actor: Actor, key: string, on: string): Promise<RunDetail> {
+  await write(db, actor, async (w) => {
+    const locked = await lockOpenRun(w, key);
+    const { run, record } = locked;
+    const before = await needRun(w.tx, actor.projectId, on);
+    const bad = before.run.verdict === 'failed' || before.run.verdict === 'blocked';
+    if (run.finishedAt !== null) throw new Refusal('stateForbids', { detail: `${key} is finished.` });
+    if (!(run.frozen.dependsOn ?? []).includes(before.caseKey) || before.run.buildId !== run.buildId)
+      throw new Refusal('stateForbids', { detail: `${key} does not rest on ${on}.` });
+    if (!bad || before.run.withdrawnAt !== null || before.run.supersededById !== null)
+      throw new Refusal('stateForbids', { detail: `${on} does not stand as failed or blocked.` });
+    const open = Math.max(
+      0,
+      run.steps.findIndex(({ verdict }) => verdict === null),
+    );
+    const observed = `Not run: it rests on ${before.caseKey}, which ${before.run.verdict === 'failed' ? 'failed' : 'is blocked'} in ${before.record.key}.`;
+    const steps = run.steps.map((step, i): StepResult => (i === open ? { ...step, observed, verdict: 'blocked', at: w.at } : step));
+    const startedAt = run.startedAt ?? w.at;
+    const revision = await changeRun(w, locked, { steps, startedAt }, 'onBench');
     w.log({
-      action: 'run recorded',
+      action: 'step recorded',
       kind: 'run',
       key: record.key,
-      after: { verdict, seconds: change.seconds, hash },
-      touches: { build: run.buildId, results: [run.caseId] },
+      before: { step: open + 1, ...run.steps[open] },
+      after: { step: open + 1, ...steps[open], restsOn: before.record.key },
     });
-    const older = await w.tx
-      .select({ id: runs.id })
-      .from(runs)
-      .where(
-        and(
-          sameCombination(run),
-          isNotNull(runs.finishedAt),
-          isNull(runs.withdrawnAt),
-          isNull(runs.supersededById),
-          sql`${runs.id} <> ${run.id}`,
-        ),
-      );
-    for (const { id } of older) await w.tx.update(runs).set({ supersededById: run.id }).where(eq(runs.id, id));
-    w.snapshot({
-      recordId: run.id,
-      revision,
-      state: 'recorded',
-      snapshot: { verdict, hash, seconds: change.seconds },
-      hash,
-      format: run.format,
-    });
-    w.wrote(recordRows, run.id);
-    w.withSeq(async (seq) => {
-      if (w.shared) w.shared.later(storeFinished, { id: run.id, seq });
-      else await storeFinished(w.tx, [{ id: run.id, seq }]);
-      w.wrote(runRows, run.id, ...older.map(({ id }) => id));
-    });
+    await finishIn(w, { ...locked, run: { ...run, steps, startedAt }, record: { ...record, revision } }, run.seconds);
   });
   return runDetail(db, actor.projectId, key);
 }

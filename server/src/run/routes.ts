@@ -16,7 +16,7 @@ import {
 } from '../base';
 import { addRound, previewRound } from './plan';
 import { addProblem, problemList, problemsById, saveProblem } from './problems';
-import { addEvidence, finishRun, recordStep, removeEvidence, startRun } from './recording';
+import { addEvidence, blockRun, finishRun, recordStep, removeEvidence, startRun } from './recording';
 import { decideRun, reassignRun, signRun } from './signing';
 import { roundDetail, roundList, roundsById } from './rounds';
 import { runDetail, runList, runsById } from './store';
@@ -65,6 +65,7 @@ export function runRoutes(app: FastifyInstance, context: AppContext): void {
   serve(app, context, contract.startRun, ({ actor, params }) => startRun(db, actor, params.key));
   serve(app, context, contract.recordStep, ({ actor, params, body }) => recordStep(db, actor, params.key, params.step, body));
   serve(app, context, contract.finishRun, ({ actor, params, body }) => finishRun(db, actor, params.key, body.seconds));
+  serve(app, context, contract.blockRun, ({ actor, params, body }) => blockRun(db, actor, params.key, body.on));
   serve(app, context, contract.addEvidence, async ({ actor, params, query, request }) => {
     const files: Upload[] = [];
     for await (const file of uploads(request, evidenceLimits)) files.push(file);

@@ -27,6 +27,7 @@ import {
   type StoredRecord,
   type Tx,
 } from '../base';
+import { caseDepends } from '../design';
 import { requirements } from '../specify';
 import { evidence, problems, runs } from './tables';
 
@@ -275,6 +276,7 @@ export async function runDetail(db: Db, projectId: number, key: string): Promise
     setAside,
     observationAsked: asksObservation(profile, verifies),
     restsOn: await standingOf(db, run),
+    holdsUp: run.verdict === 'failed' || run.verdict === 'blocked' ? await heldUpBy(db, run) : [],
     own: { ...record.own } as RunDetail['own'],
   };
 }
@@ -308,6 +310,27 @@ async function standingOf(db: Db | Tx, { projectId, buildId, frozen }: typeof ru
     const standing = bad ? (bad.verdict as 'failed' | 'blocked') : passed ? 'passed' : 'open';
     return { key, standing, run: bad?.key ?? mine.at(-1)?.key ?? null };
   });
+}
+
+/** Runs on the same build that nobody has finished, of cases that depend on a run's case. */
+async function heldUpBy(db: Db | Tx, { projectId, buildId, caseId }: typeof runs.$inferSelect): Promise<RunDetail['holdsUp']> {
+  return db
+    .select({ key: records.key, caseKey: caseRecord.key, caseTitle: caseRecord.title, tester: runs.tester })
+    .from(caseDepends)
+    .innerJoin(runs, and(eq(runs.caseId, caseDepends.caseId), eq(runs.buildId, buildId)))
+    .innerJoin(records, eq(records.id, runs.id))
+    .innerJoin(caseRecord, eq(caseRecord.id, runs.caseId))
+    .where(
+      and(
+        eq(runs.projectId, projectId),
+        eq(caseDepends.onId, caseId),
+        isNull(runs.finishedAt),
+        isNull(runs.withdrawnAt),
+        isNull(runs.supersededById),
+      ),
+    )
+    .orderBy(asc(runs.id))
+    .limit(200);
 }
 
 /** Runs of the same case, data row and configuration on the same build: of them the newest finished one stands. */

@@ -4,7 +4,7 @@ import { detailCells, inReadingOrder, writeReqif, type ReqifDocument } from '@co
 import { and, asc, eq, isNull } from 'drizzle-orm';
 import { alias } from 'drizzle-orm/mysql-core';
 import { strToU8, zipSync } from 'fflate';
-import { picturesIn, listFields, needPicture, profileOf, records, traces, wholeBlob, type Db, type Tx } from '../base';
+import { picturesIn, listFields, needFileOf, profileOf, records, traces, wholeBlob, type Db, type Tx } from '../base';
 import { keptExchange } from './exchange';
 import { contentOf, needSpecification } from './store';
 import { requirementDetails, requirements } from './tables';
@@ -140,7 +140,7 @@ export async function exportReqifz(db: Db, projectId: number, key: string): Prom
   const pictures = new Map<string, { name: string; mime: string }>();
   const files: Record<string, Uint8Array> = {};
   for (const hash of hashes) {
-    const { mime } = await needPicture(db, projectId, hash);
+    const { mime } = await needFileOf(db, projectId, hash);
     const name = `pictures/${hash}.${endings[mime] ?? 'bin'}`;
     pictures.set(hash, { name, mime });
     files[name] = await wholeBlob(db, hash);

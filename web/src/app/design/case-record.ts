@@ -6,26 +6,14 @@ import { ActivatedRoute, Router, RouterLink } from '@angular/router';
 import type { CaseDetail } from '@contract/design';
 import type { Filter } from '@contract/base';
 import { listRequirements } from '@contract/specify';
-import { canonicalJson, sentencesOf, type Json } from '@core/base';
-import {
-  caseDetailNames,
-  caseFaults,
-  partOf,
-  rowWords as wordsOfRow,
-  samplesFor,
-  saidCase,
-  stepWords as wordsOfStep,
-  type CaseContent,
-  type CaseDetails as CaseDetailsOf,
-  type CaseRow,
-  type CaseStep,
-} from '@core/design';
+import { caseFaults, laidOutTexts, partOf, samplesFor, saidCase, type CaseContent, type CaseRow } from '@core/design';
 import {
   type Conflict,
   type Draft,
   firstMissing,
   forgetProblem,
   Icon,
+  Likely,
   Needs,
   linkWords,
   onAction,
@@ -37,93 +25,34 @@ import {
   RecordLink,
   RecordPicker,
   RichText,
+  type RichWritten,
   selectRequest,
   type SignAnswer,
   Traces,
   useDeviceMemory,
   useProject,
   MadeFor,
+  type WrittenText,
 } from '../base';
 import { designCommands, designFeature } from './state';
 import { RowsEditor } from './rows-editor';
 import { CaseDetails } from './cases/case-details';
+import { caseDifferences } from './cases/case-history';
+import { conflictFields, contentOf, fromPassages, said } from './cases/case-merge';
 import { CaseFindings } from './cases/case-findings';
 import { CaseProposals } from './cases/case-proposals';
+import { LaidOutText } from './cases/laid-out-text';
 import { CaseUsesNote } from './cases/case-uses';
 import { StepsEditor } from './cases/steps-editor';
 
-const contentOf = (c: CaseDetail): CaseContent => {
-  const { title, objective, preconditions, steps, plannedMinutes, rows } = c;
-  const details = Object.fromEntries(caseDetailNames.map((name) => [name, c[name]]));
-  return saidCase({ title, objective, preconditions, steps, plannedMinutes, ...(rows?.length ? { rows } : {}), ...details });
-};
-/** What a content says, whichever order its members are in and whether what is empty is named. */
-const said = (content: CaseContent | null): string => (content ? canonicalJson(saidCase(content) as unknown as Json) : '');
 const callWords = (values: Readonly<Record<string, string>>): string => {
   const given = Object.entries(values).map(([name, value]) => `${name} = ${value}`);
   return given.length ? ` with ${given.join(', ')}` : '';
 };
-/** A step, and a data row, in one line, as they are compared. */
-const stepWords = (text: string): string => wordsOfStep(JSON.parse(text) as CaseStep);
-const rowWords = (text: string): string => wordsOfRow(JSON.parse(text) as CaseRow);
-const plainWords = (text: string): string => String(JSON.parse(text));
-
-const detailWords: Readonly<Record<keyof CaseDetailsOf, string>> = {
-  postconditions: 'Postconditions',
-  kind: 'Kind',
-  priority: 'Priority',
-  tags: 'Tags',
-  addresses: 'Addresses',
-  dependsOn: 'Depends on',
-  script: 'Script',
-  arguments: 'Arguments',
-  samples: 'Samples',
-  layout: 'Layout',
-};
-
-/** How the members of a case are compared: texts sentence by sentence, steps and rows one by one, the rest as a whole. */
-const members: readonly { name: keyof CaseContent; label: string; show?: (passage: string) => string }[] = [
-  { name: 'title', label: 'Title', show: plainWords },
-  { name: 'objective', label: 'Objective' },
-  { name: 'preconditions', label: 'Preconditions' },
-  { name: 'steps', label: 'Steps', show: stepWords },
-  { name: 'rows', label: 'Data rows', show: rowWords },
-  { name: 'plannedMinutes', label: 'Planned minutes', show: plainWords },
-  { name: 'postconditions', label: 'Postconditions' },
-  ...caseDetailNames
-    .filter((name) => name !== 'postconditions')
-    .map((name) => ({
-      name,
-      label: detailWords[name],
-      show: (text: string) => (JSON.parse(text) === null ? '–' : text.replace(/^"|"$/g, '')),
-    })),
-];
-function passages(name: keyof CaseContent, content: CaseContent | undefined): string[] {
-  if (!content) return [];
-  if (name === 'objective' || name === 'preconditions' || name === 'postconditions') return sentencesOf(content[name] ?? '');
-  if (name === 'steps' || name === 'rows') return (content[name] ?? []).map((item) => canonicalJson(item as unknown as Json));
-  return [JSON.stringify(name === 'plannedMinutes' ? Number(content[name]) || 0 : (content[name] ?? null))];
-}
-function fromPassages(mine: CaseContent, chosen: Readonly<Record<string, readonly string[]>>): CaseContent {
-  const items = (name: string): unknown[] => (chosen[name] ?? []).map((item) => JSON.parse(item) as unknown);
-  const { rows: _, ...rest } = mine;
-  const rows = items('rows') as CaseRow[];
-  return {
-    ...rest,
-    title: (items('title')[0] ?? mine.title) as string,
-    objective: (chosen['objective'] ?? []).join(''),
-    preconditions: (chosen['preconditions'] ?? []).join(''),
-    plannedMinutes: (items('plannedMinutes')[0] ?? mine.plannedMinutes) as number,
-    steps: items('steps') as CaseStep[],
-    ...(rows.length ? { rows } : {}),
-    postconditions: (chosen['postconditions'] ?? []).join(''),
-    ...Object.fromEntries(
-      caseDetailNames.flatMap((detail) =>
-        detail === 'postconditions' || !chosen[detail] ? [] : [[detail, items(detail)[0] ?? undefined]],
-      ),
-    ),
-  };
-}
+/** A few of many, and how many more. */
+const listed = (words: readonly string[]): string =>
+  words.length > 5 ? `${words.slice(0, 5).join(', ')} and ${words.length - 5} more` : words.join(', ');
+type LaidOut = (typeof laidOutTexts)[number];
 
 /** One verification case: what it shows, its steps, what it verifies, its runs, and what is said of it. */
 @Component({
@@ -135,6 +64,8 @@ function fromPassages(mine: CaseContent, chosen: Readonly<Record<string, readonl
     CaseUsesNote,
     FormsModule,
     Icon,
+    LaidOutText,
+    Likely,
     MadeFor,
     MatButtonModule,
     MatMenuModule,
@@ -223,6 +154,34 @@ export class CaseRecord {
   protected copyLink(): void {
     void navigator.clipboard?.writeText(location.href.split('?')[0]);
   }
+  protected readonly differs = caseDifferences;
+  /** Somebody came for what the requirements' words propose. */
+  protected readonly proposing = this.route.snapshot.queryParamMap.has('propose');
+  private readonly uses = this.store.selectSignal(designFeature.selectUses);
+  /** What rests on another revision than the one that is shown. */
+  protected readonly brings = computed((): string[] => {
+    const runs = (this.shown()?.runs ?? []).filter((run) => run.outdated);
+    const callers = this.uses()?.key === this.key() ? (this.uses()?.of.callers ?? []).filter(({ newer }) => newer) : [];
+    return [
+      ...(runs.length
+        ? [`${listed(runs.map(({ key, build }) => `${key} on ${build}`))} of an older revision: suspect until carried over or run again.`]
+        : []),
+      ...(callers.length
+        ? [`${listed(callers.map(({ key }) => key))} still ${callers.length === 1 ? 'calls' : 'call'} an older revision.`]
+        : []),
+    ];
+  });
+  /** What another revision would make suspect, in a sentence; nothing where it would not. */
+  protected readonly makesSuspect = computed((): string => {
+    const c = this.shown();
+    if (c?.state !== 'approved') return '';
+    const runs = c.runs.filter((run) => run.verdict !== null && !run.superseded && !run.outdated);
+    const parts = [
+      ...(c.verifies.length ? [`its ${c.verifies.length === 1 ? 'trace' : `${c.verifies.length} traces`}`] : []),
+      ...(runs.length ? [`the ${runs.length === 1 ? 'result' : `${runs.length} results`} ${listed(runs.map(({ key }) => key))}`] : []),
+    ];
+    return parts.length ? `Another revision makes suspect: ${parts.join(' and ')}.` : '';
+  });
   protected readonly author = computed(() => this.scope.roles().includes('author'));
   protected readonly names = {
     save: designCommands.saveCase.name,
@@ -235,14 +194,7 @@ export class CaseRecord {
     const mine = this.draft();
     if (problem?.code !== 'conflict' || !mine) return null;
     const theirs = problem.current as CaseDetail;
-    const fields = members.map(({ name, label, show }) => ({
-      name,
-      label,
-      base: passages(name, JSON.parse(this.base()) as CaseContent),
-      mine: passages(name, saidCase(mine)),
-      theirs: passages(name, contentOf(theirs)),
-      ...(show ? { show } : {}),
-    }));
+    const fields = conflictFields(JSON.parse(this.base()) as CaseContent, mine, contentOf(theirs));
     return { by: theirs.updatedBy, revision: theirs.revision, fields };
   });
   private edited = '';
@@ -306,6 +258,16 @@ export class CaseRecord {
         base: JSON.parse(this.base()) as CaseContent,
       });
     else this.drafts.drop(this.key());
+  }
+
+  /** A text of the case as it is written, with its layout where it has one. */
+  protected textOf(name: LaidOut, content: CaseContent): WrittenText {
+    const html = content.layout?.[name];
+    return { text: content[name] ?? '', ...(html ? { html } : {}) };
+  }
+  protected write(name: LaidOut, { text, html }: RichWritten): void {
+    const { [name]: _, ...rest } = this.draft()?.layout ?? {};
+    this.put({ [name]: text, layout: html ? { ...rest, [name]: html } : rest });
   }
 
   /** Without any row, the case is one that is run once: nothing of rows is kept. */

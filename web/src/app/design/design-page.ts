@@ -20,6 +20,7 @@ import {
   useProject,
 } from '../base';
 import { caseKind } from './case-list';
+import { CopyCases } from './cases/copy-cases';
 import { CaseRecord } from './case-record';
 import { DesignNav } from './design-nav';
 import { FolderTree } from './library/folder-tree';
@@ -31,6 +32,7 @@ import { designCommands, designFeature } from './state';
   imports: [
     BulkPanel,
     CaseRecord,
+    CopyCases,
     DesignNav,
     FolderTree,
     FormsModule,

@@ -15,6 +15,7 @@ export const designCommands = {
   addFolder: command('[Design] add folder', contract.addFolder),
   saveFolder: command('[Design] save folder', contract.saveFolder),
   removeFolder: command('[Design] remove folder', contract.removeFolder),
+  copyCases: command('[Design] copy cases into another project', contract.copyCases),
   fileCases: command('[Design] file cases', contract.fileCases),
   listKinds: command('[Design] list kinds of case', contract.listCaseKinds),
   saveKind: command('[Design] save kind of case', contract.saveCaseKind),

@@ -27,6 +27,7 @@ import {
   ProblemNote,
   quietActions,
   RecordLink,
+  RichText,
   selectRequest,
   useDeviceMemory,
   useKeys,
@@ -45,7 +46,7 @@ const retryAfter = 3000;
 /** The Bench: one step at a time, for hands that hold a device. Keys first; every key has a button. */
 @Component({
   selector: 'cp-bench-page',
-  imports: [FormsModule, MatButtonModule, RouterLink, Icon, ProblemNote, RecordLink, FilledText, Needs, StepReadings],
+  imports: [FormsModule, MatButtonModule, RouterLink, Icon, ProblemNote, RecordLink, RichText, FilledText, Needs, StepReadings],
   changeDetection: ChangeDetectionStrategy.OnPush,
   templateUrl: './bench-page.html',
   styleUrl: './bench-page.scss',
@@ -87,6 +88,7 @@ export class BenchPage {
     finish: runCommands.finishRun.name,
     evidence: runCommands.addEvidence.name,
     start: runCommands.startRun.name,
+    block: runCommands.blockRun.name,
     problem: runCommands.addProblem.name,
   };
   protected readonly mine = computed(
@@ -168,6 +170,9 @@ export class BenchPage {
     onAction(runCommands.addProblem.done, () => {
       this.raising.set(false);
       this.store.dispatch(runCommands.getRun.start({ project: this.scope.slug(), key: this.key() }));
+    });
+    onAction(runCommands.blockRun.done, ({ answer }) => {
+      if (answer.key === this.key()) void this.router.navigate(['/', this.scope.slug(), 'run', 'record', answer.key]);
     });
     onAction(runCommands.finishRun.done, ({ answer }) => {
       const { steps } = answer;
@@ -343,6 +348,11 @@ export class BenchPage {
     }
     for (const [i, held] of Object.entries(this.unsaved())) if (Number(i) !== this.at()) this.send(Number(i), held);
     this.finishing.set(true);
+  }
+
+  /** What it rests on did not pass: nothing is typed for that. */
+  protected block(on: string): void {
+    this.store.dispatch(runCommands.blockRun.start({ project: this.scope.slug(), key: this.key(), on }));
   }
 
   protected raise(i: number): void {

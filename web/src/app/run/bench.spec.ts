@@ -60,6 +60,7 @@ const run: RunDetail = {
   setAside: false,
   observationAsked: false,
   restsOn: [],
+  holdsUp: [],
   own: {},
 };
 const at = { project: 'demo', key: 'RUN-007' };

@@ -7,6 +7,7 @@ import type { RunDetail } from '@contract/run';
 import { verdictWords } from '@core/run';
 import {
   Icon,
+  onAction,
   onChanged,
   ProblemNote,
   ReadingLine,
@@ -74,7 +75,7 @@ export class RecordPage {
   private readonly dialogs = inject(MatDialog);
   private readonly loaded = this.store.selectSignal(runFeature.selectRun);
   protected readonly run = computed(() => (this.loaded()?.key === this.key() ? this.loaded() : null));
-  protected readonly names = { sign: runCommands.signRun.name, decide: runCommands.decideRun.name };
+  protected readonly names = { sign: runCommands.signRun.name, decide: runCommands.decideRun.name, block: runCommands.blockRun.name };
   private readonly me = computed(() => this.scope.session()?.person);
   private readonly has = (role: 'tester' | 'reviewer'): boolean => this.scope.roles().includes(role);
   private readonly signed = (meaning: string): boolean => this.run()?.signatures.some((s) => s.meaning === meaning) ?? false;
@@ -100,6 +101,10 @@ export class RecordPage {
   protected readonly mayDecide = computed(
     () => this.run()?.verdict != null && !this.run()?.supersededBy && (this.has('tester') || this.has('reviewer')),
   );
+  /** What rests on this run and is mine to record. */
+  protected readonly mineHeldUp = computed(() =>
+    this.has('tester') ? (this.run()?.holdsUp ?? []).filter(({ tester }) => tester === this.me()?.login) : [],
+  );
   /** A reviewer who is not the tester. */
   protected readonly others = computed(() => this.has('reviewer') && this.run()?.tester !== this.me()?.login);
   protected readonly signedReview = computed(() => this.signed('reviewed'));
@@ -114,6 +119,10 @@ export class RecordPage {
       const at = { project: this.scope.slug(), key: this.key() };
       untracked(() => this.store.dispatch(runCommands.getRun.start(at)));
     });
+    // What was blocked because of this run is told by it anew.
+    onAction(runCommands.blockRun.done, () =>
+      this.store.dispatch(runCommands.getRun.start({ project: this.scope.slug(), key: this.key() })),
+    );
     onChanged(['run', 'case', 'problem'], (keys) => {
       const run = this.run();
       const mine = new Set([this.key(), run?.caseKey, run?.plannedAgain, ...(run?.problems.map((p) => p.key) ?? [])]);
@@ -145,6 +154,11 @@ export class RecordPage {
         runCommands.signRun.start({ project: this.scope.slug(), key: run.key, meaning, password, hash: run.hash, reason, acceptDeviation }),
       ),
     );
+  }
+
+  protected blockMine(): void {
+    for (const { key } of this.mineHeldUp())
+      this.store.dispatch(runCommands.blockRun.start({ project: this.scope.slug(), key, on: this.key() }));
   }
 
   protected decide(choice: 'carryOver' | 'return' | 'acceptDeviation'): void {

@@ -14,6 +14,7 @@ export const runCommands = {
   startRun: command('[Run] start run', contract.startRun),
   recordStep: command('[Run] record step', contract.recordStep),
   finishRun: command('[Run] finish run', contract.finishRun),
+  blockRun: command('[Run] block run', contract.blockRun),
   addEvidence: command('[Run] add evidence', contract.addEvidence),
   removeEvidence: command('[Run] remove evidence', contract.removeEvidence),
   signRun: command('[Run] sign run', contract.signRun),

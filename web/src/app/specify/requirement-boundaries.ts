@@ -1,4 +1,5 @@
 import { ChangeDetectionStrategy, Component, computed, effect, inject, input, signal, untracked } from '@angular/core';
+import { RouterLink } from '@angular/router';
 import { getBoundaries } from '@contract/design';
 import type { AnswerOf } from '@contract/base';
 import { Api, RecordLink, useProject } from '../base';
@@ -8,7 +9,7 @@ type Points = AnswerOf<typeof getBoundaries>['points'];
 /** The limits that a requirement states, with the case that stands at each and one step beside it; nothing where it states none. */
 @Component({
   selector: 'cp-requirement-boundaries',
-  imports: [RecordLink],
+  imports: [RecordLink, RouterLink],
   changeDetection: ChangeDetectionStrategy.OnPush,
   template: `
     @if (points().length) {
@@ -25,6 +26,17 @@ type Points = AnswerOf<typeof getBoundaries>['points'];
           </li>
         }
       </ul>
+      @if (author() && met() < points().length) {
+        <p class="row small">
+          @for (key of cases().slice(0, 3); track key) {
+            <a [routerLink]="['/', scope.slug(), 'design', key]" [queryParams]="{ edit: 1, propose: 1 }"
+              >Propose the missing as rows of {{ key }}</a
+            >
+          } @empty {
+            <a [routerLink]="['/', scope.slug(), 'design', 'drafts']" [queryParams]="{ under: of() }">Draft a case that stands at them</a>
+          }
+        </p>
+      }
     }
   `,
   styles: `
@@ -40,7 +52,10 @@ type Points = AnswerOf<typeof getBoundaries>['points'];
 })
 export class RequirementBoundaries {
   readonly of = input.required<string>();
-  private readonly scope = useProject();
+  /** The cases that verify it: rows at a limit become theirs. */
+  readonly cases = input<readonly string[]>([]);
+  protected readonly scope = useProject();
+  protected readonly author = computed(() => this.scope.roles().includes('author'));
   private readonly api = inject(Api);
   protected readonly points = signal<Points>([]);
   protected readonly met = computed(() => this.points().filter((p) => p.case !== null).length);

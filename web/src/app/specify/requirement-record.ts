@@ -13,6 +13,7 @@ import {
   forgetProblem,
   Icon,
   layoutOf,
+  Likely,
   linkWords,
   type MergeField,
   onAction,
@@ -30,7 +31,6 @@ import {
   wordsOf,
 } from '../base';
 import { ImpactNote } from './impact/impact-note';
-import { Likely } from './proposals/likely';
 import { RequirementBoundaries } from './requirement-boundaries';
 import { contentOf, RequirementForm } from './requirement-form';
 import { RequirementProof } from './requirement-proof';
@@ -106,6 +106,7 @@ export class RequirementRecord {
     approve: specifyCommands.approve.name,
     place: specifyCommands.placeRequirement.name,
   };
+  protected readonly casesOf = computed(() => this.shown()?.cases.map(({ from }) => from) ?? []);
   protected readonly author = computed(() => this.scope.roles().includes('author'));
   protected readonly levels = computed(() => this.scope.project()?.profile.levels ?? []);
   protected readonly ownAllowed = computed(

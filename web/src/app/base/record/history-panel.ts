@@ -1,14 +1,27 @@
 import { DatePipe } from '@angular/common';
-import { ChangeDetectionStrategy, Component, computed } from '@angular/core';
+import { ChangeDetectionStrategy, Component, computed, input } from '@angular/core';
 import type { Revision } from '@contract/base';
 import { differencesBetween, type Difference } from '@core/base';
 import { useProject } from '../live';
 import { WordsDiff } from '../ui/words-diff';
 import { recordFeature } from './state';
 
-/** What changed from one snapshot to the next, member by member. */
-export const changesBetween = (before: Revision | undefined, after: Revision): Difference[] =>
-  differencesBetween(before?.snapshot, after.snapshot);
+/** What became of one item of a list, a step or a data row say, between two revisions. */
+export interface ItemLine {
+  readonly name: string;
+  readonly what: 'added' | 'changed' | 'moved' | 'gone';
+  readonly before: string;
+  readonly after: string;
+}
+/** How a kind of record tells what became of its lists: item by item, and of which members. */
+export interface ItemDifferences {
+  readonly members: readonly string[];
+  readonly between: (before: unknown, after: unknown) => readonly ItemLine[];
+}
+
+/** What changed from one snapshot to the next, member by member; `without` are told otherwise. */
+export const changesBetween = (before: Revision | undefined, after: Revision, without: readonly string[] = []): Difference[] =>
+  differencesBetween(before?.snapshot, after.snapshot, without);
 
 /** Every state that a record was in: who, when, why, and what changed, word by word. */
 @Component({
@@ -24,6 +37,16 @@ export const changesBetween = (before: Revision | undefined, after: Revision): D
         </div>
         @if (r.rev.reason) {
           <p class="small">Because: {{ r.rev.reason }}</p>
+        }
+        @for (item of r.items; track item.name + item.what) {
+          <div>
+            <span class="second small">{{ item.name }}</span> <span class="tag">{{ item.what }}</span><br />
+            @if (item.what === 'moved') {
+              {{ item.after }}
+            } @else {
+              <cp-words-diff [before]="item.before" [after]="item.after" />
+            }
+          </div>
         }
         @for (change of r.changes; track change.name) {
           <div>
@@ -48,9 +71,19 @@ export const changesBetween = (before: Revision | undefined, after: Revision): D
   `,
 })
 export class HistoryPanel {
+  /** How its lists are told item by item, where its kind does so. */
+  readonly differs = input<ItemDifferences | null>(null);
   private readonly scope = useProject();
   private readonly history = this.scope.store.selectSignal(recordFeature.selectHistory);
   protected readonly rows = computed(() =>
-    this.history().map((rev, i, all) => ({ rev, changes: i === all.length - 1 ? [] : changesBetween(all[i + 1], rev) })),
+    this.history().map((rev, i, all) => {
+      const differs = this.differs();
+      const before = all.at(i + 1);
+      return {
+        rev,
+        items: before && differs ? differs.between(before.snapshot, rev.snapshot) : [],
+        changes: before ? changesBetween(before, rev, differs?.members) : [],
+      };
+    }),
   );
 }

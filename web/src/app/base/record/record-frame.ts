@@ -10,6 +10,7 @@ import { reviewWords } from '../list/kind';
 import { Icon } from '../ui/icon';
 import { ProblemNote } from '../ui/problem-note';
 import type { SignAnswer } from '../ui/sign-dialog';
+import type { ItemDifferences } from './history-panel';
 import { MergeNote, type MergeField } from './merge-note';
 import { OwnFields } from './own-fields';
 import { PassagesBody } from './passages';
@@ -82,7 +83,7 @@ export interface Conflict {
         @if (withFields()) {
           <cp-own-fields [kind]="kind()" [of]="r" [level]="level()" />
         }
-        <cp-record-panels [key]="r.key" />
+        <cp-record-panels [key]="r.key" [differs]="differs()" />
       </article>
     } @else {
       <p class="empty" role="status">Opening {{ key() }} …</p>
@@ -104,6 +105,10 @@ export class RecordFrame {
   readonly level = input('');
   /** May somebody approve what they wrote, at its level? */
   readonly ownAllowed = input(false);
+  /** How its lists are told item by item in its history. */
+  readonly differs = input<ItemDifferences | null>(null);
+  /** What else an approval brings with it, in sentences: told before it is signed. */
+  readonly brings = input<readonly string[]>([]);
   /** Traces that an approval confirms along with it. */
   readonly confirms = input<readonly string[]>([]);
   /** The command that saves it, and the others whose refusals are told here. */
@@ -134,8 +139,14 @@ export class RecordFrame {
 
   protected approve({ key, revision, hash }: ReviewedRecord): void {
     const printedName = this.scope.session()?.person.printedName ?? '';
-    askApproval(this.dialogs, { key, what: this.noun() || this.kind(), revision, hash, printedName, confirms: this.confirms() }).subscribe(
-      (answer) => this.approved.emit(answer),
-    );
+    askApproval(this.dialogs, {
+      key,
+      what: this.noun() || this.kind(),
+      revision,
+      hash,
+      printedName,
+      confirms: this.confirms(),
+      brings: this.brings(),
+    }).subscribe((answer) => this.approved.emit(answer));
   }
 }

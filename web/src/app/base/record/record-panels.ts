@@ -6,7 +6,7 @@ import { Icon } from '../ui/icon';
 import { ConnectionsPanel } from './connections-panel';
 import { CommentsPanel } from './comments-panel';
 import { FilesPanel } from './files-panel';
-import { HistoryPanel } from './history-panel';
+import { HistoryPanel, type ItemDifferences } from './history-panel';
 import { Passages } from './passages';
 import { recordCommands, recordFeature, recordOpened } from './state';
 
@@ -68,7 +68,7 @@ const presentEvery = 12_000;
             <cp-files-panel [key]="key()" />
           }
           @case ('history') {
-            <cp-history-panel />
+            <cp-history-panel [differs]="differs()" />
           }
           @case ('activity') {
             @for (entry of activity(); track entry.seq) {
@@ -99,6 +99,8 @@ const presentEvery = 12_000;
 })
 export class RecordPanels {
   readonly key = input.required<string>();
+  /** How its lists are told item by item in its history. */
+  readonly differs = input<ItemDifferences | null>(null);
   private readonly scope = useProject();
   private readonly store = this.scope.store;
   private readonly state = this.store.selectSignal(recordFeature.selectRecordState);

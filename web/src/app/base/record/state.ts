@@ -2,7 +2,7 @@ import { createAction, createFeature, createReducer, on, props } from '@ngrx/sto
 import * as contract from '@contract/base';
 import type { Attachment, Comment, LedgerRow, PresentPerson, Revision, TraceRow } from '@contract/base';
 import { listConnections, type Connection } from '@contract/prove';
-import { getBaseline, type BaselineDetail } from '@contract/specify';
+import { getBaseline, listProposals, type BaselineDetail, type Proposal } from '@contract/specify';
 import { command } from '../command';
 
 export const recordCommands = {
@@ -20,6 +20,7 @@ export const recordCommands = {
   removeTrace: command('[Record] remove trace', contract.removeTrace),
   activity: command('[Record] activity', contract.listLedger),
   connections: command('[Record] connections', listConnections),
+  likely: command('[Record] likely traces', listProposals),
   baseline: command('[Record] the baseline that it is for', getBaseline),
   follow: command('[Record] follow', contract.setFollowing),
   presence: command('[Record] presence', contract.setPresence),
@@ -40,6 +41,8 @@ export interface RecordState {
   readonly traces: readonly TraceRow[];
   /** The baseline that it is for, where it names one. */
   readonly baseline: BaselineDetail | null;
+  /** What is likely to be traced to a record, by its key and the kind of trace. */
+  readonly likely: Readonly<Record<string, readonly Proposal[]>>;
   /** Null until they were read. */
   readonly connections: { readonly connections: readonly Connection[]; readonly more: boolean } | null;
 }
@@ -53,6 +56,7 @@ const first: RecordState = {
   following: false,
   traces: [],
   baseline: null,
+  likely: {},
   connections: null,
 };
 
@@ -65,6 +69,17 @@ export const recordFeature = createFeature({
     on(recordOpened, (state, { key }): RecordState => (state.key === key ? state : { ...first, key })),
     on(c.getRecord.done, (state, { input, answer }) => mine(state, input, { following: answer.following, traces: answer.traces })),
     on(c.baseline.done, (state, { answer }): RecordState => ({ ...state, baseline: answer })),
+    on(c.likely.done, (state, { input, answer }): RecordState => ({
+      ...state,
+      likely: { ...state.likely, [`${input.of} ${input.kind}`]: answer.proposals },
+    })),
+    // What was linked is not told again.
+    on(c.addTrace.done, (state, { input: made }): RecordState => ({
+      ...state,
+      likely: Object.fromEntries(
+        Object.entries(state.likely).map(([of, list]) => [of, list.filter(({ from, to }) => from.key !== made.from || to.key !== made.to)]),
+      ),
+    })),
     on(c.history.done, (state, { input, answer }) => mine(state, input, { history: answer })),
     on(c.listComments.done, (state, { input, answer }) => mine(state, input, { comments: answer })),
     on(c.addComment.done, (state, { input, answer }) => mine(state, input, { comments: [...state.comments, answer] })),

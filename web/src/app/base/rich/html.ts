@@ -43,19 +43,35 @@ export const blocksOf = (html: string): string[] =>
 const stored = /^files\/([0-9a-f]{64})$/;
 const served = /\/api\/projects\/[^/]+\/pictures\/([0-9a-f]{64})$/;
 
-function withPictures(html: string, change: (src: string) => string): string {
-  if (!html.includes('<img')) return html;
+/** Changes the addresses of pictures, and of links to files. */
+function withFiles(html: string, change: (address: string) => string): string {
+  if (!/<img|<a\b/.test(html)) return html;
   const body = parsed(html);
-  for (const img of body.querySelectorAll('img')) img.setAttribute('src', change(img.getAttribute('src') ?? ''));
+  for (const name of ['src', 'href'])
+    for (const element of body.querySelectorAll(name === 'src' ? 'img' : 'a[href]'))
+      element.setAttribute(name, change(element.getAttribute(name) ?? ''));
   return body.innerHTML;
 }
 
 export const pictureAddress = (project: string, sha256: string): string => `/api/projects/${project}/pictures/${sha256}`;
 
-/** Pictures are stored by their hash, and shown from where the server gives them. */
-export const shownPictures = (html: string, project: string): string =>
-  withPictures(html, (src) => src.replace(stored, (_, sha256: string) => pictureAddress(project, sha256)));
-export const storedPictures = (html: string): string => withPictures(html, (src) => src.replace(served, 'files/$1'));
+/** Pictures and files in a text are stored by their hash, and shown from where the server gives them. */
+export const shownFiles = (html: string, project: string): string =>
+  withFiles(html, (src) => src.replace(stored, (_, sha256: string) => pictureAddress(project, sha256)));
+export const storedFiles = (html: string): string => withFiles(html, (src) => src.replace(served, 'files/$1'));
+
+/** A layout with a file at its end: a picture is shown, anything else is linked by its name. */
+export function withFileAtEnd(of: WrittenText, { name, mime, sha256 }: { name: string; mime: string; sha256: string }): string {
+  const body = parsed(isPlain(layoutOf(of)) && !of.text ? '' : layoutOf(of));
+  const paragraph = body.ownerDocument.createElement('p');
+  const shown = body.ownerDocument.createElement(mime.startsWith('image/') ? 'img' : 'a');
+  shown.setAttribute(shown.tagName === 'IMG' ? 'src' : 'href', `files/${sha256}`);
+  if (shown.tagName === 'IMG') shown.setAttribute('alt', name.replace(/\.\w+$/, ''));
+  else shown.textContent = name;
+  paragraph.append(shown);
+  body.append(paragraph);
+  return body.innerHTML;
+}
 
 /** Replaces the keys of known records in an element's text by what `made` gives; code and links are left as they stand. */
 export function replaceKeys(element: HTMLElement, known: readonly RecordRef[], made: (of: RecordRef) => HTMLElement): void {

@@ -7,7 +7,7 @@ import { recordCommands } from '../record/state';
 import { baseCommands, baseFeature } from '../state';
 import { Icon } from '../ui/icon';
 import { ProblemNote } from '../ui/problem-note';
-import { isPlain, layoutOf, pictureAddress, shownPictures, storedPictures, wordsOf, type RichWritten, type WrittenText } from './html';
+import { isPlain, layoutOf, pictureAddress, shownFiles, storedFiles, wordsOf, type RichWritten, type WrittenText } from './html';
 
 interface Format {
   readonly name: string;
@@ -172,7 +172,7 @@ export class RichEditor {
   private show(html: string): void {
     if (!this.quill) return;
     this.told = undefined;
-    this.quill.setContents(this.quill.clipboard.convert({ html: shownPictures(html, this.scope.slug()) }), 'silent');
+    this.quill.setContents(this.quill.clipboard.convert({ html: shownFiles(html, this.scope.slug()) }), 'silent');
   }
 
   protected opened(quill: unknown): void {
@@ -194,7 +194,7 @@ export class RichEditor {
   private tell(): void {
     if (!this.quill) return;
     // The editor writes every blank as one that does not break.
-    const html = storedPictures(
+    const html = storedFiles(
       this.quill
         .getSemanticHTML()
         .replace(/&nbsp;|\u00a0/g, ' ')

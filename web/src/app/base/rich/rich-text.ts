@@ -15,7 +15,7 @@ import { DomSanitizer } from '@angular/platform-browser';
 import type { RecordRef } from '@core/base';
 import { useProject } from '../live';
 import { RecordLink } from '../ui/record-link';
-import { layoutOf, replaceKeys, shownPictures } from './html';
+import { layoutOf, replaceKeys, shownFiles } from './html';
 
 /** A text as it was laid out. The keys of records in it are links with their peek; pictures come from the record's files. */
 @Component({
@@ -37,7 +37,7 @@ export class RichText {
 
   constructor() {
     effect((onCleanup) => {
-      const html = shownPictures(layoutOf({ text: this.text(), html: this.html() }), this.scope.slug());
+      const html = shownFiles(layoutOf({ text: this.text(), html: this.html() }), this.scope.slug());
       // Cleaned by the server before it was stored, and here once more.
       this.host.innerHTML = this.sanitizer.sanitize(SecurityContext.HTML, html) ?? '';
       const links: ComponentRef<RecordLink>[] = [];

@@ -1,7 +1,7 @@
 import { TestBed } from '@angular/core/testing';
 import * as contract from '@contract/base';
 import { mount, openWeb, type Mounted } from '../testing';
-import { blocksOf, layoutOf, replaceKeys, shownPictures, storedPictures, wordsOf, type WrittenText } from './html';
+import { blocksOf, layoutOf, replaceKeys, shownFiles, storedFiles, wordsOf, type WrittenText } from './html';
 import { RichEditor } from './rich-editor';
 import { RichText } from './rich-text';
 
@@ -23,10 +23,10 @@ describe('a layout', () => {
 
   it('has its pictures where the server gives them while it is shown, and by their hash when it is stored', () => {
     const stored = `<p>See</p><img src="files/${sha}" alt="A dot">`;
-    const shown = shownPictures(stored, 'demo');
+    const shown = shownFiles(stored, 'demo');
     expect(shown).toContain(`src="/api/projects/demo/pictures/${sha}"`);
-    expect(storedPictures(shown)).toBe(stored);
-    expect(shownPictures('<img src="https://elsewhere/x.png">', 'demo')).toContain('https://elsewhere/x.png');
+    expect(storedFiles(shown)).toBe(stored);
+    expect(shownFiles('<img src="https://elsewhere/x.png">', 'demo')).toContain('https://elsewhere/x.png');
   });
 
   it('makes links of known keys alone, and leaves code and links as they are', () => {

@@ -8,9 +8,32 @@ import { Icon } from '../ui/icon';
 import { firstMissing, Needs } from '../ui/needs';
 import { ProblemNote } from '../ui/problem-note';
 
-/** Kinds of record that people trace. */
-const traced = ['requirement', 'case', 'run', 'problem', 'round', 'specification', 'build'] as const;
+/** Kinds of record that people trace, and how they are said. */
+const traced = [
+  'requirement',
+  'case',
+  'group',
+  'flow',
+  'parameters',
+  'decisionTable',
+  'stateTable',
+  'run',
+  'problem',
+  'round',
+  'specification',
+  'review',
+  'baseline',
+  'build',
+] as const;
 type Traced = (typeof traced)[number];
+const said: Readonly<Record<string, string>> = {
+  group: 'group of cases',
+  parameters: 'parameter sheet',
+  decisionTable: 'decision table',
+  stateTable: 'state table',
+  problem: 'problem report',
+};
+const kindWords = (kinds: readonly string[], between = ', '): string => kinds.map((kind) => said[kind] ?? kind).join(between);
 const empty: TraceKind = { name: '', forward: '', backward: '', fromKinds: ['requirement'], toKinds: ['requirement'], circles: false };
 
 /** The kinds of trace of a project: what they join, and how they are told from either end. */
@@ -40,9 +63,9 @@ const empty: TraceKind = { name: '', forward: '', backward: '', fromKinds: ['req
         <tbody>
           @for (k of kinds(); track k.name) {
             <tr>
-              <td>{{ k.fromKinds.join(', ') }}</td>
+              <td>{{ words(k.fromKinds) }}</td>
               <th scope="row">{{ k.forward }}</th>
-              <td>{{ k.toKinds.join(', ') }}</td>
+              <td>{{ words(k.toKinds) }}</td>
               <td>{{ k.backward }}</td>
               <td>{{ k.circles ? 'allowed' : 'refused' }}</td>
               <td>
@@ -79,7 +102,7 @@ const empty: TraceKind = { name: '', forward: '', backward: '', fromKinds: ['req
               <span class="second">{{ end[1] }}</span>
               @for (kind of traced; track kind) {
                 <label class="row"
-                  ><input type="checkbox" [checked]="w[end[0]].includes(kind)" (change)="choose(end[0], kind)" /> {{ kind }}</label
+                  ><input type="checkbox" [checked]="w[end[0]].includes(kind)" (change)="choose(end[0], kind)" /> {{ words([kind]) }}</label
                 >
               }
             </div>
@@ -108,6 +131,7 @@ export class TraceKindsPanel {
   private readonly store = this.scope.store;
   protected readonly kinds = this.store.selectSignal(baseFeature.selectTraceKinds);
   protected readonly traced = traced;
+  protected readonly words = kindWords;
   protected readonly ends = [
     ['fromKinds', 'From'],
     ['toKinds', 'To'],
@@ -149,7 +173,7 @@ export class TraceKindsPanel {
   }
 
   protected sentence({ forward, backward, fromKinds, toKinds }: TraceKind): string {
-    const [from, to] = [fromKinds.join(' or '), toKinds.join(' or ')];
+    const [from, to] = [kindWords(fromKinds, ' or '), kindWords(toKinds, ' or ')];
     return `A ${from} ${forward || '…'} a ${to}; a ${to} ${backward || '…'} a ${from}.`;
   }
 

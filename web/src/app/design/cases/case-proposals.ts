@@ -27,7 +27,7 @@ const withLine = (before: string, more: string): string =>
   changeDetection: ChangeDetectionStrategy.OnPush,
   template: `
     @if (proposals().length) {
-      <details>
+      <details [open]="open()">
         <summary>{{ proposals().length }} {{ proposals().length === 1 ? 'proposal' : 'proposals' }} from the words of {{ from() }}</summary>
         @for (p of proposals(); track p.id) {
           <div class="row proposal">
@@ -54,6 +54,8 @@ const withLine = (before: string, more: string): string =>
 export class CaseProposals {
   readonly of = input.required<CaseContent>();
   readonly verified = input.required<CaseDetail['verified']>();
+  /** Shown at once: somebody came for them. */
+  readonly open = input(false);
   readonly taken = output<Partial<CaseContent>>();
   protected readonly from = computed(() =>
     this.verified()

@@ -14,7 +14,22 @@ import {
 import { FormsModule } from '@angular/forms';
 import { listCases, type CaseSummary } from '@contract/design';
 import { moveItems, stepsFromOutline, type CasePart, type CaseStep } from '@core/design';
-import { Icon, RecordPicker, RichBox, toggled, useKeys, type RichWritten, type WrittenText } from '../../base';
+import {
+  Icon,
+  layoutOf,
+  onAction,
+  ProblemNote,
+  recordCommands,
+  RecordPicker,
+  RichBox,
+  toggled,
+  useKeys,
+  useProject,
+  withFileAtEnd,
+  wordsOf,
+  type RichWritten,
+  type WrittenText,
+} from '../../base';
 import { CallEditor } from '../call-editor';
 import { copySteps, pastedSteps } from './step-clipboard';
 import { StepMore } from './step-more';
@@ -29,7 +44,7 @@ const mostUndone = 100;
  */
 @Component({
   selector: 'cp-steps-editor',
-  imports: [CallEditor, DragDropModule, FormsModule, Icon, RecordPicker, RichBox, StepMore],
+  imports: [CallEditor, DragDropModule, FormsModule, Icon, ProblemNote, RecordPicker, RichBox, StepMore],
   changeDetection: ChangeDetectionStrategy.OnPush,
   templateUrl: './steps-editor.html',
   styleUrl: './steps-editor.scss',
@@ -37,6 +52,7 @@ const mostUndone = 100;
 })
 export class StepsEditor {
   private readonly keyNames = useKeys('Steps of a case');
+  private readonly scope = useProject();
   readonly steps = input.required<readonly CaseStep[]>();
   /** The key of the case, whose files pictures become. */
   readonly of = input('');
@@ -73,6 +89,41 @@ export class StepsEditor {
   private readonly future = signal<readonly (readonly CaseStep[])[]>([]);
   protected readonly undoable = computed(() => this.past().length > 0);
   protected readonly redoable = computed(() => this.future().length > 0);
+
+  /** The step over which a file is held, and those on which some were dropped that are still on their way: one upload after the other. */
+  protected readonly over = signal(-1);
+  protected readonly addingFiles = recordCommands.addFiles.name;
+  private readonly dropped: { at: number; count: number }[] = [];
+
+  constructor() {
+    onAction(recordCommands.addFiles.done, ({ input, answer }) => {
+      const sent = input.key === this.of() ? this.dropped.shift() : undefined;
+      const step = sent && this.here().at(sent.at);
+      if (!sent || !step) return;
+      const { action, layout } = step;
+      const html = answer
+        .slice(-sent.count)
+        .reduce((html, file) => withFileAtEnd({ text: wordsOf(html), html }, file), layout?.action || layoutOf({ text: action }));
+      this.opening.clear();
+      this.put(sent.at, { action: wordsOf(html), layout: { ...layout, action: html } });
+    });
+    onAction(recordCommands.addFiles.failed, () => this.dropped.shift());
+  }
+
+  protected fileOver(event: DragEvent, at: number): void {
+    if (!this.of() || !event.dataTransfer?.types.includes('Files')) return;
+    event.preventDefault();
+    this.over.set(at);
+  }
+  protected fileDropped(event: DragEvent, at: number): void {
+    const files = [...(event.dataTransfer?.files ?? [])];
+    this.over.set(-1);
+    // A picture that is dropped into a text that is laid out stands where the cursor is.
+    if (!files.length || !this.of() || event.defaultPrevented) return;
+    event.preventDefault();
+    this.dropped.push({ at, count: files.length });
+    this.scope.store.dispatch(recordCommands.addFiles.start({ project: this.scope.slug(), key: this.of() }, files));
+  }
 
   protected hasMore(step: CaseStep): boolean {
     return Boolean(step.data || step.readings?.length || step.evidence || step.verifies?.length);

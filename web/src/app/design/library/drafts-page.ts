@@ -5,6 +5,7 @@ import { planDrafts, type DraftPlan } from '@contract/design';
 import type { CallOf } from '@contract/base';
 import { listSpecifications } from '@contract/specify';
 import { grains, type Grain } from '@core/design';
+import { counted } from '@core/base';
 import { Api, firstMissing, Icon, Needs, ProblemNote, RecordLink, selectRequest, useAddress, useProject } from '../../base';
 import { inject } from '@angular/core';
 import { DesignNav } from '../design-nav';
@@ -52,7 +53,7 @@ const grainWords: Readonly<Record<Grain, string>> = { case: 'a case', step: 'a s
       <cp-problem [of]="names.plan" /><cp-problem [of]="names.make" />
       @if (made(); as done) {
         <p class="note sound" role="status">
-          {{ done.written.length }} drafts written, {{ done.linked }} traces drawn.
+          {{ counted(done.written.length, 'draft') }} written, {{ counted(done.linked, 'trace') }} drawn.
           @for (key of done.written.slice(0, 20); track key) {
             <cp-record kind="case" [key]="key" />{{ ' ' }}
           }
@@ -189,6 +190,7 @@ export class DraftsPage {
   private readonly api = inject(Api);
   protected readonly go = useAddress();
   protected readonly grains = grains;
+  protected readonly counted = counted;
   protected readonly words = grainWords;
   protected readonly names = { plan: designCommands.planDrafts.name, make: designCommands.makeDrafts.name };
   protected readonly planning = this.store.selectSignal(selectRequest(this.names.plan));

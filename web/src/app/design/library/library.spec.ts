@@ -130,7 +130,7 @@ describe('drafts', () => {
     await page.write(/Into the folder/, 'FO-1');
     await page.press(/Write 1 drafts/);
     expect(api.of(contract.makeDrafts)[0]).toEqual(jasmine.objectContaining({ digest: plan.digest, folder: 'FO-1', specification: 'SYS' }));
-    expect(page.text()).toContain('1 drafts written, 1 traces drawn');
+    expect(page.text()).toContain('1 draft written, 1 trace drawn');
   });
 
   it('are not written by those who may not, nor twice', async () => {

@@ -1,6 +1,7 @@
 import { ChangeDetectionStrategy, Component, computed, effect, input, signal, inject, untracked } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { MatButtonModule } from '@angular/material/button';
+import { RouterLink } from '@angular/router';
 import { listSpecifications } from '@contract/specify';
 import { writeCsv } from '@core/base';
 import { sufficiencyRuleNames, sufficiencyRules, type SufficiencyRule } from '@core/design';
@@ -14,7 +15,7 @@ const pageSize = 100;
 /** Whether there are enough cases and none too many: by rule, counted, filtered, exported; each leads to what is meant. */
 @Component({
   selector: 'cp-sufficiency-page',
-  imports: [DesignNav, FormsModule, Icon, MatButtonModule, ProblemNote, RecordLink],
+  imports: [DesignNav, FormsModule, Icon, MatButtonModule, ProblemNote, RecordLink, RouterLink],
   changeDetection: ChangeDetectionStrategy.OnPush,
   template: `
     <div class="page stack">
@@ -62,7 +63,12 @@ const pageSize = 100;
           }
         </div>
         @if (one(); as r) {
-          <p class="second">{{ rules[r].why }}</p>
+          <p class="row">
+            <span class="second">{{ rules[r].why }}</span>
+            @if (listAddress(); as address) {
+              <a [routerLink]="address.path" [queryParams]="address.query">Show them in their list ›</a>
+            }
+          </p>
         }
         <section class="sheet pad" aria-label="Findings">
           @for (row of f.rows; track $index) {
@@ -73,6 +79,11 @@ const pageSize = 100;
                 <span class="tag">{{ rules[row.rule].name }}</span>
               }
               <span class="second small grow">{{ row.words }}</span>
+              @if (author() && row.rule === 'boundaries') {
+                @for (key of row.others.slice(0, 2); track key) {
+                  <a [routerLink]="['/', scope.slug(), 'design', key]" [queryParams]="{ edit: 1, propose: 1 }">Propose rows of {{ key }}</a>
+                }
+              }
               @if (row.rule === 'likeAnother' || row.rule === 'carried') {
                 @for (other of row.others.slice(0, 6); track other) {
                   <cp-record kind="case" [key]="other" />
@@ -115,7 +126,8 @@ export class SufficiencyPage {
   readonly spec = input<string>();
   readonly rule = input<string>();
   readonly q = input<string>();
-  private readonly scope = useProject();
+  protected readonly scope = useProject();
+  protected readonly author = computed(() => this.scope.roles().includes('author'));
   private readonly store = this.scope.store;
   private readonly api = inject(Api);
   protected readonly go = useAddress();
@@ -127,6 +139,16 @@ export class SufficiencyPage {
   protected readonly specifications = signal<readonly { readonly key: string; readonly title: string }[]>([]);
   protected readonly all = computed(() => this.found()?.counts.reduce((sum, c) => sum + c.count, 0) ?? 0);
   protected readonly one = computed((): SufficiencyRule | undefined => sufficiencyRuleNames.find((name) => name === this.rule()));
+
+  /** The list of requirements or of cases with just these in it. */
+  protected readonly listAddress = computed(() => {
+    const rule = this.one();
+    const keys = [...new Set((this.found()?.rows ?? []).map((row) => row.key))];
+    if (!rule || !keys.length) return null;
+    const ofCases = sufficiencyRules[rule].of === 'case';
+    const f = `key:${keys.join(',')}`;
+    return { path: ['/', this.scope.slug(), ofCases ? 'design' : 'specify'], query: ofCases ? { f } : { l: 1, f } };
+  });
 
   constructor() {
     effect(() => {

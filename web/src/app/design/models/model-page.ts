@@ -5,6 +5,7 @@ import { RouterLink } from '@angular/router';
 import type { ModelDetail } from '@contract/design';
 import { listRequirements } from '@contract/specify';
 import type { Filter } from '@contract/base';
+import { counted } from '@core/base';
 import { flowOf, modelFindings, type ModelContent, type ModelOf } from '@core/design';
 import {
   type Conflict,
@@ -84,6 +85,7 @@ export class ModelPage {
     return typed !== null && shown !== null && JSON.stringify(typed.content) !== JSON.stringify(shown.content);
   });
   protected readonly reason = signal('');
+  protected readonly counted = counted;
   protected readonly errors = computed(() =>
     this.content() ? modelFindings(this.content() as ModelContent).filter((f) => f.severity === 'error').length : 0,
   );

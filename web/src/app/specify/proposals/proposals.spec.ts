@@ -1,8 +1,8 @@
 import * as base from '@contract/base';
 import * as contract from '@contract/specify';
+import { Likely } from '../../base';
 import { mount, openWeb } from '../../base/testing';
 import { rooms, serve } from '../testing';
-import { Likely } from './likely';
 import { ProposalsPage } from './proposals-page';
 
 const end = (kind: 'case' | 'requirement', key: string) => ({ kind, key, title: `About ${key}`, text: `What ${key} says` });
@@ -52,7 +52,7 @@ describe('Proposed traces', () => {
 
   it('of one record are asked for by a press, and gone once they are linked', async () => {
     const api = await open();
-    const page = await mount(Likely, { of: 'R-1', kind: 'verifies' });
+    const page = await mount(Likely, { of: 'R-1', kind: 'verifies', words: 'Likely cases' });
     expect(api.of(contract.listProposals)).toEqual([]);
     await page.press(/Likely cases/);
     expect(api.of(contract.listProposals)).toEqual([{ project: 'demo', of: 'R-1', kind: 'verifies', lacking: 'no', least: 10 }]);

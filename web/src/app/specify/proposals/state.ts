@@ -7,27 +7,19 @@ import { command, recordCommands } from '../../base';
 
 export const proposalCommands = {
   list: command('[Proposals] list', contract.listProposals),
-  /** Those of one record, beside those of the page. */
-  of: command('[Proposals] of a record', contract.listProposals),
   add: command('[Proposals] link', base.addTraces),
 };
 
 interface ProposalState {
   readonly found: AnswerOf<typeof contract.listProposals> | null;
-  /** What is likely for the record that is open, by its key and the kind of trace. */
-  readonly likely: Readonly<Record<string, readonly Proposal[]>>;
 }
 
 /** Traces that are likely. What was linked is not told again. */
 export const proposalFeature = createFeature({
   name: 'proposals',
   reducer: createReducer(
-    { found: null, likely: {} } as ProposalState,
+    { found: null } as ProposalState,
     on(proposalCommands.list.done, (state, { answer }): ProposalState => ({ ...state, found: answer })),
-    on(proposalCommands.of.done, (state, { input, answer }): ProposalState => ({
-      ...state,
-      likely: { ...state.likely, [`${input.of} ${input.kind}`]: answer.proposals },
-    })),
     on(recordCommands.addTrace.done, (state, { input }): ProposalState => linked(state, [input])),
     on(proposalCommands.add.done, (state, { input }): ProposalState => linked(state, input.pairs)),
   ),
@@ -38,6 +30,5 @@ function linked(state: ProposalState, pairs: readonly { readonly from: string; r
   const left = (list: readonly Proposal[]): Proposal[] => list.filter(({ from, to }) => !made.has(`${from.key} ${to.key}`));
   return {
     found: state.found && { ...state.found, proposals: left(state.found.proposals) },
-    likely: Object.fromEntries(Object.entries(state.likely).map(([name, list]) => [name, left(list)])),
   };
 }

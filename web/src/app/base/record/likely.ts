@@ -1,7 +1,8 @@
 import { ChangeDetectionStrategy, Component, computed, input } from '@angular/core';
 import type { Proposal } from '@contract/specify';
-import { recordCommands, RecordLink, useProject } from '../../base';
-import { proposalCommands, proposalFeature } from './state';
+import { useProject } from '../live';
+import { RecordLink } from '../ui/record-link';
+import { recordCommands, recordFeature } from './state';
 
 /** What is likely to be traced to a record, with the words that make it likely: asked for by a press, linked by another. */
 @Component({
@@ -22,15 +23,17 @@ import { proposalCommands, proposalFeature } from './state';
         <span class="second small">Nothing shares enough words with it.</span>
       }
     } @else {
-      <button class="chip" type="button" (click)="ask()">{{ kind() === 'parent' ? 'Likely parents' : 'Likely cases' }}</button>
+      <button class="chip" type="button" (click)="ask()">{{ words() }}</button>
     }
   `,
 })
 export class Likely {
   readonly of = input.required<string>();
   readonly kind = input.required<'verifies' | 'parent'>();
+  /** What is asked for, in words. */
+  readonly words = input.required<string>();
   private readonly scope = useProject();
-  private readonly known = this.scope.store.selectSignal(proposalFeature.selectLikely);
+  private readonly known = this.scope.store.selectSignal(recordFeature.selectLikely);
   private readonly name = computed(() => `${this.of()} ${this.kind()}`);
   protected readonly list = computed(() => (Object.hasOwn(this.known(), this.name()) ? this.known()[this.name()] : undefined));
 
@@ -40,7 +43,7 @@ export class Likely {
 
   protected ask(): void {
     this.scope.store.dispatch(
-      proposalCommands.of.start({ project: this.scope.slug(), of: this.of(), kind: this.kind(), lacking: 'no', least: 10 }),
+      recordCommands.likely.start({ project: this.scope.slug(), of: this.of(), kind: this.kind(), lacking: 'no', least: 10 }),
     );
   }
 
