@@ -1,5 +1,6 @@
 import { performance } from 'node:perf_hooks';
 import { sql } from 'drizzle-orm';
+import { keyNumber, keyPrefix } from '@core/base';
 import { readMermaid } from '@core/design';
 import { addressFromEnvironment } from '../src/address';
 import { listPage, openDatabase, previewBulk, records, type Actor } from '../src/base';
@@ -20,8 +21,8 @@ const made = (id: number, kind: 'case' | 'folder', key: string, title: string, w
   projectId,
   kind,
   key,
-  keyPrefix: key.replace(/-\d+$/, ''),
-  keyNumber: Number(/\d+$/.exec(key)?.[0]),
+  keyPrefix: keyPrefix(key),
+  keyNumber: keyNumber(key),
   title,
   words: `${key} ${title} ${words}`,
   state: kind === 'case' ? 'approved' : 'open',

@@ -42,6 +42,7 @@ const removable = new Set([
   'incoming',
   'incoming_parts',
   'judged_at',
+  'run_looks',
 ]);
 
 /** The database was migrated by a newer release than this one. */

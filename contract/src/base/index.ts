@@ -11,3 +11,4 @@ export * from './record';
 export * from './trace';
 export * from './routes';
 export * from './saved-filter';
+export * from './policies';

@@ -1,5 +1,6 @@
 import type { NewsKind } from '@core/base';
 import * as z from 'zod';
+import { policiesSchema } from './policies';
 import { done, endpoint, inProject, reasonText, shortText } from './endpoint';
 import { passwordLeast, passwordMost } from './password';
 
@@ -210,15 +211,7 @@ export const profileSchema = z.object({
   reviewAt: z.array(z.string()),
   note: z.string(),
   credit: z.object({ childCases: z.boolean(), parentCases: z.boolean(), deviations: z.boolean() }).optional(),
-  policies: z
-    .object({
-      ownApprovalAt: z.array(z.string().max(60)).max(50),
-      creditNeedsSignature: z.boolean(),
-      observationAt: z.array(z.string().max(60)).max(50),
-      reasonLength: z.number().int().min(3).max(200),
-      signingNeedsFactor: z.boolean().optional(),
-    })
-    .optional(),
+  policies: policiesSchema.optional(),
 });
 export const buildSchema = z.object({
   name: z.string(),

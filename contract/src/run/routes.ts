@@ -23,6 +23,16 @@ export const stepResultSchema = z.object({
   /** What was read, where the step asks for it. */
   readings: z.array(readingSchema).readonly().optional(),
 });
+const stepWords = z.object({ action: longText, expected: longText });
+export const redlineSchema = z.object({
+  step: z.number(),
+  what: z.enum(['changed', 'added', 'dropped']),
+  before: stepWords.nullable(),
+  after: stepWords.nullable(),
+  reason: z.string(),
+  by: z.string(),
+  at: z.string(),
+});
 export const signatureSchema = z.object({
   meaning: z.string(),
   login: z.string(),
@@ -60,6 +70,8 @@ export const runSummarySchema = z.object({
   carriedOver: z.boolean(),
   plannedMinutes: z.number(),
   seconds: z.number(),
+  due: z.string().nullable(),
+  priority: z.string(),
 });
 export type RunSummary = z.output<typeof runSummarySchema>;
 export const runDetailSchema = runSummarySchema.extend({
@@ -89,6 +101,13 @@ export const runDetailSchema = runSummarySchema.extend({
   observationAsked: z.boolean(),
   /** The cases that must have passed before it, and how each stands on this build. */
   restsOn: z.array(z.object({ key: z.string(), standing: z.enum(['passed', 'failed', 'blocked', 'open']), run: z.string().nullable() })),
+  /** What it shows as a whole, in its tester's words. */
+  conclusion: z.string(),
+  /** What was changed of its steps for this run only. */
+  redlines: z.array(redlineSchema),
+  /** The program that did it, where no person did. */
+  performedBy: z.object({ program: z.string(), tool: z.string(), version: z.string() }).nullable(),
+  clock: z.array(z.object({ at: z.string(), from: z.number(), to: z.number(), reason: z.string() })),
   /** Where it failed or is blocked: runs on this build whose cases rest on its case, and that nobody has finished. */
   holdsUp: z.array(z.object({ key: z.string(), caseKey: z.string(), caseTitle: z.string(), tester: z.string() })),
   own: ownValuesSchema,
@@ -108,8 +127,12 @@ export const stepSavedSchema = z.object({
 export type StepSaved = z.output<typeof stepSavedSchema>;
 export const roundSchema = z.object({
   key: z.string(),
-  state: z.enum(['open', 'withdrawn']),
+  state: z.enum(['open', 'closed', 'withdrawn']),
   title: z.string(),
+  /** The release or phase under which it stands; when it is wanted; whether it is kept as a pattern. */
+  folder: z.string(),
+  due: z.string().nullable(),
+  isPattern: z.boolean(),
   build: z.string(),
   configuration: z.string(),
   unit: z.string(),
@@ -125,28 +148,8 @@ export type Round = z.output<typeof roundSchema>;
 /** With its runs: the first thousand; further ones are asked for in pages. */
 export const roundDetailSchema = roundSchema.extend({ items: z.array(runSummarySchema) });
 export type RoundDetail = z.output<typeof roundDetailSchema>;
-export const problemSchema = z.object({
-  key: z.string(),
-  title: z.string(),
-  description: z.string(),
-  blocking: z.boolean(),
-  state: z.enum(['open', 'closed']),
-  run: z.string().nullable(),
-  step: z.number().nullable(),
-  caseKey: z.string().nullable(),
-  build: z.string(),
-  /** The build that it is fixed in; from there on it stands no longer. */
-  fixedIn: z.string().nullable(),
-  requirements: z.array(z.string()),
-  own: ownValuesSchema,
-  revision: z.number(),
-  raisedBy: z.string(),
-  raisedAt: z.string(),
-  closedReason: z.string(),
-});
-export type Problem = z.output<typeof problemSchema>;
-
 const record = ['tester'] as const;
+const onClock = z.number().int().min(0).max(4_000_000, 'More than 46 days on the clock.');
 /** Why a finished run is opened again for this. */
 const correction = z.object({ reason: z.string().max(2000).default('') });
 
@@ -191,6 +194,19 @@ const plannedSchema = z.object({
   cases: z.array(key).max(2000, 'At most 2000 cases at once.').default([]),
   filter: z.string().max(60_000).optional(),
   leaveOut: z.literal('passed').optional(),
+  /** Several configurations: a run of each case and row in each; none: that which is named above. */
+  configurations: z.array(shortText.trim().min(1)).max(200).readonly().default([]),
+  /** Beside cases: what pulls in its cases. */
+  from: z
+    .object({
+      requirements: z.array(key).max(2000).default([]),
+      specification: key.optional(),
+      groups: z.array(key).max(200).default([]),
+      round: key.optional(),
+      /** Of the round: all of it; without what passed and stands; only what failed or was blocked. */
+      part: z.enum(['all', 'notPassed', 'failed']).default('all'),
+    })
+    .optional(),
 });
 export const addRound = endpoint('POST', '/projects/:project/rounds', {
   summary: 'Plan a round: the chosen cases on a build, in a configuration, done by one tester or shared out among several',
@@ -221,6 +237,8 @@ export const roundPreviewSchema = z.object({
   /** What has a result here already and would be run again: that needs a reason. */
   again: z.array(z.string()),
   againCount: z.number(),
+  /** Requirements that were asked for and that no case verifies. */
+  without: z.array(z.string()),
 });
 export type RoundPreview = z.output<typeof roundPreviewSchema>;
 export const previewRound = endpoint('POST', '/projects/:project/rounds/preview', {
@@ -268,7 +286,43 @@ export const finishRun = endpoint('POST', '/projects/:project/runs/:key/finish',
   summary: 'Roll the verdict up and close the recording',
   may: record,
   params: inProjectKey,
-  body: z.object({ seconds: z.number().int().min(0).max(4_000_000, 'More than 46 days on the clock.') }),
+  body: z.object({
+    seconds: onClock,
+    /** What it shows as a whole; absent: as it was. */
+    conclusion: longText.optional(),
+  }),
+  answer: runDetailSchema,
+});
+export const recordShort = endpoint('POST', '/projects/:project/runs/:key/short', {
+  summary: 'Record a run whole, without stepping through it, where the project allows that for its kind of case',
+  may: record,
+  params: inProjectKey,
+  body: z.object({
+    verdict: z.enum(['passed', 'failed', 'blocked']),
+    observed: longText,
+    seconds: onClock,
+    /** The step at which it failed or could not go on. */
+    step: z.number().int().min(1).max(500).default(1),
+  }),
+  answer: runDetailSchema,
+});
+export const correctClock = endpoint('PUT', '/projects/:project/runs/:key/clock', {
+  summary: 'Correct the clock of a run that is open, with a reason that stays in its record',
+  may: record,
+  params: inProjectKey,
+  body: z.object({ seconds: onClock, reason: reasonText }),
+  answer: runDetailSchema,
+});
+export const addRedline = endpoint('POST', '/projects/:project/runs/:key/redlines', {
+  summary: 'Change, add or drop a step for this run only, with a reason; it is offered to the author of the case',
+  may: record,
+  params: inProjectKey,
+  body: z.object({
+    step: z.number().int().min(1).max(501),
+    what: z.enum(['changed', 'added', 'dropped']),
+    after: stepWords.nullable().default(null),
+    reason: reasonText,
+  }),
   answer: runDetailSchema,
 });
 export const blockRun = endpoint('POST', '/projects/:project/runs/:key/blocked', {
@@ -326,43 +380,4 @@ export const reassignRun = endpoint('PUT', '/projects/:project/runs/:key/tester'
   params: inProjectKey,
   body: z.object({ tester: z.string().max(60), reason: reasonText }),
   answer: runDetailSchema,
-});
-export const listProblems = endpoint('GET', '/projects/:project/problems', {
-  summary: 'Problem reports, by filter, order and page',
-  may: 'member',
-  params: inProject,
-  query: listQuery,
-  answer: pageOf(problemSchema),
-});
-export const addProblem = endpoint('POST', '/projects/:project/problems', {
-  summary: 'Raise a problem report; from a run it is filled from the run',
-  may: ['author', 'tester', 'reviewer'],
-  params: inProject,
-  body: z.object({
-    title: shortText.trim().min(1, 'Give it a title.'),
-    description: longText,
-    blocking: z.boolean().default(true),
-    run: key.nullable().default(null),
-    step: z.number().int().nullable().default(null),
-    build: key,
-    requirements: z.array(key).max(200).default([]),
-  }),
-  answer: problemSchema,
-});
-export const saveProblem = endpoint('PUT', '/projects/:project/problems/:key', {
-  summary: 'Change, close or reopen a problem report',
-  may: ['author', 'tester', 'reviewer'],
-  params: inProjectKey,
-  body: z.object({
-    basedOn: z.number().int(),
-    title: shortText.trim().min(1),
-    description: longText,
-    blocking: z.boolean(),
-    state: z.enum(['open', 'closed']),
-    closedReason: longText.default(''),
-    fixedIn: key.nullable().default(null),
-    /** Signs it, where a run that showed it still fails and it is closed or no longer blocks. */
-    password: z.string().max(200).default(''),
-  }),
-  answer: problemSchema,
 });

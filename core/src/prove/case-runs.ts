@@ -14,6 +14,8 @@ export interface CaseRuns {
   readonly unsigned: readonly string[];
   /** Signed by the tester, and by nobody independent. */
   readonly unreviewed: readonly string[];
+  /** Standing results that programs sent. */
+  readonly ofPrograms: readonly CordRun[];
 }
 
 export function sortRuns(runs: readonly CordRun[], c: CordCase): CaseRuns {
@@ -28,10 +30,11 @@ export function sortRuns(runs: readonly CordRun[], c: CordCase): CaseRuns {
       run && !inPresentForm(place, c) && !run.setAside && !runPasses(run, run.caseRevision) ? [run] : [],
     ),
     mismatched: standing.filter((run) => run.signatures.some((s) => !s.matches)).map((run) => run.key),
-    unsigned: standing.filter((run) => !performedBy(run)).map((run) => run.key),
+    ofPrograms: standing.filter((run) => run.tool !== undefined),
+    unsigned: standing.filter((run) => run.tool === undefined && !performedBy(run)).map((run) => run.key),
     unreviewed: standing.filter((run) => performedBy(run) && !reviewedByAnother(run)).map((run) => run.key),
   };
 }
 
 const performedBy = (run: CordRun): boolean => run.signatures.some((s) => s.meaning === 'performed' && s.login === run.tester);
-const reviewedByAnother = (run: CordRun): boolean => run.signatures.some((s) => s.meaning === 'reviewed' && s.login !== run.tester);
+export const reviewedByAnother = (run: CordRun): boolean => run.signatures.some((s) => s.meaning === 'reviewed' && s.login !== run.tester);

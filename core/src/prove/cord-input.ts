@@ -95,6 +95,8 @@ export interface CordRun {
   /** The case revision at which a reviewer said that the result stands; null while nobody has. */
   readonly carriedOverTo: number | null;
   readonly tester: string;
+  /** Of a run that a program did: its tool, as `name version`; absent where a person did it. */
+  readonly tool?: string | undefined;
   readonly signatures: readonly { readonly meaning: SignatureMeaning; readonly login: string; readonly matches: boolean }[];
 }
 

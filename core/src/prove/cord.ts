@@ -7,6 +7,7 @@ import { judgeProve, judgeRun, type ProblemsOfRun } from './judge-run';
 import { judgeDesign, judgeSpecify } from './judge-text';
 import { worse, type JudgedKnot } from './knot';
 import type { KnotState } from './knot-state';
+import { policiesOf } from './policy';
 
 /** The cord of one requirement on one build. */
 export interface Cord {
@@ -109,7 +110,7 @@ function judgeOne(entry: Entry, input: CordInput, problemsOfRun: ProblemsOfRun):
   const design = judgeDesign(entry, input.profile);
   if (design.state === 'broken' || design.state === 'waiting')
     return { specify, design, run: notReached, measure: notReached, prove: notReached };
-  const run = judgeRun(entry, input.build, problemsOfRun);
+  const run = judgeRun(entry, input.build, problemsOfRun, policiesOf(input.profile));
   if (run.state === 'broken') return { specify, design, run, measure: notReached, prove: notReached };
   const measure = judgeMeasure(entry.requirement, input);
   if (run.state === 'waiting') return { specify, design, run, measure, prove: notReached };

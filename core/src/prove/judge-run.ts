@@ -1,6 +1,8 @@
 import type { Entry } from './entry';
 import { knotOf, type JudgedKnot } from './knot';
+import { reviewedByAnother } from './case-runs';
 import type { CordRun } from './cord-input';
+import type { Policies } from './policy';
 import type { StandardProfile } from './profile';
 import type { NextAction, Reason } from './reason';
 import { runOutdated } from './standing-runs';
@@ -9,7 +11,12 @@ import { runOutdated } from './standing-runs';
 export type ProblemsOfRun = ReadonlyMap<string, readonly string[]>;
 
 /** Run, rule 3: a standing result that passes for every data row and configuration that is planned on the build, of each of its cases. */
-export function judgeRun({ cases }: Entry, build: string, problemsOfRun: ProblemsOfRun): JudgedKnot {
+export function judgeRun(
+  { cases, requirement }: Entry,
+  build: string,
+  problemsOfRun: ProblemsOfRun,
+  policies: Pick<Policies, 'programResults' | 'qualifiedTools'>,
+): JudgedKnot {
   const reasons: Reason[] = [];
   const again: CordRun[] = [];
   const open: CordRun[] = [];
@@ -28,6 +35,18 @@ export function judgeRun({ cases }: Entry, build: string, problemsOfRun: Problem
         action: plan,
       });
     for (const run of outOfSight) reasons.push(runReason('outOfSight', run, 'Decide', 'review'));
+    for (const run of of.runs.ofPrograms) {
+      const counts = programResultCounts(run, requirement.level, policies);
+      if (counts !== 'counts')
+        reasons.push(
+          runReason(
+            counts,
+            run,
+            counts === 'programNotReviewed' ? 'Review' : 'Open run',
+            counts === 'programNotReviewed' ? 'review' : 'run',
+          ),
+        );
+    }
     total += wanted.length;
     for (const { standing, open: planned } of wanted) {
       if (planned && standing) again.push(planned);
@@ -50,6 +69,18 @@ export function judgeRun({ cases }: Entry, build: string, problemsOfRun: Problem
       action: { label: 'Go to bench', to: { kind: 'run', key: again[0].key }, place: 'bench' },
     });
   return knotOf(reasons);
+}
+
+/** Does a result that a program sent count at a level, and if not, why not? */
+export function programResultCounts(
+  run: CordRun,
+  level: string,
+  policies: Pick<Policies, 'programResults' | 'qualifiedTools'>,
+): 'counts' | 'programNotReviewed' | 'programDoesNotCount' {
+  const asked = policies.programResults?.[level] ?? 'reviewed';
+  if (asked === 'no') return 'programDoesNotCount';
+  if (asked === 'qualified' && (policies.qualifiedTools ?? []).includes(run.tool ?? '')) return 'counts';
+  return reviewedByAnother(run) ? 'counts' : 'programNotReviewed';
 }
 
 function runReason(

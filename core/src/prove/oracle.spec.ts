@@ -4,6 +4,7 @@ import { noCoverage, perMetric, type Metric } from '../measure';
 import { iec61508, judgeCords, summariseCode, type Cord, type CordInput, type CordRequirement, type TracedUnit } from './index';
 import { oracle, reasonLine, type Told, type Word } from './oracle.testing';
 import { aCase, requirement, run, trace, unit } from './testing';
+import type { ProgramResults } from './policy';
 
 /** Mostly as it should be, so that many cords come far. */
 const mostly = <T>(usual: T, ...others: T[]): fc.Arbitrary<T> =>
@@ -44,6 +45,7 @@ const anyRun = fc
     returned: mostly(false, true),
     setAside: mostly(false, true),
     carriedOverTo: mostly<number | null>(null, 2),
+    tool: mostly<string | undefined>(undefined, 'unit 1.0', 'unit 2.0'),
     signatures: mostly(
       [
         { meaning: 'performed' as const, login: 'tom', matches: true },
@@ -138,11 +140,23 @@ const anyInput: fc.Arbitrary<CordInput> = fc
     ),
     missing: mostly<Metric[]>([], ['branch'], ['mcdc']),
     ownApprovalAt: mostly<string[]>([], ['SIL 2']),
+    programResults: mostly<Record<string, ProgramResults>>({}, { 'SIL 2': 'qualified' }, { 'SIL 2': 'no' }),
     reviewAt: mostly(['SIL 2', 'SIL 3'], []),
   })
-  .map(({ code, missing, ownApprovalAt, reviewAt, ...facts }) => ({
+  .map(({ code, missing, ownApprovalAt, programResults, reviewAt, ...facts }) => ({
     build: '1.0',
-    profile: { ...iec61508, reviewAt, policies: { ownApprovalAt, creditNeedsSignature: true, observationAt: [], reasonLength: 3 } },
+    profile: {
+      ...iec61508,
+      reviewAt,
+      policies: {
+        ownApprovalAt,
+        creditNeedsSignature: true,
+        observationAt: [],
+        reasonLength: 3,
+        programResults,
+        qualifiedTools: ['unit 1.0'],
+      },
+    },
     ...facts,
     code: new Map(
       requirementKeys.map((key, i) => [key, summariseCode(code[i].own ? ['a.c'] : [], code[i].measured, code[i].units)] as const),

@@ -119,6 +119,13 @@ export function oracle(p: CordInput, key: string): Record<Knot, Told> {
         else if (x.returned) about.push(['broken', 'runReturned', x.key, c.key]);
         else if (x.verdict === 'blocked') about.push(['waiting', 'runBlocked', x.key, c.key]);
         else if (x.verdict === 'deviation' && !x.deviationAccepted) about.push(['waiting', 'deviationOpen', x.key, c.key]);
+        if (x.tool !== undefined) {
+          const rule = p.profile.policies?.programResults?.[r.level];
+          const reviewedOnce = x.signatures.some((s) => s.meaning === 'reviewed' && s.login !== x.tester);
+          const known = rule === 'qualified' && p.profile.policies?.qualifiedTools?.includes(x.tool) === true;
+          if (rule === 'no') about.push(['waiting', 'programDoesNotCount', x.key, c.key]);
+          else if (!known && !reviewedOnce) about.push(['waiting', 'programNotReviewed', x.key, c.key]);
+        }
         if (x.caseRevision < c.revision && (x.carriedOverTo ?? 0) < c.revision) about.push(['suspect', 'runOutdated', x.key, c.key]);
         return about;
       }),
@@ -166,7 +173,7 @@ export function oracle(p: CordInput, key: string): Record<Knot, Told> {
     const performed = (x: CordRun): boolean => x.signatures.some((s) => s.meaning === 'performed' && s.login === x.tester);
     const reviewed = (x: CordRun): boolean => x.signatures.some((s) => s.meaning === 'reviewed' && s.login !== x.tester);
     for (const x of standing) if (x.signatures.some((s) => !s.matches)) said.push(['broken', 'hashMismatch', x.key]);
-    const unsigned = standing.filter((x) => !performed(x)).map((x) => x.key);
+    const unsigned = standing.filter((x) => x.tool === undefined && !performed(x)).map((x) => x.key);
     const unreviewed = standing.filter((x) => performed(x) && !reviewed(x)).map((x) => x.key);
     if (unsigned.length) said.push(['waiting', 'notSigned', ...unsigned]);
     if (unreviewed.length && p.profile.reviewAt.includes(r.level)) said.push(['waiting', 'notReviewed', ...unreviewed]);

@@ -13,7 +13,17 @@ export interface Policies {
   readonly reasonLength: number;
   /** Does a signature need a session that was opened with a second factor? */
   readonly signingNeedsFactor?: boolean | undefined;
+  /** Kinds of case whose runs may be recorded whole, without stepping; the empty name is a case of no kind. */
+  readonly shortRecordFor?: readonly string[] | undefined;
+  /** How results that programs sent count, by level; where nothing is said, once a person has reviewed them. */
+  readonly programResults?: Readonly<Record<string, ProgramResults>> | undefined;
+  /** Tools, as `name version`, whose qualification is on record: their results count by themselves where the level asks for no more. */
+  readonly qualifiedTools?: readonly string[] | undefined;
 }
+
+/** Counts once reviewed; counts by itself where its tool is qualified, else once reviewed; does not count. */
+export const programResultPolicies = ['reviewed', 'qualified', 'no'] as const;
+export type ProgramResults = (typeof programResultPolicies)[number];
 
 /** Nobody approves their own work; credit waits for the tester's signature; a passed step says what was seen where a review is asked for. */
 export function usualPolicies(reviewAt: readonly string[]): Policies {

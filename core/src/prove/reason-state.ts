@@ -18,6 +18,8 @@ const states: Partial<Record<ReasonCode, KnotState | 'informs'>> = {
   runNotRecorded: 'waiting',
   runBlocked: 'waiting',
   deviationOpen: 'waiting',
+  programNotReviewed: 'waiting',
+  programDoesNotCount: 'waiting',
   noCoverage: 'waiting',
   'code-neverLoaded': 'waiting',
   'code-otherText': 'waiting',

@@ -45,6 +45,8 @@ export type ReasonCode =
   | 'outOfSight'
   | 'runOutdated'
   | 'deviationOpen'
+  | 'programNotReviewed'
+  | 'programDoesNotCount'
   | 'noCode'
   | 'noCoverage'
   | `code-${'neverLoaded' | 'otherText' | 'partial' | 'absent'}`
@@ -112,6 +114,8 @@ const sentences: Record<ReasonCode, (v: Values) => string> = {
   runNotRecorded: (v) => `${v['open']} of ${v['total']} run${s(v['total'])} not yet recorded`,
   runOutdated: (v) => `Case ${v['case']} changed after ${v['run']}: decide carry over or rerun`,
   deviationOpen: (v) => `${v['run']} passed with a deviation that no reviewer has accepted`,
+  programNotReviewed: (v) => `${v['run']} of ${v['case']} was done by a program and counts once somebody reviewed it`,
+  programDoesNotCount: (v) => `${v['run']} of ${v['case']} was done by a program, which does not count at this level`,
   noCode: () => 'No code is traced to it',
   noCoverage: (v) => `No coverage of its cases is loaded for ${v['build']}`,
   'code-neverLoaded': (v) => `${v['unit']}${more(v)} not measured: nothing of its file is loaded for ${v['build']}`,

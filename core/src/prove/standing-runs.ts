@@ -55,12 +55,17 @@ export function runPasses(
 export function creditingRuns(
   runs: readonly CordRun[],
   c: CordCase,
-  policies: Pick<Policies, 'creditNeedsSignature'>,
+  policies: Pick<Policies, 'creditNeedsSignature' | 'qualifiedTools'>,
   deviations = true,
 ): CordRun[] {
   return combinations(runs).flatMap(({ standing }) => {
     if (!standing || !inPresentForm(standing, c) || !runPasses(standing, c.revision)) return [];
     if (standing.verdict === 'deviation' && !deviations) return [];
+    // What a program did is answered for by whoever reviewed it, or by its tool's qualification.
+    if (standing.tool !== undefined) {
+      const reviewed = standing.signatures.some((s) => s.meaning === 'reviewed' && s.login !== standing.tester && s.matches);
+      return reviewed || (policies.qualifiedTools ?? []).includes(standing.tool) ? [standing] : [];
+    }
     const signed = standing.signatures.some((s) => s.meaning === 'performed' && s.login === standing.tester && s.matches);
     return signed || !policies.creditNeedsSignature ? [standing] : [];
   });

@@ -64,6 +64,8 @@ const shortWords: Partial<Record<ReasonCode, string>> = {
   runOutdated: 'to decide',
   outOfSight: 'to decide',
   deviationOpen: 'with an open deviation',
+  programNotReviewed: 'waiting for review',
+  programDoesNotCount: 'done by a program only',
   noCode: 'without code',
   noCoverage: 'not measured',
   'code-neverLoaded': 'not measured',

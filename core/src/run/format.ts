@@ -1,6 +1,6 @@
 import { canonicalJson, textHash, type Json, type RecordFormat } from '../base';
 import { caseJson, caseJson5 } from '../design';
-import type { Correction, EvidenceNote, RunRecord, StepResult } from './record';
+import { noMore, type Correction, type EvidenceNote, type Redline, type RunMore, type RunRecord, type StepResult } from './record';
 
 const stepJson = ({ verdict, observed, at }: StepResult): Json => ({ verdict, observed, at });
 const stepJson5 = (step: StepResult): Json => ({
@@ -9,6 +9,23 @@ const stepJson5 = (step: StepResult): Json => ({
 });
 const evidenceJson = ({ step, name, mime, bytes, sha256 }: EvidenceNote): Json => ({ step, name, mime, bytes, sha256 });
 const correctionJson = ({ at, reason, verdict, steps }: Correction): Json => ({ at, reason, verdict, steps: steps.map(stepJson) });
+
+const textsJson = (texts: Redline['before']): Json => texts && { action: texts.action, expected: texts.expected };
+/** Frozen: what format 6 holds beside what format 5 does. */
+const moreJson = ({ conclusion, redlines, performedBy, clock }: RunMore): { readonly [name: string]: Json } => ({
+  conclusion,
+  redlines: redlines.map(({ step, what, before, after, reason, by, at }) => ({
+    step,
+    what,
+    before: textsJson(before),
+    after: textsJson(after),
+    reason,
+    by,
+    at,
+  })),
+  performedBy: performedBy && { program: performedBy.program, tool: performedBy.tool, version: performedBy.version },
+  clock: clock.map(({ at, from, to, reason }) => ({ at, from, to, reason })),
+});
 
 /** Frozen: the members that formats 1 and 2 share. */
 function sharedJson(record: RunRecord): { readonly [name: string]: Json } {
@@ -39,11 +56,12 @@ function sharedJson(record: RunRecord): { readonly [name: string]: Json } {
 export function runText(format: RecordFormat, record: RunRecord): string {
   const shared = sharedJson(record);
   if (format === 1) return canonicalJson(shared);
-  if (format === 5)
+  if (format === 5 || format === 6)
     return canonicalJson({
-      format: 5,
+      format,
       kind: 'run',
       ...shared,
+      ...(format === 6 ? moreJson(record.more ?? noMore) : {}),
       case: caseJson5(record.case),
       steps: record.steps.map(stepJson5),
       corrections: record.corrections.map(({ steps, ...correction }) => ({

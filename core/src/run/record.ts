@@ -1,4 +1,5 @@
 import type { CaseContent } from '../design';
+import { doneByProgram } from './results';
 import type { RunVerdict, StepVerdict } from './verdict';
 
 /** What was read off an instrument. */
@@ -23,6 +24,33 @@ export interface Correction {
   readonly reason: string;
   readonly verdict: RunVerdict | null;
   readonly steps: readonly StepResult[];
+}
+
+/** A change of a step for one run only: what was planned, what was done instead, and why. It is offered to the case's author. */
+export interface Redline {
+  /** The place of the step in the run's procedure, from 1. */
+  readonly step: number;
+  readonly what: 'changed' | 'added' | 'dropped';
+  readonly before: { readonly action: string; readonly expected: string } | null;
+  readonly after: { readonly action: string; readonly expected: string } | null;
+  readonly reason: string;
+  readonly by: string;
+  readonly at: string;
+}
+
+/** The program that did a run, under the identity of its token. */
+export interface PerformedBy {
+  readonly program: string;
+  readonly tool: string;
+  readonly version: string;
+}
+
+/** The clock of a run, corrected by hand: seconds before and after. */
+export interface ClockChange {
+  readonly at: string;
+  readonly from: number;
+  readonly to: number;
+  readonly reason: string;
 }
 
 export interface EvidenceNote {
@@ -59,7 +87,24 @@ export interface RunRecord {
   readonly verdict: RunVerdict | null;
   /** Oldest first; what format 1 could not hold is empty there. */
   readonly corrections: readonly Correction[];
+  /** What format 6 holds beside: absent where there is none of it. */
+  readonly more?: RunMore;
 }
+
+/** What a run may have beside its steps. */
+export interface RunMore {
+  /** What it shows as a whole, in its tester's words. */
+  readonly conclusion: string;
+  readonly redlines: readonly Redline[];
+  readonly performedBy: PerformedBy | null;
+  readonly clock: readonly ClockChange[];
+}
+
+export const noMore: RunMore = { conclusion: '', redlines: [], performedBy: null, clock: [] };
+
+/** Has a run anything of it? */
+export const saysMoreOfRun = ({ conclusion, redlines, performedBy, clock }: RunMore): boolean =>
+  conclusion.trim() !== '' || redlines.length > 0 || performedBy !== null || clock.length > 0;
 
 /** What a signature may mean. A project may name further ones; these are those that the rules know. */
 export const signatureMeanings = [
@@ -115,6 +160,8 @@ export function signRefusal(
   if (run.returned) return 'returned';
   if (signatures.some((s) => s.meaning === meaning)) return 'alreadySigned';
   if (meaning === 'performed') return login === run.tester ? undefined : 'notTester';
+  // What a program did, nobody signs as performed: whoever reviews it answers for it.
+  if (doneByProgram(run.tester)) return undefined;
   const performed = signatures.find((s) => s.meaning === 'performed');
   if (!performed) return 'notPerformed';
   if (performed.login === login || run.tester === login) return 'sameperson';

@@ -4,6 +4,7 @@ import { and, asc, desc, eq, gt, inArray, isNotNull, lt, sql } from 'drizzle-orm
 import type { Db, Tx } from './database';
 import { sha256Of } from './digest';
 import { Refusal } from './errors';
+import { refuseReason, refuseRoles, rolesFor, signed } from './bulk-rights';
 import { addJobIn, asJob, type JobProgress, type StoredJob } from './jobs';
 import { whereOf, type ListSource } from './list';
 import type { SignedIn } from './passwords';
@@ -65,42 +66,10 @@ export function listSourceOf(tx: Db | Tx, projectId: number, kind: 'requirement'
 export const noSuchAct = (kind: VersionedKind, act: BulkAct): Refusal =>
   new Refusal('invalid', { fields: [{ path: 'act', text: `“${act.act}” is not done to a ${kind}.` }] });
 
-const rolesFor: Record<BulkAct['act'], readonly Role[]> = {
-  state: ['author', 'reviewer'],
-  approve: ['reviewer'],
-  retire: ['author'],
-  restore: ['author'],
-  own: ['author'],
-  set: ['author'],
-  move: ['author'],
-  copy: ['author'],
-  reassign: ['author', 'tester'],
-  withdraw: ['author', 'tester', 'reviewer'],
-  bringBack: ['author', 'tester', 'reviewer'],
-  revert: ['author'],
-  replace: ['author'],
-  file: ['author'],
-  import: ['author'],
-};
-const signed: readonly BulkAct['act'][] = ['approve', 'withdraw', 'bringBack'];
-const reasoned: readonly BulkAct['act'][] = ['retire', 'restore', 'reassign', 'withdraw', 'bringBack'];
-
 function needKind(kind: VersionedKind): BulkKind {
   const found = kinds.get(kind);
   if (!found) throw new Refusal('invalid', { fields: [{ path: 'selection.kind', text: `Nothing is done to many ${kind}s at once.` }] });
   return found;
-}
-
-function refuseRoles(roles: readonly Role[], { act }: BulkAct): void {
-  if (!rolesFor[act].some((role) => roles.includes(role)))
-    throw new Refusal('forbidden', {
-      detail: `This is done by ${rolesFor[act].map((role) => `a${/^[aeiou]/.test(role) ? 'n' : ''} ${role}`).join(' or ')}.`,
-    });
-}
-
-function refuseReason({ act }: BulkAct, reason: string): void {
-  if (reasoned.includes(act) && reason.trim().length < 3)
-    throw new Refusal('invalid', { fields: [{ path: 'reason', text: 'Give a reason of at least three letters.' }] });
 }
 
 type Chosen = Pick<StoredRecord, 'id' | 'key' | 'title' | 'revision' | 'state'>;

@@ -113,6 +113,11 @@ export async function groupDetail(db: Db | Tx, projectId: number, key: string): 
   return { ...summary, members, traces: all.filter((t) => t.kind === 'together') };
 }
 
+/** The cases of a group, in their order. */
+export async function groupCases(tx: Db | Tx, projectId: number, key: string): Promise<string[]> {
+  return (await groupDetail(tx, projectId, key)).members.map((member) => member.key);
+}
+
 export interface GroupInput {
   readonly title: string;
   readonly purpose: string;

@@ -10,7 +10,7 @@ export * from './routes';
 export { addModel, approveModel, saveModel, setModelState } from './models';
 export { makeCasesOf, planCasesOf } from './made';
 export { addFolder, fileCases, listFolders, removeFolder, saveFolder } from './folders';
-export { addGroup, saveGroup } from './groups';
+export { addGroup, groupCases, saveGroup } from './groups';
 export { makeDrafts, planDrafts } from './drafts';
 export { importCases, previewCases } from './import';
 export { boundariesOf, selectCases, sufficiency, type ReachOfCases } from './enough';

@@ -1,6 +1,7 @@
-import { partOf, usualCaseKinds, type CaseKind } from '@core/design';
+import { caseFaults, partOf, usualCaseKinds, type CaseKind } from '@core/design';
 import { and, asc, eq } from 'drizzle-orm';
 import { account, listFields, Refusal, write, type Actor, type Db, type Tx } from '../base';
+import { caseContent, type StoredCase } from './store';
 import { caseKinds } from './tables';
 
 const kindRows = account({
@@ -58,3 +59,16 @@ export function saveCaseKind(db: Db, actor: Actor, kind: CaseKind): Promise<Case
     return listCaseKinds(w.tx, projectId);
   });
 }
+
+/** Why a case cannot be run as it is; undefined where it can. */
+export function whyNotRun(c: StoredCase, kinds: readonly CaseKind[]): string | undefined {
+  const content = caseContent(c);
+  const [fault] = caseFaults(content, partOf(content.kind, kinds));
+  if (fault) return `${c.record.key} cannot be run. ${fault}`;
+  if (c.record.retiredAt !== null) return `${c.record.key} is retired: it is not run any more.`;
+  return c.record.state === 'approved' ? undefined : `${c.record.key} is not approved: only approved cases are run.`;
+}
+
+/** The same, for one case. */
+export const runnable = async (tx: Db | Tx, projectId: number, c: StoredCase): Promise<string | undefined> =>
+  whyNotRun(c, await listCaseKinds(tx, projectId));

@@ -2,7 +2,7 @@ import type { CaseDetail, CaseSummary } from '@contract/design';
 import { groupBy, textHash } from '@core/base';
 import { caseDetailNames, caseText, placeholdersIn, saidCaseDetails, textsOf, type CaseContent } from '@core/design';
 import type { RequirementState } from '@core/specify';
-import { and, eq, inArray, sql } from 'drizzle-orm';
+import { and, asc, eq, inArray, isNull, sql } from 'drizzle-orm';
 import { alias } from 'drizzle-orm/mysql-core';
 import {
   account,
@@ -14,6 +14,7 @@ import {
   Refusal,
   shownSignature,
   signaturesOf,
+  traces,
   tracesAt,
   type Db,
   type ListSource,
@@ -158,6 +159,25 @@ export async function caseSummaries(db: Db | Tx, ids: readonly number[]): Promis
       updatedAt: record.updatedAt,
     };
   });
+}
+
+/** The cases that verify requirements, by the requirement's id, in the order of their keys; retired ones left out. */
+export async function casesVerifying(tx: Db | Tx, requirementIds: readonly number[]): Promise<Map<number, string[]>> {
+  const rows = requirementIds.length
+    ? await tx
+        .select({ to: traces.toId, key: records.key })
+        .from(traces)
+        .innerJoin(records, eq(records.id, traces.fromId))
+        .where(
+          and(inArray(traces.toId, [...requirementIds]), eq(traces.kind, 'verifies'), isNull(traces.removedAt), isNull(records.retiredAt)),
+        )
+        .orderBy(asc(records.keyPrefix), asc(records.keyNumber))
+    : [];
+  return groupBy(
+    rows,
+    (row) => row.to,
+    (row) => row.key,
+  );
 }
 
 /** How cases are asked for in lists. */

@@ -2,7 +2,7 @@ import { groupBy } from '@core/base';
 import type { CordRun } from '@core/prove';
 import { and, asc, eq, inArray, isNotNull, isNull } from 'drizzle-orm';
 import { integrityFaults, records, signatures, type Db, type Tx } from '../base';
-import { evidence, runs } from './tables';
+import { evidence, runDetails, runs } from './tables';
 
 /** A run as it is judged, with what binds measurements to it. */
 export interface JudgedRun extends CordRun {
@@ -58,9 +58,11 @@ export async function judgedRuns(
         hash: runs.hash,
         plannedAt: records.createdAt,
         supersedesId: runs.supersedesId,
+        performedBy: runDetails.performedBy,
       })
       .from(runs)
       .innerJoin(records, eq(records.id, runs.id))
+      .leftJoin(runDetails, eq(runDetails.id, runs.id))
       .where(chosen)
       .orderBy(asc(runs.id));
     const signed = groupBy(
@@ -72,9 +74,10 @@ export async function judgedRuns(
         .orderBy(asc(signatures.id)),
       (s) => s.recordId,
     );
-    for (const { hash, returnedAt, supersedesId, finishedAt, finished, ...run } of rows)
+    for (const { hash, returnedAt, supersedesId, finishedAt, finished, performedBy, ...run } of rows)
       found.push({
         ...run,
+        ...(performedBy ? { tool: `${performedBy.tool} ${performedBy.version}`.trim() } : {}),
         caseKey: '',
         finished: finishedAt === null ? null : (finished ?? 0),
         returned: returnedAt !== null,

@@ -8,3 +8,4 @@ export * from './problems';
 import './bulk';
 export * from './routes';
 export * from './cord-runs';
+export { moreOf, runDetailsOf } from './more';

@@ -1,12 +1,9 @@
 import type { RoundDetail, RoundPreview } from '@contract/run';
 import {
-  caseFaults,
   caseFormat,
   expandRound,
   inDependenceOrder,
-  partOf,
   type CaseContent,
-  type CaseKind,
   type CaseRow,
   type ExpandedRound,
   type PassedRun,
@@ -20,9 +17,11 @@ import {
   insertRecords,
   memberships,
   needOpenBuild,
+  needRecord,
   people,
   recordRows,
   records,
+  recordsByKey,
   Refusal,
   whereOf,
   write,
@@ -32,7 +31,18 @@ import {
   type Tx,
   type Writing,
 } from '../base';
-import { caseContent, caseList, frozenCase, listCaseKinds, needCases, type StoredCase } from '../design';
+import {
+  caseContent,
+  caseList,
+  whyNotRun,
+  casesVerifying,
+  frozenCase,
+  groupCases,
+  listCaseKinds,
+  needCases,
+  type StoredCase,
+} from '../design';
+import { requirementsOf } from '../specify';
 import { roundDetail } from './rounds';
 import { roundRows, runRows } from './rows';
 import { selectRuns, type StoredRun } from './store';
@@ -48,6 +58,10 @@ export interface RoundQuestion {
   readonly cases: readonly string[];
   /** Instead of keys: all cases that a list's question finds. What of them cannot be run is left out. */
   readonly filter?: string | undefined;
+  /** Several configurations: a run of each case and row in each. */
+  readonly configurations?: readonly string[];
+  /** What pulls in its cases. */
+  readonly from?: RoundFrom | undefined;
   /** Leave out what already passed on this build in this configuration, and still stands. */
   readonly leaveOut?: 'passed' | undefined;
 }
@@ -58,6 +72,16 @@ export interface NewRound extends RoundQuestion {
   readonly tools: string;
   /** Why what has a result already is planned again. */
   readonly reason?: string;
+}
+
+/** Beside cases that are named: what a round may be planned from. */
+export interface RoundFrom {
+  readonly requirements: readonly string[];
+  readonly specification?: string | undefined;
+  readonly groups: readonly string[];
+  /** An earlier round: all of it, without what passed and stands, or only what failed or was blocked. */
+  readonly round?: string | undefined;
+  readonly part: 'all' | 'notPassed' | 'failed';
 }
 
 const mostCases = 2000;
@@ -105,6 +129,8 @@ export interface PlannedRun {
   readonly row: string | null;
   readonly tester: string;
   readonly supersedesId: number | null;
+  /** Another configuration than that of its place. */
+  readonly configuration?: string;
 }
 
 /** Plans runs of cases, or of their rows, as they stand now: the frozen copies are taken here. Belongs to the entry logged before. */
@@ -115,20 +141,21 @@ export async function planRuns(w: Writing, place: RunPlace, planned: readonly Pl
   for (const { c, row } of planned) frozen.push(await frozenCase(w.tx, projectId, c.record.key, caseContent(c), needRow(c, row)));
   const ids = await insertRecords(
     w,
-    planned.map(({ c, row }, i) => ({
+    planned.map(({ c, row, configuration }, i) => ({
       kind: 'run' as const,
       key: keys[i],
       title: frozen[i].title,
-      words: `${c.record.key} ${row ?? ''} ${place.configuration}`,
+      words: `${c.record.key} ${row ?? ''} ${configuration ?? place.configuration}`,
       state: 'planned',
     })),
   );
   for (let at = 0; at < planned.length; at += 200)
     await w.tx.insert(runs).values(
-      planned.slice(at, at + 200).map(({ c, row, tester, supersedesId }, i) => ({
+      planned.slice(at, at + 200).map(({ c, row, tester, supersedesId, configuration }, i) => ({
         id: ids.get(keys[at + i]) ?? 0,
         projectId,
         ...place,
+        configuration: configuration ?? place.configuration,
         caseId: c.record.id,
         caseRevision: c.record.revision,
         frozen: frozen[at + i],
@@ -169,17 +196,10 @@ interface RoundPlan {
   readonly chosen: readonly StoredCase[];
   readonly expanded: ExpandedRound;
   readonly refused: readonly Refused[];
+  /** Requirements that were asked for and that no case verifies. */
+  readonly without: readonly string[];
   /** The run that stands for a planned one already. */
-  before(caseKey: string, row: string | null): StoredRun | undefined;
-}
-
-/** Why a case cannot be run as it is. */
-function whyNot(c: StoredCase, kinds: readonly CaseKind[]): string | undefined {
-  const content = caseContent(c);
-  const [fault] = caseFaults(content, partOf(content.kind, kinds));
-  if (fault) return `${c.record.key} cannot be run. ${fault}`;
-  if (c.record.retiredAt !== null) return `${c.record.key} is retired: it is not run any more.`;
-  return c.record.state === 'approved' ? undefined : `${c.record.key} is not approved: only approved cases are run.`;
+  before(planned: { readonly caseKey: string; readonly row: string | null; readonly configuration: string }): StoredRun | undefined;
 }
 
 async function keysFound(tx: Tx, projectId: number, filter: string): Promise<string[]> {
@@ -197,13 +217,17 @@ async function planRound(tx: Tx, projectId: number, input: RoundQuestion): Promi
   const build = await needOpenBuild(tx, projectId, input.build);
   const testers = [...new Set([input.tester, ...(input.sharedWith ?? [])])];
   for (const tester of testers) await needTester(tx, projectId, tester);
-  const keys = input.filter === undefined ? input.cases : await keysFound(tx, projectId, input.filter);
+  const pulled = input.from ? await pulledIn(tx, projectId, build, input.from) : { cases: [], without: [] };
+  const named = input.filter === undefined ? input.cases : await keysFound(tx, projectId, input.filter);
+  const keys = [...new Set([...named, ...pulled.cases])];
+  if (keys.length > mostCases) throw new Refusal('tooLarge', { detail: `At most ${mostCases} cases at once.` });
+  const configurations = input.configurations?.length ? [...new Set(input.configurations)] : [input.configuration];
   const all = inDependenceOrder(
     (await needCases(tx, projectId, keys)).map((c) => ({ ...c, key: c.record.key, dependsOn: c.details?.dependsOn ?? [] })),
   );
   const kinds = await listCaseKinds(tx, projectId);
   const refused = all.flatMap((c) => {
-    const why = whyNot(c, kinds);
+    const why = whyNotRun(c, kinds);
     return why === undefined ? [] : [{ key: c.record.key, why }];
   });
   const out = new Set(refused.map(({ key }) => key));
@@ -224,16 +248,55 @@ async function planRound(tx: Tx, projectId: number, input: RoundQuestion): Promi
       plannedMinutes: row.plannedMinutes,
       rows: (row.rows ?? []).map((dataRow) => ({ name: dataRow.name, row: dataRow.values })),
     })),
-    [input.configuration],
+    configurations,
     testers,
     input.leaveOut ? { passed } : {},
   );
-  const here = new Map(
-    standing
-      .filter(({ run }) => run.configuration === input.configuration)
-      .map((stored) => [`${stored.caseKey}\n${stored.run.row ?? ''}`, stored]),
-  );
-  return { build, chosen, expanded, refused, before: (caseKey, row) => here.get(`${caseKey}\n${row ?? ''}`) };
+  const here = new Map(standing.map((stored) => [`${stored.caseKey}\n${stored.run.row ?? ''}\n${stored.run.configuration}`, stored]));
+  return {
+    build,
+    chosen,
+    expanded,
+    refused,
+    without: pulled.without,
+    before: ({ caseKey, row, configuration }) => here.get(`${caseKey}\n${row ?? ''}\n${configuration}`),
+  };
+}
+
+/** The cases of requirements, a specification, groups or an earlier round; and the requirements that have none. */
+async function pulledIn(
+  tx: Tx,
+  projectId: number,
+  build: StoredBuild,
+  { requirements: asked, specification, groups, round, part }: RoundFrom,
+): Promise<{ cases: string[]; without: string[] }> {
+  const found: string[] = [];
+  const wanted = [...asked, ...(specification === undefined ? [] : await requirementsOf(tx, projectId, specification))];
+  const without: string[] = [];
+  if (wanted.length) {
+    const ends = await recordsByKey(tx, projectId, [...new Set(wanted)]);
+    const verifying = await casesVerifying(
+      tx,
+      [...ends.values()].map(({ id }) => id),
+    );
+    for (const key of wanted) {
+      const mine = verifying.get(ends.get(key)?.id ?? 0) ?? [];
+      if (mine.length) found.push(...mine);
+      else without.push(key);
+    }
+  }
+  for (const group of groups) found.push(...(await groupCases(tx, projectId, group)));
+  if (round !== undefined) {
+    const record = await needRecord(tx, projectId, 'round', round);
+    const rows = await selectRuns(tx, and(eq(runs.roundId, record.id), isNull(runs.withdrawnAt)));
+    const bad = (stored: StoredRun): boolean => stored.run.verdict === 'failed' || stored.run.verdict === 'blocked';
+    const chosen = part === 'failed' ? rows.filter((stored) => bad(stored) && stored.run.supersededById === null) : rows;
+    const keys = [...new Set(chosen.map(({ caseKey }) => caseKey))];
+    // On another build nothing of it stands: there all that did not pass here is meant.
+    const open = rows.filter((stored) => !passes(stored)).map(({ caseKey }) => caseKey);
+    found.push(...(part === 'notPassed' && rows[0]?.run.buildId === build.id ? keys.filter((key) => open.includes(key)) : keys));
+  }
+  return { cases: [...new Set(found)], without: [...new Set(without)] };
 }
 
 const namedInPreview = 100;
@@ -241,10 +304,10 @@ const namedInPreview = 100;
 /** What a round would be; nothing is written. */
 export function previewRound(db: Db, projectId: number, input: RoundQuestion): Promise<RoundPreview> {
   return db.transaction(async (tx) => {
-    const { chosen, expanded, refused, before } = await planRound(tx, projectId, input);
+    const { chosen, expanded, refused, without, before } = await planRound(tx, projectId, input);
     const { runs: planned, leftOut, minutes, minutesOf } = expanded;
     const named = (caseKey: string, row: string | null): string => (row === null ? caseKey : `${caseKey} row ${row}`);
-    const again = planned.filter(({ caseKey, row }) => before(caseKey, row));
+    const again = planned.filter((run) => before(run));
     const passed = leftOut.map(({ caseKey, row, why }) => ({
       key: named(caseKey, row),
       why: why.code === 'passed' ? `${why.run} passed and stands.` : 'It is not approved.',
@@ -264,6 +327,7 @@ export function previewRound(db: Db, projectId: number, input: RoundQuestion): P
       passedCount: passed.length,
       again: again.slice(0, namedInPreview).map(({ caseKey, row }) => named(caseKey, row)),
       againCount: again.length,
+      without: without.slice(0, namedInPreview),
     };
   });
 }
@@ -275,7 +339,7 @@ export function previewRound(db: Db, projectId: number, input: RoundQuestion): P
 export async function addRound(db: Db, actor: Actor, input: NewRound): Promise<RoundDetail> {
   const key = await write(db, actor, async (w) => {
     const { projectId } = actor;
-    if (!input.cases.length && input.filter === undefined)
+    if (!input.cases.length && input.filter === undefined && !input.from)
       throw new Refusal('invalid', { fields: [{ path: 'cases', text: 'Choose at least one case.' }] });
     const { build, chosen, expanded, refused, before } = await planRound(w.tx, projectId, input);
     const { runs: planned, leftOut } = expanded;
@@ -289,13 +353,15 @@ export async function addRound(db: Db, actor: Actor, input: NewRound): Promise<R
           ? 'Nothing is left to plan: all of it passed on this build in this configuration, and still stands.'
           : 'Nothing is left to plan: none of these cases can be run.',
       });
-    const again = planned.filter(({ caseKey, row }) => before(caseKey, row));
+    const again = planned.filter((run) => before(run));
     if (again.length && (input.reason ?? '').trim().length < 3)
       throw new Refusal('invalid', {
         fields: [{ path: 'reason', text: `${again[0].caseKey} has a result here already: say why it is planned again.` }],
       });
     const made = await freeKey(w, 'R');
-    const { title, configuration, unit, tools, tester, sharedWith = [] } = input;
+    const { title, unit, tools, tester, sharedWith = [] } = input;
+    const configurations = [...new Set(planned.map((run) => run.configuration))];
+    const configuration = configurations.join('; ').slice(0, 300);
     const roundId = await insertRecord(w, { kind: 'round', key: made, title, words: `${configuration} ${unit} ${tools}`, state: 'open' });
     await w.tx.insert(rounds).values({ id: roundId, projectId, buildId: build.id, configuration, unit, tools });
     const byKey = new Map(chosen.map((c) => [c.record.key, c]));
@@ -323,11 +389,12 @@ export async function addRound(db: Db, actor: Actor, input: NewRound): Promise<R
     await planRuns(
       w,
       { roundId, buildId: build.id, configuration, unit, tools },
-      planned.map(({ caseKey, row, person }) => ({
-        c: byKey.get(caseKey) as StoredCase,
-        row,
-        tester: person,
-        supersedesId: before(caseKey, row)?.run.id ?? null,
+      planned.map((run) => ({
+        c: byKey.get(run.caseKey) as StoredCase,
+        row: run.row,
+        tester: run.person,
+        configuration: run.configuration,
+        supersedesId: before(run)?.run.id ?? null,
       })),
     );
     return made;

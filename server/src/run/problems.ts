@@ -1,6 +1,6 @@
 import type { Problem } from '@contract/run';
 import { envelope2, groupBy, recordFormat, textHash } from '@core/base';
-import { and, eq, inArray, sql, type SQL } from 'drizzle-orm';
+import { and, desc, eq, inArray, isNull, sql, type SQL } from 'drizzle-orm';
 import { alias } from 'drizzle-orm/mysql-core';
 import {
   account,
@@ -26,7 +26,7 @@ import {
 } from '../base';
 import { needRequirement, tracedTo } from '../specify';
 import { needRun } from './store';
-import { problems, runs } from './tables';
+import { problemDetails, problems, runs } from './tables';
 
 export const problemRows = account({
   name: 'problems',
@@ -49,6 +49,7 @@ const runRecord = alias(records, 'run_record');
 const caseRecord = alias(records, 'case_record');
 const buildRecord = alias(records, 'build_record');
 const fixedRecord = alias(records, 'fixed_record');
+const claimedRecord = alias(records, 'claimed_record');
 
 /** Problem reports by their ids. */
 export async function problemsById(db: Db | Tx, ids: readonly number[]): Promise<(Problem & { id: number })[]> {
@@ -61,6 +62,8 @@ export async function problemsById(db: Db | Tx, ids: readonly number[]): Promise
       caseKey: caseRecord.key,
       build: buildRecord.key,
       fixedIn: fixedRecord.key,
+      claimedIn: claimedRecord.key,
+      details: problemDetails,
     })
     .from(problems)
     .innerJoin(records, eq(records.id, problems.id))
@@ -68,9 +71,18 @@ export async function problemsById(db: Db | Tx, ids: readonly number[]): Promise
     .leftJoin(runRecord, eq(runRecord.id, problems.runId))
     .leftJoin(caseRecord, eq(caseRecord.id, problems.caseId))
     .leftJoin(fixedRecord, eq(fixedRecord.id, problems.fixedInId))
+    .leftJoin(problemDetails, eq(problemDetails.id, problems.id))
+    .leftJoin(claimedRecord, eq(claimedRecord.id, problemDetails.claimedInId))
     .where(inArray(problems.id, [...ids]));
+  const shown = await shownOn(
+    db,
+    rows.flatMap(({ record, row, details }) => {
+      const build = row.fixedInId ?? details?.claimedInId ?? null;
+      return row.caseId !== null && build !== null ? [{ id: record.id, caseId: row.caseId, buildId: build }] : [];
+    }),
+  );
   const against = groupBy(await tracedTo(db, 'foundAgainst', ids), (t) => t.from);
-  return rows.map(({ record, row, run, caseKey, build, fixedIn }) => ({
+  return rows.map(({ record, row, run, caseKey, build, fixedIn, claimedIn, details }) => ({
     id: record.id,
     key: record.key,
     title: record.title,
@@ -81,7 +93,15 @@ export async function problemsById(db: Db | Tx, ids: readonly number[]): Promise
     step: row.step,
     caseKey,
     build,
-    fixedIn,
+    fixedIn: fixedIn ?? claimedIn,
+    severity: details?.severity ?? '',
+    priority: details?.priority ?? '',
+    area: details?.area ?? '',
+    assigned: details?.assigned ?? null,
+    due: details?.due ?? null,
+    // One that nobody moved stands where the life begins, or where it ends.
+    stage: details?.stage ?? (record.state === 'closed' ? 'closed' : 'open'),
+    shownBy: shown.get(record.id) ?? [],
     requirements: (against.get(record.id) ?? []).map((t) => t.key),
     own: { ...record.own } as Problem['own'],
     revision: record.revision,
@@ -89,6 +109,39 @@ export async function problemsById(db: Db | Tx, ids: readonly number[]): Promise
     raisedAt: record.createdAt,
     closedReason: row.closedReason,
   }));
+}
+
+/** The runs of the case that showed a problem, on the build that has the fix: what shows whether it is gone. */
+async function shownOn(
+  db: Db | Tx,
+  asked: readonly { readonly id: number; readonly caseId: number; readonly buildId: number }[],
+): Promise<Map<number, Problem['shownBy']>> {
+  if (!asked.length) return new Map();
+  const rows = await db
+    .select({ caseId: runs.caseId, buildId: runs.buildId, key: records.key, verdict: runs.verdict })
+    .from(runs)
+    .innerJoin(records, eq(records.id, runs.id))
+    .where(
+      and(
+        inArray(
+          runs.caseId,
+          asked.map(({ caseId }) => caseId),
+        ),
+        inArray(
+          runs.buildId,
+          asked.map(({ buildId }) => buildId),
+        ),
+        isNull(runs.withdrawnAt),
+        isNull(runs.supersededById),
+      ),
+    )
+    .orderBy(desc(runs.id));
+  return new Map(
+    asked.map(({ id, caseId, buildId }) => [
+      id,
+      rows.filter((row) => row.caseId === caseId && row.buildId === buildId).map(({ key, verdict }) => ({ key, verdict })),
+    ]),
+  );
 }
 
 /** How problem reports are asked for in lists. */
@@ -99,6 +152,20 @@ export function problemList(projectId: number): ListSource {
       ...recordFields,
       blocking: { value: problems.blocking, type: 'yesNo' },
       build: { value: sql`br.record_key`, type: 'text' },
+      severity: detail('severity'),
+      priority: detail('priority'),
+      area: detail('area'),
+      assigned: detail('assigned'),
+      due: detail('due'),
+      stage: {
+        value: sql`ifnull((select d.stage from problem_details d where d.id = ${records.id}), if(${records.state} = 'closed', 'closed', 'open'))`,
+        type: 'text',
+      },
+      requirement: {
+        value: sql`(select min(q.record_key) from traces t join records q on q.id = t.to_id where t.from_id = ${records.id} and t.kind = 'foundAgainst' and t.removed_at is null)`,
+        type: 'text',
+        list: sql`(select json_arrayagg(q.record_key) from traces t join records q on q.id = t.to_id where t.from_id = ${records.id} and t.kind = 'foundAgainst' and t.removed_at is null)`,
+      },
     },
     projectId,
     words: records.words,
@@ -107,7 +174,12 @@ export function problemList(projectId: number): ListSource {
   };
 }
 
-async function problemNow(db: Db | Tx, id: number): Promise<Problem> {
+const detail = (name: string): ListSource['fields'][string] => ({
+  value: sql`ifnull((select ${sql.raw(`d.${name}`)} from problem_details d where d.id = ${records.id}), '')`,
+  type: 'text',
+});
+
+export async function problemNow(db: Db | Tx, id: number): Promise<Problem> {
   const [{ id: _, ...problem }] = await problemsById(db, [id]);
   return problem;
 }

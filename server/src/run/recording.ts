@@ -1,5 +1,5 @@
 import type { RunDetail, StepSaved } from '@contract/run';
-import { readingsAsked, rollUp, verdictFaults, type ReadingResult, type StepResult, type StepVerdict } from '@core/run';
+import { readingsAsked, rollUp, verdictFaults, type PerformedBy, type ReadingResult, type StepResult, type StepVerdict } from '@core/run';
 import { and, eq, getTableColumns, isNotNull, isNull, sql } from 'drizzle-orm';
 import {
   plainKey,
@@ -20,7 +20,8 @@ import {
   type Writing,
 } from '../base';
 import { listCaseKinds } from '../design';
-import { around, evidenceOf, needRun, observationAsked, runDetail, sameCombination, storedRunHash, type StoredRun } from './store';
+import { moreOf, putRunDetails, runDetailsOf, runFormat } from './more';
+import { around, evidenceOf, observationAsked, runDetail, sameCombination, storedRunHash, type StoredRun } from './store';
 import { evidenceRows, runRows } from './rows';
 import { evidence, runs } from './tables';
 
@@ -30,6 +31,8 @@ export async function lockOpenRun(w: Writing, key: string): Promise<LockedRun> {
   const { run, signed, closed } = locked;
   if (signed) throw new Refusal('signed');
   if (closed !== null) throw new Refusal('closed', { detail: `${locked.build} is closed: nothing is recorded on it any more.` });
+  if (locked.roundState === 'closed')
+    throw new Refusal('stateForbids', { detail: `Round ${locked.round} is closed: open it again before anything is recorded in it.` });
   if (run.withdrawnAt !== null) throw new Refusal('stateForbids', { detail: `${key} is withdrawn.` });
   if (run.supersededById !== null) throw new Refusal('stateForbids', { detail: `${key} is superseded by a newer run.` });
   if (run.tester !== w.actor.login) throw new Refusal('notTester', { detail: `${key} is planned for ${run.tester}: only they record it.` });
@@ -63,7 +66,7 @@ async function lockRuns(
 const runsAhead: Ahead = (tx, projectId, keys) => lockRuns({ tx, projectId, atOnce: true }, keys);
 const onRun = (key: string): ActOn => ({ key: plainKey(key), ahead: runsAhead });
 
-async function lockRun({ tx, actor: { projectId }, shared }: Writing, key: string): Promise<LockedRun> {
+export async function lockRun({ tx, actor: { projectId }, shared }: Writing, key: string): Promise<LockedRun> {
   const locked = (shared?.ahead ?? (await lockRuns({ tx, projectId, atOnce: shared !== undefined }, [key]))) as Map<string, LockedRun>;
   const row = locked.get(plainKey(key));
   if (!row) throw new Refusal('notFound', { detail: `There is no run ${key}.` });
@@ -241,16 +244,24 @@ async function evidenceAsked(w: Writing, kind: string | undefined): Promise<bool
 }
 
 /** Rolls the verdict up and closes the recording; from now on it is the standing result. */
-export async function finishRun(db: Db, actor: Actor, key: string, seconds: number): Promise<RunDetail> {
+export async function finishRun(db: Db, actor: Actor, key: string, seconds: number, conclusion?: string): Promise<RunDetail> {
   await writeTogether(db, actor, onRun(key), async (w) => {
     const stored = await lockOpenRun(w, key);
-    if (stored.run.finishedAt === null) await finishIn(w, stored, seconds);
+    if (stored.run.finishedAt === null) await finishIn(w, stored, { seconds, conclusion });
   });
   return runDetail(db, actor.projectId, key);
 }
 
 /** The same for a run that is locked and not finished yet. */
-async function finishIn(w: Writing, stored: LockedRun, seconds: number): Promise<void> {
+export async function finishIn(
+  w: Writing,
+  stored: LockedRun,
+  {
+    seconds,
+    conclusion,
+    performedBy,
+  }: { readonly seconds: number; readonly conclusion?: string | undefined; readonly performedBy?: PerformedBy },
+): Promise<void> {
   const { run, record } = stored;
   const verdict = rollUp(run.steps.map((item) => item.verdict));
   if (!verdict) {
@@ -258,19 +269,24 @@ async function finishIn(w: Writing, stored: LockedRun, seconds: number): Promise
     throw new Refusal('notFinished', { detail: open ? `Step ${open} has no verdict yet.` : 'The run has no steps.' });
   }
   const failed = run.steps.findIndex((item) => item.verdict === 'fail') + 1;
-  const change = { verdict, failedStep: failed || null, finishedAt: w.at, seconds: Math.max(run.seconds, seconds) };
+  // Most runs have nothing beside their steps: nobody is asked then.
+  const known = run.format === 6 ? (await runDetailsOf(w.tx, [run.id])).get(run.id) : undefined;
+  const said = { ...(conclusion === undefined ? {} : { conclusion: conclusion.trim() }), ...(performedBy ? { performedBy } : {}) };
+  const more = { ...moreOf(known), ...said };
+  const format = runFormat(run.frozen, more);
+  const change = { verdict, failedStep: failed || null, finishedAt: w.at, seconds: Math.max(run.seconds, seconds), format };
   const files = stored.files ? ((await evidenceOf(w.tx, [run.id])).get(run.id) ?? []) : [];
   if ((verdict === 'passed' || verdict === 'deviation') && !files.length && (await evidenceAsked(w, run.frozen.kind)))
     throw new Refusal('stateForbids', {
       detail: 'Cases of this kind must hold evidence before they pass: add a picture or a file to a step.',
     });
-  const hash = storedRunHash({ ...stored, run: { ...run, ...change } }, files);
+  const hash = storedRunHash({ ...stored, run: { ...run, ...change } }, files, format === 6 ? more : undefined);
   const revision = await changeRun(w, stored, { ...change, hash }, 'recorded');
   w.log({
     action: 'run recorded',
     kind: 'run',
     key: record.key,
-    after: { verdict, seconds: change.seconds, hash },
+    after: { verdict, seconds: change.seconds, hash, ...(more.conclusion ? { conclusion: more.conclusion } : {}) },
     touches: { build: run.buildId, results: [run.caseId] },
   });
   const older = await w.tx
@@ -292,49 +308,15 @@ async function finishIn(w: Writing, stored: LockedRun, seconds: number): Promise
     state: 'recorded',
     snapshot: { verdict, hash, seconds: change.seconds },
     hash,
-    format: run.format,
+    format,
   });
   w.wrote(recordRows, run.id);
+  if (performedBy || more.conclusion !== (known?.conclusion ?? '')) await putRunDetails(w, run.id, said);
   w.withSeq(async (seq) => {
     if (w.shared) w.shared.later(storeFinished, { id: run.id, seq });
     else await storeFinished(w.tx, [{ id: run.id, seq }]);
     w.wrote(runRows, run.id, ...older.map(({ id }) => id));
   });
-}
-
-/**
- * Records a planned run as blocked, because one that its case depends on did not pass: its first step without a verdict says which. The steps
- * before it stay as they are.
- */
-export async function blockRun(db: Db, actor: Actor, key: string, on: string): Promise<RunDetail> {
-  await write(db, actor, async (w) => {
-    const locked = await lockOpenRun(w, key);
-    const { run, record } = locked;
-    const before = await needRun(w.tx, actor.projectId, on);
-    const bad = before.run.verdict === 'failed' || before.run.verdict === 'blocked';
-    if (run.finishedAt !== null) throw new Refusal('stateForbids', { detail: `${key} is finished.` });
-    if (!(run.frozen.dependsOn ?? []).includes(before.caseKey) || before.run.buildId !== run.buildId)
-      throw new Refusal('stateForbids', { detail: `${key} does not rest on ${on}.` });
-    if (!bad || before.run.withdrawnAt !== null || before.run.supersededById !== null)
-      throw new Refusal('stateForbids', { detail: `${on} does not stand as failed or blocked.` });
-    const open = Math.max(
-      0,
-      run.steps.findIndex(({ verdict }) => verdict === null),
-    );
-    const observed = `Not run: it rests on ${before.caseKey}, which ${before.run.verdict === 'failed' ? 'failed' : 'is blocked'} in ${before.record.key}.`;
-    const steps = run.steps.map((step, i): StepResult => (i === open ? { ...step, observed, verdict: 'blocked', at: w.at } : step));
-    const startedAt = run.startedAt ?? w.at;
-    const revision = await changeRun(w, locked, { steps, startedAt }, 'onBench');
-    w.log({
-      action: 'step recorded',
-      kind: 'run',
-      key: record.key,
-      before: { step: open + 1, ...run.steps[open] },
-      after: { step: open + 1, ...steps[open], restsOn: before.record.key },
-    });
-    await finishIn(w, { ...locked, run: { ...run, steps, startedAt }, record: { ...record, revision } }, run.seconds);
-  });
-  return runDetail(db, actor.projectId, key);
 }
 
 /** Notes the ledger numbers at which runs were finished. */

@@ -3,7 +3,7 @@ import { and, eq, inArray, sql, type SQL } from 'drizzle-orm';
 import { alias } from 'drizzle-orm/mysql-core';
 import { needRecord, recordFields, records, type Db, type ListSource, type Tx } from '../base';
 import { runSummaries } from './store';
-import { rounds, runs } from './tables';
+import { roundDetails, rounds, runDetails, runs } from './tables';
 
 const buildRecord = alias(records, 'build_record');
 
@@ -11,7 +11,12 @@ const buildRecord = alias(records, 'build_record');
 export function roundList(projectId: number, buildId: number): ListSource {
   return {
     from: sql`from ${records} join ${rounds} on ${rounds.id} = ${records.id}`,
-    fields: { ...recordFields, configuration: { value: rounds.configuration, type: 'text' } },
+    fields: {
+      ...recordFields,
+      configuration: { value: rounds.configuration, type: 'text' },
+      folder: { value: sql`ifnull((select d.folder from round_details d where d.id = ${records.id}), '')`, type: 'text' },
+      pattern: { value: sql`ifnull((select d.is_pattern from round_details d where d.id = ${records.id}), 0)`, type: 'yesNo' },
+    },
     projectId,
     words: records.words,
     where: and(eq(records.projectId, projectId), eq(records.kind, 'round'), eq(rounds.buildId, buildId)) as SQL,
@@ -23,10 +28,11 @@ export function roundList(projectId: number, buildId: number): ListSource {
 export async function roundsById(db: Db | Tx, ids: readonly number[]): Promise<(Round & { id: number })[]> {
   if (!ids.length) return [];
   const rows = await db
-    .select({ record: records, round: rounds, build: buildRecord.key })
+    .select({ record: records, round: rounds, build: buildRecord.key, details: roundDetails })
     .from(rounds)
     .innerJoin(records, eq(records.id, rounds.id))
     .innerJoin(buildRecord, eq(buildRecord.id, rounds.buildId))
+    .leftJoin(roundDetails, eq(roundDetails.id, rounds.id))
     .where(inArray(rounds.id, [...ids]));
   const current = sql`${runs.supersededById} is null and ${runs.withdrawnAt} is null`;
   const counts = await db
@@ -42,11 +48,14 @@ export async function roundsById(db: Db | Tx, ids: readonly number[]): Promise<(
     .where(inArray(runs.roundId, [...ids]))
     .groupBy(runs.roundId);
   const countsOf = new Map(counts.map(({ id, ...rest }) => [id, rest]));
-  return rows.map(({ record, round, build }) => ({
+  return rows.map(({ record, round, build, details }) => ({
     id: round.id,
     key: record.key,
-    state: record.state === 'withdrawn' ? 'withdrawn' : 'open',
+    state: record.state === 'withdrawn' || record.state === 'closed' ? record.state : 'open',
     title: record.title,
+    folder: details?.folder ?? '',
+    due: details?.due ?? null,
+    isPattern: details?.isPattern ?? false,
     build,
     configuration: round.configuration,
     unit: round.unit,
@@ -61,5 +70,16 @@ export async function roundDetail(db: Db | Tx, projectId: number, key: string): 
   const record = await needRecord(db, projectId, 'round', key);
   const [{ id, ...round }] = await roundsById(db, [record.id]);
   const items = await runSummaries(db, eq(runs.roundId, id));
-  return { ...round, items: items.map(({ id: _, ...item }) => item) };
+  // As somebody put them in order; what nobody did stays behind, as it was planned.
+  const placed = await db
+    .select({ id: runDetails.id, position: runDetails.position })
+    .from(runDetails)
+    .innerJoin(runs, eq(runs.id, runDetails.id))
+    .where(eq(runs.roundId, id));
+  const at = new Map(placed.map(({ id: run, position }) => [run, position ?? Infinity]));
+  const ordered = [...items].sort((a, b) => {
+    const [x, y] = [at.get(a.id) ?? Infinity, at.get(b.id) ?? Infinity];
+    return x === y ? 0 : x - y;
+  });
+  return { ...round, items: ordered.map(({ id: _, ...item }) => item) };
 }

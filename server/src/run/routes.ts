@@ -1,6 +1,8 @@
 import * as contract from '@contract/run';
+import { comparisonHtml } from '@core/run';
 import { and, eq } from 'drizzle-orm';
 import type { FastifyInstance } from 'fastify';
+import type * as z from 'zod';
 import {
   addBuild,
   callerOf,
@@ -8,15 +10,25 @@ import {
   needBuild,
   Refusal,
   sendFile,
+  sendTable,
   serve,
   serveExport,
   uploads,
   type AppContext,
   type Upload,
 } from '../base';
+import { comparison, comparisonFile } from './comparison';
 import { addRound, previewRound } from './plan';
+import { configurationPlan, saveConfigurationPlan } from './configurations';
+import { problemFigures, problemLife, saveProblemLife, stageProblem } from './problem-life';
+import { addResultRule, dismissResult, listResultRules, listResults, removeResultRule, resultDetail } from './result-lists';
+import { matchResults, sendResults } from './results';
+import { addToRound, closeRound, orderRuns, placeRound, reopenRound, roundProgress, runNow } from './round-keeping';
 import { addProblem, problemList, problemsById, saveProblem } from './problems';
-import { addEvidence, blockRun, finishRun, recordStep, removeEvidence, startRun } from './recording';
+import { addEvidence, finishRun, recordStep, removeEvidence, startRun } from './recording';
+import { blockRun, correctClock, recordShort } from './recording-whole';
+import { addRedline, answerRedlines, caseRedlines } from './redlines';
+import { noteLook, signable, signMany } from './sign-many';
 import { decideRun, reassignRun, signRun } from './signing';
 import { roundDetail, roundList, roundsById } from './rounds';
 import { runDetail, runList, runsById } from './store';
@@ -61,10 +73,49 @@ export function runRoutes(app: FastifyInstance, context: AppContext): void {
   serve(app, context, contract.getRound, ({ membership, params }) => roundDetail(db, membership.projectId, params.key));
   serve(app, context, contract.previewRound, ({ membership, body }) => previewRound(db, membership.projectId, body));
   serve(app, context, contract.addRound, ({ actor, body }) => addRound(db, actor, body));
+  serve(app, context, contract.getConfigurations, ({ membership }) => configurationPlan(db, membership.projectId));
+  serve(app, context, contract.saveConfigurations, ({ actor, body }) => saveConfigurationPlan(db, actor, body));
+  serve(app, context, contract.placeRound, ({ actor, params, body }) => placeRound(db, actor, params.key, body));
+  serve(app, context, contract.closeRound, ({ actor, params, body }) => closeRound(db, actor, params.key, body));
+  serve(app, context, contract.reopenRound, ({ actor, params, query }) => reopenRound(db, actor, params.key, query.reason));
+  serve(app, context, contract.addToRound, ({ actor, params, body }) => addToRound(db, actor, params.key, body));
+  serve(app, context, contract.orderRuns, ({ actor, params, body }) => orderRuns(db, actor, params.key, body.runs));
+  serve(app, context, contract.runNow, ({ actor, params, body }) => runNow(db, actor, params.key, body));
+  serve(app, context, contract.getRoundProgress, ({ membership, params }) =>
+    roundProgress(db, membership.projectId, params.key, context.now()),
+  );
+  serve(app, context, contract.sendResults, async ({ actor, query, request }) => {
+    const files: Upload[] = [];
+    for await (const file of uploads(request, evidenceLimits)) files.push(file);
+    return sendResults(db, actor, query, files);
+  });
+  serve(app, context, contract.listResults, ({ membership, query }) => listResults(db, membership.projectId, query.build));
+  serve(app, context, contract.getResults, ({ membership, params }) => resultDetail(db, membership.projectId, params.id));
+  serve(app, context, contract.matchResults, ({ actor, params }) => matchResults(db, actor, params.id));
+  serve(app, context, contract.dismissResult, ({ actor, params, body }) =>
+    dismissResult(db, actor, { id: params.id, item: params.item, reason: body.reason }),
+  );
+  serve(app, context, contract.listResultRules, ({ membership }) => listResultRules(db, membership.projectId));
+  serve(app, context, contract.addResultRule, ({ actor, body }) => addResultRule(db, actor, body));
+  serve(app, context, contract.removeResultRule, async ({ actor, params }) => {
+    await removeResultRule(db, actor, params.id);
+    return { ok: true as const };
+  });
   serve(app, context, contract.getRun, ({ membership, params }) => runDetail(db, membership.projectId, params.key));
   serve(app, context, contract.startRun, ({ actor, params }) => startRun(db, actor, params.key));
   serve(app, context, contract.recordStep, ({ actor, params, body }) => recordStep(db, actor, params.key, params.step, body));
-  serve(app, context, contract.finishRun, ({ actor, params, body }) => finishRun(db, actor, params.key, body.seconds));
+  serve(app, context, contract.finishRun, ({ actor, params, body }) => finishRun(db, actor, params.key, body.seconds, body.conclusion));
+  serve(app, context, contract.recordShort, ({ actor, params, body }) => recordShort(db, actor, params.key, body));
+  serve(app, context, contract.correctClock, ({ actor, params, body }) => correctClock(db, actor, params.key, body));
+  serve(app, context, contract.addRedline, ({ actor, params, body }) => addRedline(db, actor, params.key, body));
+  serve(app, context, contract.listRedlines, ({ membership, params }) => caseRedlines(db, membership.projectId, params.key));
+  serve(app, context, contract.answerRedlines, ({ actor, params, body }) => answerRedlines(db, actor, params.key, body));
+  serve(app, context, contract.lookAtRun, async ({ actor, params, body }) => {
+    await noteLook(db, actor, params.key, body.hash);
+    return { ok: true as const };
+  });
+  serve(app, context, contract.listSignable, ({ actor, membership }) => signable(db, membership.projectId, actor.login, membership.roles));
+  serve(app, context, contract.signMany, ({ actor, membership, body }) => signMany(db, actor, membership.roles, body));
   serve(app, context, contract.blockRun, ({ actor, params, body }) => blockRun(db, actor, params.key, body.on));
   serve(app, context, contract.addEvidence, async ({ actor, params, query, request }) => {
     const files: Upload[] = [];
@@ -104,6 +155,37 @@ export function runRoutes(app: FastifyInstance, context: AppContext): void {
     source: (projectId) => problemList(projectId),
     load: problemsById,
   });
+  serve(app, context, contract.getComparison, ({ membership, query }) => comparison(db, membership.projectId, query));
+  app.get<{ Params: { project: string }; Querystring: z.output<typeof contract.comparisonFileQuery> }>(
+    '/api/projects/:project/comparison/file',
+    {
+      config: { may: 'member' },
+      schema: {
+        summary: 'Results beside each other as they are shown, as CSV, XLSX or HTML',
+        tags: ['Run'],
+        querystring: contract.comparisonFileQuery,
+      },
+    },
+    async (request, reply) => {
+      const { membership } = callerOf(request);
+      const { format, from, to, columns, by, only, words, ...asked } = request.query;
+      const places = columns.split(',').flatMap((place) => (/^\d{1,2}$/.test(place) ? Number(place) : []));
+      const question = { by, only, between: [from, to] as const, words };
+      const file = await comparisonFile(db, membership.projectId, asked, { question, columns: places });
+      void reply.header('content-disposition', `attachment; filename="results-${membership.slug}.${format}"`);
+      if (format === 'html')
+        return reply
+          .type('text/html; charset=utf-8')
+          .send(comparisonHtml(`Results beside each other: ${membership.slug}`, file.columns, file.groups));
+      return sendTable(reply, format, { name: 'results', columns: file.head, rows: file.lines, cells: (line) => line });
+    },
+  );
+  serve(app, context, contract.getProblemLife, ({ membership }) => problemLife(db, membership.projectId));
+  serve(app, context, contract.saveProblemLife, ({ actor, body }) => saveProblemLife(db, actor, body));
+  serve(app, context, contract.stageProblem, ({ actor, membership, params, body }) =>
+    stageProblem(db, actor, membership.roles, params.key, body),
+  );
+  serve(app, context, contract.getProblemFigures, ({ membership }) => problemFigures(db, membership.projectId));
   serve(app, context, contract.addProblem, ({ actor, body }) => addProblem(db, actor, body));
   serve(app, context, contract.saveProblem, ({ actor, params, body }) => saveProblem(db, actor, params.key, body));
 

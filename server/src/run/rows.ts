@@ -1,5 +1,17 @@
 import { account } from '../base';
-import { evidence, rounds, runs } from './tables';
+import {
+  configurationPlans,
+  evidence,
+  problemDetails,
+  problemLives,
+  resultItems,
+  resultMappings,
+  resultUploads,
+  roundDetails,
+  rounds,
+  runDetails,
+  runs,
+} from './tables';
 
 export const roundRows = account({
   name: 'rounds',
@@ -62,5 +74,124 @@ export const evidenceRows = account({
     ['bytes', evidence.bytes],
     ['sha256', evidence.sha256],
     ['removedAt', evidence.removedAt],
+  ],
+});
+
+export const runDetailRows = account({
+  name: 'run_details',
+  table: runDetails,
+  id: runDetails.id,
+  project: runDetails.projectId,
+  columns: [
+    ['conclusion', runDetails.conclusion],
+    ['redlines', runDetails.redlines],
+    ['performedBy', runDetails.performedBy],
+    ['clock', runDetails.clock],
+    ['due', runDetails.due],
+    ['priority', runDetails.priority],
+    ['position', runDetails.position],
+  ],
+});
+
+export const roundDetailRows = account({
+  name: 'round_details',
+  table: roundDetails,
+  id: roundDetails.id,
+  project: roundDetails.projectId,
+  columns: [
+    ['folder', roundDetails.folder],
+    ['due', roundDetails.due],
+    ['isPattern', roundDetails.isPattern],
+  ],
+});
+
+export const configurationRows = account({
+  name: 'configuration_plans',
+  table: configurationPlans,
+  id: configurationPlans.projectId,
+  project: configurationPlans.projectId,
+  columns: [
+    ['dimensions', configurationPlans.dimensions],
+    ['exclusions', configurationPlans.exclusions],
+  ],
+});
+
+export const problemDetailRows = account({
+  name: 'problem_details',
+  table: problemDetails,
+  id: problemDetails.id,
+  project: problemDetails.projectId,
+  columns: [
+    ['severity', problemDetails.severity],
+    ['priority', problemDetails.priority],
+    ['area', problemDetails.area],
+    ['assigned', problemDetails.assigned],
+    ['due', problemDetails.due],
+    ['claimedInId', problemDetails.claimedInId],
+    ['stage', problemDetails.stage],
+  ],
+});
+
+export const problemLifeRows = account({
+  name: 'problem_lives',
+  table: problemLives,
+  id: problemLives.projectId,
+  project: problemLives.projectId,
+  columns: [
+    ['stages', problemLives.stages],
+    ['severities', problemLives.severities],
+    ['areas', problemLives.areas],
+  ],
+});
+
+export const resultUploadRows = account({
+  name: 'result_uploads',
+  table: resultUploads,
+  id: resultUploads.id,
+  project: resultUploads.projectId,
+  columns: [
+    ['buildId', resultUploads.buildId],
+    ['roundId', resultUploads.roundId],
+    ['configuration', resultUploads.configuration],
+    ['format', resultUploads.format],
+    ['tool', resultUploads.tool],
+    ['version', resultUploads.version],
+    ['sentBy', resultUploads.sentBy],
+    ['at', resultUploads.at],
+    ['name', resultUploads.name],
+    ['bytes', resultUploads.bytes],
+    ['sha256', resultUploads.sha256],
+    ['results', resultUploads.results],
+  ],
+});
+
+export const resultItemRows = account({
+  name: 'result_items',
+  table: resultItems,
+  id: resultItems.id,
+  project: resultItems.projectId,
+  columns: [
+    ['uploadId', resultItems.uploadId],
+    ['position', resultItems.position],
+    ['suite', resultItems.suite],
+    ['name', resultItems.name],
+    ['outcome', resultItems.outcome],
+    ['seconds', resultItems.seconds],
+    ['message', resultItems.message],
+    ['runId', resultItems.runId],
+    ['dismissed', resultItems.dismissed],
+  ],
+});
+
+export const resultMappingRows = account({
+  name: 'result_mappings',
+  table: resultMappings,
+  id: resultMappings.id,
+  project: resultMappings.projectId,
+  columns: [
+    ['pattern', resultMappings.pattern],
+    ['caseId', resultMappings.caseId],
+    ['row', resultMappings.row],
+    ['removedAt', resultMappings.removedAt],
   ],
 });

@@ -22,6 +22,7 @@ import {
   type Writing,
 } from '../base';
 import { needCase, type StoredCase } from '../design';
+import { moreOf, runDetailsOf } from './more';
 import { needTester, planRuns } from './plan';
 import { changeRun } from './recording';
 import { runRows } from './rows';
@@ -48,66 +49,79 @@ export interface Signing {
   readonly reason: string;
 }
 
-async function presentHash(tx: Db | Tx, stored: StoredRun): Promise<string> {
-  return storedRunHash(stored, (await evidenceOf(tx, [stored.run.id])).get(stored.run.id) ?? []);
+/** The hash of a run's record as it stands. */
+export async function presentHash(tx: Db | Tx, stored: StoredRun): Promise<string> {
+  const { id, format } = stored.run;
+  const more = format === 6 ? moreOf((await runDetailsOf(tx, [id])).get(id)) : undefined;
+  return storedRunHash(stored, (await evidenceOf(tx, [id])).get(id) ?? [], more);
+}
+
+/** What stands in the way of a signature, and what it would be bound to. */
+async function checkSigning(
+  database: Db | Tx,
+  { projectId, login }: Pick<Actor, 'projectId' | 'login'>,
+  key: string,
+  input: Omit<Signing, 'password'>,
+): Promise<{ stored: StoredRun; hash: string }> {
+  const stored = await needRun(database, projectId, key);
+  const { run } = stored;
+  const hash = await presentHash(database, stored);
+  const refused = signRefusal(
+    input.meaning,
+    login,
+    {
+      tester: run.tester,
+      verdict: run.verdict,
+      superseded: run.supersededById !== null,
+      withdrawn: run.withdrawnAt !== null,
+      returned: run.returnedAt !== null,
+      hash,
+    },
+    await signaturesOf(database, [run.id]),
+  );
+  if (refused) throw new Refusal(refusals[refused]);
+  if (hash !== input.hash)
+    throw new Refusal('recordChanged', { detail: 'The record changed since you opened it: look at it again before you sign.' });
+  if (input.acceptDeviation && input.reason.trim().length < 3)
+    throw new Refusal('invalid', { fields: [{ path: 'reason', text: 'Say why the deviation is acceptable.' }] });
+  return { stored, hash };
 }
 
 /** Signs a run: performed by its tester, reviewed by somebody else; bound to the hash that the signer saw. */
 export async function signRun(db: Db, actor: Actor, roles: readonly Role[], key: string, input: Signing): Promise<RunDetail> {
   if (!roles.includes(input.meaning === 'performed' ? 'tester' : 'reviewer')) throw new Refusal('forbidden');
-  const check = async (database: Db | Tx): Promise<{ stored: StoredRun; hash: string }> => {
-    const stored = await needRun(database, actor.projectId, key);
-    const { run } = stored;
-    const hash = await presentHash(database, stored);
-    const refused = signRefusal(
-      input.meaning,
-      actor.login,
-      {
-        tester: run.tester,
-        verdict: run.verdict,
-        superseded: run.supersededById !== null,
-        withdrawn: run.withdrawnAt !== null,
-        returned: run.returnedAt !== null,
-        hash,
-      },
-      await signaturesOf(database, [run.id]),
-    );
-    if (refused) throw new Refusal(refusals[refused]);
-    if (hash !== input.hash)
-      throw new Refusal('recordChanged', { detail: 'The record changed since you opened it: look at it again before you sign.' });
-    if (input.acceptDeviation && input.reason.trim().length < 3)
-      throw new Refusal('invalid', { fields: [{ path: 'reason', text: 'Say why the deviation is acceptable.' }] });
-    return { stored, hash };
-  };
   // Checked before the password is asked for, so that a refused signature does not cost an attempt; and again under the lock.
-  await check(db);
+  await checkSigning(db, actor, key, input);
   const signer = await proveSigner(db, actor, input.password);
-  await write(db, actor, async (w) => {
-    await lockRecord(w, 'run', key);
-    const { stored, hash } = await check(w.tx);
-    await needOpenBuild(w.tx, actor.projectId, stored.build);
-    const { run, record } = stored;
-    const accepts = input.meaning === 'reviewed' && run.verdict === 'deviation' && input.acceptDeviation;
-    const revision = await changeRun(w, stored, accepts ? { deviationAccepted: true } : {}, input.meaning);
-    w.log({
-      action: `signed: ${input.meaning}`,
-      kind: 'run',
-      key: record.key,
-      after: {
-        printedName: signer.printedName,
-        hash,
-        ...(input.reason ? { reason: input.reason } : {}),
-        ...(accepts ? { deviationAccepted: true } : {}),
-      },
-      touches: { build: run.buildId, results: [run.caseId] },
-    });
-    w.snapshot({ recordId: run.id, revision, state: input.meaning, snapshot: { meaning: input.meaning, hash }, hash, format: run.format });
-    w.wrote(recordRows, run.id);
-    w.wrote(runRows, run.id);
-    await sign(w, signer, stored, input.meaning, hash, input.reason);
-    if (accepts) await putDecision(w, { recordId: run.id, revision: run.caseRevision, choice: 'deviation accepted', reason: input.reason });
-  });
+  await write(db, actor, (w) => signIn(w, signer, key, input));
   return runDetail(db, actor.projectId, key);
+}
+
+/** The same within a transaction, by somebody whose password was proved. */
+export async function signIn(w: Writing, signer: SignedIn, key: string, input: Omit<Signing, 'password'>): Promise<void> {
+  await lockRecord(w, 'run', key);
+  const { stored, hash } = await checkSigning(w.tx, w.actor, key, input);
+  await needOpenBuild(w.tx, w.actor.projectId, stored.build);
+  const { run, record } = stored;
+  const accepts = input.meaning === 'reviewed' && run.verdict === 'deviation' && input.acceptDeviation;
+  const revision = await changeRun(w, stored, accepts ? { deviationAccepted: true } : {}, input.meaning);
+  w.log({
+    action: `signed: ${input.meaning}`,
+    kind: 'run',
+    key: record.key,
+    after: {
+      printedName: signer.printedName,
+      hash,
+      ...(input.reason ? { reason: input.reason } : {}),
+      ...(accepts ? { deviationAccepted: true } : {}),
+    },
+    touches: { build: run.buildId, results: [run.caseId] },
+  });
+  w.snapshot({ recordId: run.id, revision, state: input.meaning, snapshot: { meaning: input.meaning, hash }, hash, format: run.format });
+  w.wrote(recordRows, run.id);
+  w.wrote(runRows, run.id);
+  await sign(w, signer, stored, input.meaning, hash, input.reason);
+  if (accepts) await putDecision(w, { recordId: run.id, revision: run.caseRevision, choice: 'deviation accepted', reason: input.reason });
 }
 
 const sign = (

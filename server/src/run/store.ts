@@ -2,7 +2,7 @@ import type { CaseDetail } from '@contract/design';
 import type { RunDetail, RunSummary } from '@contract/run';
 import { groupBy } from '@core/base';
 import { policiesOf, runOutdated, type StandardProfile } from '@core/prove';
-import { runHash, type RunRecord } from '@core/run';
+import { runHash, type RunMore, type RunRecord } from '@core/run';
 import { and, asc, desc, eq, inArray, isNull, sql, type SQL } from 'drizzle-orm';
 import { alias } from 'drizzle-orm/mysql-core';
 import {
@@ -16,7 +16,6 @@ import {
   projects,
   recordFields,
   records,
-  recordsByKey,
   Refusal,
   signatures,
   signaturesOf,
@@ -27,8 +26,9 @@ import {
   type StoredRecord,
   type Tx,
 } from '../base';
-import { caseDepends } from '../design';
 import { requirements } from '../specify';
+import { heldUpBy, standingOf } from './resting';
+import { moreOf, runDetailsOf, type StoredRunDetails } from './more';
 import { evidence, problems, runs } from './tables';
 
 const roundRecord = alias(records, 'round_record');
@@ -69,7 +69,11 @@ export function selectRuns(db: Db | Tx, where: SQL | undefined) {
 }
 
 /** The record that a signature is bound to, from what is stored now. */
-export function runRecord({ record, run, round, build, caseKey }: Omit<StoredRun, 'caseNow'>, files: readonly StoredEvidence[]): RunRecord {
+export function runRecord(
+  { record, run, round, build, caseKey }: Omit<StoredRun, 'caseNow'>,
+  files: readonly StoredEvidence[],
+  more?: RunMore,
+): RunRecord {
   const { configuration, unit, tools, caseRevision, frozen, row, tester, startedAt, finishedAt, seconds, steps, verdict, corrections } =
     run;
   const notes = files
@@ -94,12 +98,13 @@ export function runRecord({ record, run, round, build, caseKey }: Omit<StoredRun
     evidence: notes,
     verdict,
     corrections,
+    ...(more ? { more } : {}),
   };
 }
 
-/** Hash of a run as its rows are now, in the format that it was planned in. */
-export const storedRunHash = (stored: Omit<StoredRun, 'caseNow'>, files: readonly StoredEvidence[]): string =>
-  runHash(stored.run.format, runRecord(stored, files));
+/** Hash of a run as its rows are now, in the format that it has. */
+export const storedRunHash = (stored: Omit<StoredRun, 'caseNow'>, files: readonly StoredEvidence[], more?: RunMore): string =>
+  runHash(stored.run.format, runRecord(stored, files, more));
 
 export async function evidenceOf(db: Db | Tx, runIds: readonly number[]): Promise<Map<number, StoredEvidence[]>> {
   const found: StoredEvidence[] = [];
@@ -122,7 +127,11 @@ export async function needRun(db: Db | Tx, projectId: number, key: string): Prom
 
 const noRun = (key: string): Refusal => new Refusal('notFound', { detail: `There is no run ${key}.` });
 
-function summaryOf({ record, run, round, build, caseKey, caseNow }: StoredRun, testerName: string): RunSummary {
+function summaryOf(
+  { record, run, round, build, caseKey, caseNow }: StoredRun,
+  testerName: string,
+  details: StoredRunDetails | undefined,
+): RunSummary {
   return {
     key: record.key,
     round,
@@ -141,6 +150,8 @@ function summaryOf({ record, run, round, build, caseKey, caseNow }: StoredRun, t
     carriedOver: run.carriedOverTo !== null,
     plannedMinutes: run.frozen.plannedMinutes,
     seconds: run.seconds,
+    due: details?.due ?? null,
+    priority: details?.priority ?? '',
   };
 }
 
@@ -152,7 +163,14 @@ export async function runSummaries(db: Db | Tx, where: SQL | undefined, limit = 
     ? await db.select({ login: people.login, printedName: people.printedName }).from(people).where(inArray(people.login, logins))
     : [];
   const nameOf = new Map(names.map((p) => [p.login, p.printedName]));
-  return rows.map((stored) => ({ id: stored.run.id, ...summaryOf(stored, nameOf.get(stored.run.tester) ?? stored.run.tester) }));
+  const details = await runDetailsOf(
+    db,
+    rows.map(({ run }) => run.id),
+  );
+  return rows.map((stored) => ({
+    id: stored.run.id,
+    ...summaryOf(stored, nameOf.get(stored.run.tester) ?? stored.run.tester, details.get(stored.run.id)),
+  }));
 }
 
 export const runsById = (db: Db | Tx, ids: readonly number[]): Promise<(RunSummary & { id: number })[]> =>
@@ -203,6 +221,7 @@ const has = {
  */
 export const around = {
   round: sql<string>`(select r.record_key from ${records} r where r.id = ${runs.roundId})`,
+  roundState: sql<string>`(select r.state from ${records} r where r.id = ${runs.roundId})`,
   build: sql<string>`(select r.record_key from ${records} r where r.id = ${runs.buildId})`,
   caseKey: sql<string>`(select r.record_key from ${records} r where r.id = ${runs.caseId})`,
   caseNow: sql<number>`(select r.revision from ${records} r where r.id = ${runs.caseId})`.mapWith(Number),
@@ -237,7 +256,9 @@ export async function runDetail(db: Db, projectId: number, key: string): Promise
   const { testerName, profile, signed: isSigned, decided: isDecided, files: hasFiles, raised: hasRaised, ...stored } = found;
   const { run, record } = stored;
   const files = hasFiles ? ((await evidenceOf(db, [run.id])).get(run.id) ?? []) : [];
-  const hash = storedRunHash(stored, files);
+  const details = (await runDetailsOf(db, [run.id])).get(run.id);
+  const more = moreOf(details);
+  const hash = storedRunHash(stored, files, more);
   const signed = isSigned ? await signaturesOf(db, [run.id]) : [];
   const decided = isDecided ? await decisionsOf(db, [run.id]) : [];
   const raised = hasRaised ? await raisedOn(db, run.id) : [];
@@ -246,7 +267,7 @@ export async function runDetail(db: Db, projectId: number, key: string): Promise
   const again = near.find(({ id }) => id !== run.supersededById && id !== run.supersedesId);
   const { unit, tools, startedAt, finishedAt, deviationAccepted, corrections, setAside } = run;
   return {
-    ...summaryOf(stored, testerName ?? run.tester),
+    ...summaryOf(stored, testerName ?? run.tester, details),
     unit,
     tools,
     case: run.frozen,
@@ -274,63 +295,15 @@ export async function runDetail(db: Db, projectId: number, key: string): Promise
     plannedAgain: again?.key ?? null,
     corrections: corrections.map(({ steps, ...rest }) => ({ ...rest, steps: [...steps] })),
     setAside,
+    conclusion: more.conclusion,
+    redlines: [...more.redlines],
+    performedBy: more.performedBy,
+    clock: [...more.clock],
     observationAsked: asksObservation(profile, verifies),
     restsOn: await standingOf(db, run),
     holdsUp: run.verdict === 'failed' || run.verdict === 'blocked' ? await heldUpBy(db, run) : [],
     own: { ...record.own } as RunDetail['own'],
   };
-}
-
-/** How the cases that a run's case depends on stand on its build: a case has passed when each of its rows has. */
-async function standingOf(db: Db | Tx, { projectId, buildId, frozen }: typeof runs.$inferSelect): Promise<RunDetail['restsOn']> {
-  const { dependsOn = [] } = frozen;
-  if (!dependsOn.length) return [];
-  const cases = await recordsByKey(db, projectId, dependsOn);
-  const rows = await db
-    .select({ caseId: runs.caseId, verdict: runs.verdict, key: records.key })
-    .from(runs)
-    .innerJoin(records, eq(records.id, runs.id))
-    .where(
-      and(
-        eq(runs.buildId, buildId),
-        inArray(
-          runs.caseId,
-          [...cases.values()].map(({ id }) => id),
-        ),
-        isNull(runs.withdrawnAt),
-        isNull(runs.supersededById),
-      ),
-    )
-    .orderBy(asc(runs.id));
-  return dependsOn.map((key) => {
-    const mine = rows.filter(({ caseId }) => caseId === cases.get(key)?.id);
-    const of = (verdict: string) => mine.find((row) => row.verdict === verdict);
-    const bad = of('failed') ?? of('blocked');
-    const passed = mine.length > 0 && mine.every((row) => row.verdict === 'passed' || row.verdict === 'deviation');
-    const standing = bad ? (bad.verdict as 'failed' | 'blocked') : passed ? 'passed' : 'open';
-    return { key, standing, run: bad?.key ?? mine.at(-1)?.key ?? null };
-  });
-}
-
-/** Runs on the same build that nobody has finished, of cases that depend on a run's case. */
-async function heldUpBy(db: Db | Tx, { projectId, buildId, caseId }: typeof runs.$inferSelect): Promise<RunDetail['holdsUp']> {
-  return db
-    .select({ key: records.key, caseKey: caseRecord.key, caseTitle: caseRecord.title, tester: runs.tester })
-    .from(caseDepends)
-    .innerJoin(runs, and(eq(runs.caseId, caseDepends.caseId), eq(runs.buildId, buildId)))
-    .innerJoin(records, eq(records.id, runs.id))
-    .innerJoin(caseRecord, eq(caseRecord.id, runs.caseId))
-    .where(
-      and(
-        eq(runs.projectId, projectId),
-        eq(caseDepends.onId, caseId),
-        isNull(runs.finishedAt),
-        isNull(runs.withdrawnAt),
-        isNull(runs.supersededById),
-      ),
-    )
-    .orderBy(asc(runs.id))
-    .limit(200);
 }
 
 /** Runs of the same case, data row and configuration on the same build: of them the newest finished one stands. */

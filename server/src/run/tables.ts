@@ -1,7 +1,16 @@
 import type { RecordFormat } from '@core/base';
 import type { CaseContent } from '@core/design';
-import type { Correction, RunVerdict, StepResult } from '@core/run';
-import { boolean, index, int, mysqlTable, varchar } from 'drizzle-orm/mysql-core';
+import type {
+  ClockChange,
+  ConfigurationDimension,
+  Correction,
+  PerformedBy,
+  ProblemStage,
+  Redline,
+  RunVerdict,
+  StepResult,
+} from '@core/run';
+import { boolean, double, index, int, mysqlTable, primaryKey, varchar } from 'drizzle-orm/mysql-core';
 import { builds, hashColumn, jsonText, mediumText, moment, records, ref, rowId } from '../base';
 import { cases } from '../design';
 
@@ -112,4 +121,151 @@ export const problems = mysqlTable(
     closedReason: mediumText('closed_reason').notNull(),
   },
   (t) => [index('problems_project').on(t.projectId, t.blocking), index('problems_run').on(t.runId)],
+);
+
+/** What a run has beside its steps; a row only where there is something. */
+export const runDetails = mysqlTable(
+  'run_details',
+  {
+    id: ref('id')
+      .primaryKey()
+      .references(() => runs.id),
+    projectId: ref('project_id').notNull(),
+    /** What it shows as a whole, in its tester's words. */
+    conclusion: mediumText('conclusion').notNull(),
+    redlines: jsonText<readonly Redline[]>('redlines').notNull(),
+    /** The program that did it, where no person did. */
+    performedBy: jsonText<PerformedBy>('performed_by'),
+    /** Corrections of its clock. */
+    clock: jsonText<readonly ClockChange[]>('clock').notNull(),
+    /** When it is wanted, as a day; in which order and how urgently. None of it is part of what is signed. */
+    due: varchar('due', { length: 10 }),
+    priority: varchar('priority', { length: 20 }).notNull(),
+    position: double('position'),
+  },
+  (t) => [index('run_details_project').on(t.projectId, t.due)],
+);
+
+/** Which record of a run somebody has had on the screen last: who signs many at once signs only what they looked at. */
+export const runLooks = mysqlTable(
+  'run_looks',
+  {
+    runId: ref('run_id')
+      .notNull()
+      .references(() => runs.id),
+    login: varchar('login', { length: 60 }).notNull(),
+    projectId: ref('project_id').notNull(),
+    hash: hashColumn('hash').notNull(),
+    at: moment('at').notNull(),
+  },
+  (t) => [primaryKey({ columns: [t.runId, t.login] })],
+);
+
+/** What a round has beside its runs: where it stands, when it is wanted, whether it is a pattern for others. */
+export const roundDetails = mysqlTable('round_details', {
+  id: ref('id')
+    .primaryKey()
+    .references(() => rounds.id),
+  projectId: ref('project_id').notNull(),
+  /** The release or phase under which it stands, as a path of names with slashes; empty: none. */
+  folder: varchar('folder', { length: 300 }).notNull(),
+  due: varchar('due', { length: 10 }),
+  isPattern: boolean('is_pattern').notNull(),
+});
+
+/** The dimensions in which the project's product is configured, and what excludes what. */
+export const configurationPlans = mysqlTable('configuration_plans', {
+  projectId: ref('project_id').primaryKey(),
+  dimensions: jsonText<readonly ConfigurationDimension[]>('dimensions').notNull(),
+  exclusions: mediumText('exclusions').notNull(),
+});
+
+export const problemDetails = mysqlTable(
+  'problem_details',
+  {
+    id: ref('id')
+      .primaryKey()
+      .references(() => problems.id),
+    projectId: ref('project_id').notNull(),
+    severity: varchar('severity', { length: 40 }).notNull(),
+    priority: varchar('priority', { length: 40 }).notNull(),
+    area: varchar('area', { length: 100 }).notNull(),
+    assigned: varchar('assigned', { length: 60 }),
+    due: varchar('due', { length: 10 }),
+    /** The build that is said to have the fix: it stands until a run there showed it. */
+    claimedInId: ref('claimed_in_id').references(() => builds.id),
+    /** Where it stands in the life that the project gives its reports. */
+    stage: varchar('stage', { length: 30 }).notNull(),
+  },
+  (t) => [index('problem_details_project').on(t.projectId, t.stage), index('problem_details_assigned').on(t.projectId, t.assigned)],
+);
+
+/** The life of a problem report, as the project has it; one without a row has the usual one. */
+export const problemLives = mysqlTable('problem_lives', {
+  projectId: ref('project_id').primaryKey(),
+  stages: jsonText<readonly ProblemStage[]>('stages').notNull(),
+  severities: jsonText<readonly string[]>('severities').notNull(),
+  areas: jsonText<readonly string[]>('areas').notNull(),
+});
+
+/** Results that a program sent: the file as it came, and what was made of it. */
+export const resultUploads = mysqlTable(
+  'result_uploads',
+  {
+    id: rowId(),
+    projectId: ref('project_id').notNull(),
+    buildId: ref('build_id')
+      .notNull()
+      .references(() => builds.id),
+    roundId: ref('round_id').references(() => rounds.id),
+    configuration: varchar('configuration', { length: 300 }).notNull(),
+    format: varchar('format', { length: 10 }).$type<'junit' | 'tap'>().notNull(),
+    tool: varchar('tool', { length: 100 }).notNull(),
+    version: varchar('version', { length: 60 }).notNull(),
+    sentBy: varchar('sent_by', { length: 60 }).notNull(),
+    at: moment('at').notNull(),
+    name: varchar('name', { length: 300 }).notNull(),
+    bytes: ref('bytes').notNull(),
+    sha256: hashColumn('sha256').notNull(),
+    results: int('results').notNull(),
+  },
+  (t) => [index('result_uploads_build').on(t.projectId, t.buildId)],
+);
+
+/** One result of an upload, matched or not. */
+export const resultItems = mysqlTable(
+  'result_items',
+  {
+    id: rowId(),
+    projectId: ref('project_id').notNull(),
+    uploadId: ref('upload_id')
+      .notNull()
+      .references(() => resultUploads.id),
+    position: int('position').notNull(),
+    suite: varchar('suite', { length: 700 }).notNull(),
+    name: varchar('name', { length: 700 }).notNull(),
+    outcome: varchar('outcome', { length: 10 }).$type<'passed' | 'failed' | 'skipped'>().notNull(),
+    seconds: double('seconds').notNull(),
+    message: mediumText('message').notNull(),
+    runId: ref('run_id').references(() => runs.id),
+    /** Somebody said that it belongs to no case, and why. */
+    dismissed: mediumText('dismissed'),
+  },
+  (t) => [index('result_items_upload').on(t.uploadId, t.position), index('result_items_open').on(t.projectId, t.runId)],
+);
+
+/** By which names results belong to a case, as people said it. */
+export const resultMappings = mysqlTable(
+  'result_mappings',
+  {
+    id: rowId(),
+    projectId: ref('project_id').notNull(),
+    pattern: varchar('pattern', { length: 700 }).notNull(),
+    caseId: ref('case_id')
+      .notNull()
+      .references(() => cases.id),
+    row: varchar('data_row', { length: 100 }),
+    removedAt: moment('removed_at'),
+  },
+  (t) => [index('result_mappings_project').on(t.projectId), index('result_mappings_case').on(t.caseId)],
 );

@@ -230,3 +230,15 @@ export function siblingsOf(db: Db | Tx, specificationId: number, underId: number
     )
     .orderBy(asc(requirements.position), asc(requirements.id));
 }
+
+/** The keys of the requirements of a specification, headings and retired ones left out. */
+export async function requirementsOf(tx: Db | Tx, projectId: number, specification: string): Promise<string[]> {
+  const { id } = await needSpecification(tx, projectId, specification);
+  const rows = await tx
+    .select({ key: records.key })
+    .from(requirements)
+    .innerJoin(records, eq(records.id, requirements.id))
+    .where(and(eq(requirements.specificationId, id), eq(requirements.kind, 'requirement'), isNull(records.retiredAt)))
+    .orderBy(asc(records.keyPrefix), asc(records.keyNumber));
+  return rows.map(({ key }) => key);
+}

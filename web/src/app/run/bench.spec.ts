@@ -61,6 +61,12 @@ const run: RunDetail = {
   observationAsked: false,
   restsOn: [],
   holdsUp: [],
+  conclusion: '',
+  redlines: [],
+  performedBy: null,
+  clock: [],
+  due: null,
+  priority: '',
   own: {},
 };
 const at = { project: 'demo', key: 'RUN-007' };

@@ -1,0 +1,16 @@
+import * as z from 'zod';
+
+/** What a project asks of its people beyond its standard. */
+export const policiesSchema = z.object({
+  ownApprovalAt: z.array(z.string().max(60)).max(50),
+  creditNeedsSignature: z.boolean(),
+  observationAt: z.array(z.string().max(60)).max(50),
+  reasonLength: z.number().int().min(3).max(200),
+  signingNeedsFactor: z.boolean().optional(),
+  /** Kinds of case whose runs may be recorded whole; the empty name is a case of no kind. */
+  shortRecordFor: z.array(z.string().max(30)).max(50).readonly().optional(),
+  /** How results of programs count, by level. */
+  programResults: z.record(z.string().max(60), z.enum(['reviewed', 'qualified', 'no'])).optional(),
+  /** Tools, as `name version`, whose qualification is on record. */
+  qualifiedTools: z.array(z.string().max(170)).max(100).readonly().optional(),
+});

@@ -1,0 +1,313 @@
+import type { SentResults } from '@contract/run';
+import { caseFaults, partOf } from '@core/design';
+import { JunitReader, TapReader } from '@core/measure';
+import { machineRuns, matchResult, titlesOf, type MachineResult, type MachineRun, type MatchableCase, type StepResult } from '@core/run';
+import { and, asc, eq, inArray, isNull } from 'drizzle-orm';
+import {
+  freeKey,
+  insertRecord,
+  needOpenBuild,
+  parseHere,
+  parseWork,
+  recordRows,
+  records,
+  Refusal,
+  storeBlob,
+  takeStorage,
+  write,
+  type Actor,
+  type Db,
+  type StoredBuild,
+  type Tx,
+  type Upload,
+  type Writing,
+} from '../base';
+import { caseContent, cases, listCaseKinds, needCase } from '../design';
+import { planRuns, type PlannedRun } from './plan';
+import { rulesOf, uploadsById } from './result-lists';
+import { finishIn, lockRun } from './recording';
+import { evidenceRows, resultItemRows, resultUploadRows, roundRows } from './rows';
+import { evidence, resultItems, resultUploads, rounds, runs } from './tables';
+
+const mostResults = 20_000;
+
+interface ReadResults {
+  readonly format: 'junit' | 'tap';
+  readonly results: readonly MachineResult[];
+  readonly errors: readonly string[];
+  readonly warnings: readonly string[];
+}
+/** A file of results, read: XML is JUnit's, anything else is taken for TAP. */
+const readResults = parseWork('results', ({ bytes }: { readonly bytes: Uint8Array }): ReadResults => {
+  const results: MachineResult[] = [];
+  const begin = new TextDecoder().decode(bytes.subarray(0, 200)).trimStart();
+  const format = begin.startsWith('<') ? 'junit' : 'tap';
+  const reader = new (format === 'junit' ? JunitReader : TapReader)((result) => {
+    if (results.length < mostResults) results.push(result);
+  });
+  reader.push(bytes);
+  reader.finish();
+  const said = (severity: string) =>
+    reader.findings.filter((f) => f.severity === severity).map((f) => (f.row ? `Line ${f.row}: ${f.text}` : f.text));
+  return { format, results, errors: said('error'), warnings: said('warning') };
+});
+
+export interface SendingResults {
+  readonly build: string;
+  readonly configuration: string;
+  readonly tool: string;
+  readonly version: string;
+}
+
+const isResults = ({ name, bytes }: Upload): boolean => /\.(xml|tap)$/i.test(name) || bytes.subarray(0, 5).toString() === '<?xml';
+
+/** The cases of a project as results are matched to them. */
+async function matchable(tx: Tx, projectId: number): Promise<Map<string, MatchableCase>> {
+  const rows = await tx
+    .select({ key: records.key, title: records.title, rows: cases.rows })
+    .from(cases)
+    .innerJoin(records, eq(records.id, cases.id))
+    .where(and(eq(cases.projectId, projectId), isNull(records.retiredAt)));
+  return new Map(rows.map(({ key, title, rows: dataRows }) => [key, { key, title, rows: (dataRows ?? []).map(({ name }) => name) }]));
+}
+
+/** What a program sends: kept as it came, matched to cases, and recorded as runs that the program performed. */
+export async function sendResults(db: Db, actor: Actor, input: SendingResults, files: readonly Upload[]): Promise<SentResults> {
+  const sent = files.filter(isResults);
+  const logs = files.filter((file) => !isResults(file));
+  if (!sent.length)
+    throw new Refusal('invalid', { fields: [{ path: 'file', text: 'Send at least one file of results: JUnit XML or TAP.' }] });
+  const read: { readonly file: Upload; readonly of: ReadResults }[] = [];
+  for (const file of sent) {
+    const of = await readResults(actor.parse ?? parseHere, { bytes: new Uint8Array(file.bytes) });
+    // What was cut off, or is not what it says, is no result.
+    if (of.errors.length) throw new Refusal('unreadable', { detail: `${file.name}: ${of.errors.slice(0, 5).join(' ')}` });
+    read.push({ file, of });
+  }
+  const answer = {
+    uploads: [] as number[],
+    runs: [] as SentResults['runs'],
+    unmatched: [] as string[],
+    refused: [] as SentResults['refused'],
+  };
+  await write(db, actor, async (w) => {
+    Object.assign(answer, { uploads: [], runs: [], unmatched: [], refused: [] });
+    const build = await needOpenBuild(w.tx, actor.projectId, input.build);
+    for (const { file, of } of read) {
+      const sha256 = await storeBlob(w.tx, file.bytes);
+      const [{ id }] = await w.tx
+        .insert(resultUploads)
+        .values({
+          projectId: actor.projectId,
+          buildId: build.id,
+          configuration: input.configuration,
+          format: of.format,
+          tool: input.tool,
+          version: input.version,
+          sentBy: actor.login,
+          at: w.at,
+          name: file.name,
+          bytes: file.bytes.length,
+          sha256,
+          results: of.results.length,
+        })
+        .$returningId();
+      w.log({
+        action: 'results sent',
+        kind: 'build',
+        key: build.name,
+        after: {
+          name: file.name,
+          sha256,
+          tool: input.tool,
+          version: input.version,
+          configuration: input.configuration,
+          results: of.results.length,
+        },
+      });
+      w.wrote(resultUploadRows, id);
+      await takeStorage(
+        w,
+        [...logs, file].reduce((sum, { bytes }) => sum + bytes.length, 0),
+      );
+      const ids: number[] = [];
+      for (let at = 0; at < of.results.length; at += 500) {
+        const made = await w.tx
+          .insert(resultItems)
+          .values(
+            of.results.slice(at, at + 500).map(({ group, name, verdict, seconds, message }, i) => ({
+              projectId: actor.projectId,
+              uploadId: id,
+              position: at + i,
+              suite: group.slice(0, 700),
+              name: name.slice(0, 700),
+              outcome: verdict,
+              seconds: seconds ?? 0,
+              message,
+            })),
+          )
+          .$returningId();
+        ids.push(...made.map((row) => row.id));
+      }
+      w.wrote(resultItemRows, ...ids);
+      const upload = { ...input, id, build, sentBy: actor.login, name: file.name };
+      const done = await recordResults(w, upload, of.results, ids, [file, ...logs]);
+      answer.uploads.push(id);
+      answer.runs.push(...done.runs);
+      answer.unmatched.push(...done.unmatched);
+      answer.refused.push(...done.refused);
+    }
+  });
+  return { ...answer, uploads: await uploadsById(db, answer.uploads), findings: read.flatMap(({ of }) => [...of.warnings]) };
+}
+
+interface UploadOf extends SendingResults {
+  readonly id: number;
+  readonly sentBy: string;
+  readonly name: string;
+}
+
+/** Makes runs of the results that belong to cases; the rest stays with the upload. Belongs to the entry logged before. */
+async function recordResults(
+  w: Writing,
+  upload: Omit<UploadOf, 'build'> & { readonly build: StoredBuild },
+  results: readonly MachineResult[],
+  ids: readonly number[],
+  files: readonly Upload[],
+): Promise<Pick<SentResults, 'runs' | 'unmatched' | 'refused'>> {
+  const { projectId } = w.actor;
+  const known = await matchable(w.tx, projectId);
+  const rules = await rulesOf(w.tx, projectId);
+  const titles = titlesOf(known);
+  const { runs: made, unmatched } = machineRuns(results, (result) => matchResult(result, known, rules, titles));
+  const kinds = await listCaseKinds(w.tx, projectId);
+  const planned: { run: MachineRun; plan: PlannedRun }[] = [];
+  const refused: SentResults['refused'] = [];
+  for (const run of made) {
+    const c = await needCase(w.tx, projectId, run.caseKey);
+    const content = caseContent(c);
+    const [fault] = caseFaults(content, partOf(content.kind, kinds));
+    const rows = (content.rows ?? []).map(({ name }) => name);
+    const why =
+      c.record.state !== 'approved'
+        ? 'It is not approved: only approved cases are run.'
+        : fault !== undefined
+          ? fault
+          : rows.length && run.row === null
+            ? `It has data rows: name one, as in “${run.caseKey} row ${rows[0]}”.`
+            : undefined;
+    if (why) refused.push({ key: run.caseKey, why });
+    else planned.push({ run, plan: { c, row: run.row, tester: upload.sentBy, supersedesId: null, configuration: upload.configuration } });
+  }
+  const names = unmatched.map((at) => results[at]).map(({ group, name }) => (group ? `${group} › ${name}` : name));
+  if (!planned.length) return { runs: [], unmatched: names, refused };
+  const roundId = await roundOf(w, upload);
+  const tools = `${upload.tool} ${upload.version}`.trim();
+  const place = { roundId, buildId: upload.build.id, configuration: upload.configuration, unit: '', tools };
+  const keys = await planRuns(
+    w,
+    place,
+    planned.map(({ plan }) => plan),
+  );
+  const answer: SentResults['runs'] = [];
+  for (const [i, { run, plan }] of planned.entries()) {
+    await recordMachineRun(w, keys[i], run, { ...upload, tools }, files);
+    const [stored] = await w.tx
+      .select({ id: records.id })
+      .from(records)
+      .where(and(eq(records.projectId, projectId), eq(records.key, keys[i])));
+    const mine = run.steps.map(({ at }) => ids[at]);
+    await w.tx.update(resultItems).set({ runId: stored.id }).where(inArray(resultItems.id, mine));
+    w.wrote(resultItemRows, ...mine);
+    answer.push({ key: keys[i], caseKey: run.caseKey, row: plan.row, verdict: run.verdict });
+  }
+  return { runs: answer, unmatched: names, refused };
+}
+
+/** The round of an upload: made by itself with the first of its runs. */
+async function roundOf(w: Writing, upload: Omit<UploadOf, 'build'> & { readonly build: StoredBuild }): Promise<number> {
+  const [before] = await w.tx.select({ roundId: resultUploads.roundId }).from(resultUploads).where(eq(resultUploads.id, upload.id));
+  if (before?.roundId) return before.roundId;
+  const key = await freeKey(w, 'R');
+  const { configuration, tool, version, name, build } = upload;
+  const tools = `${tool} ${version}`.trim();
+  const title = `${tools}: ${name}`.slice(0, 300);
+  const id = await insertRecord(w, { kind: 'round', key, title, words: `${configuration} ${tools}`, state: 'open' });
+  await w.tx.insert(rounds).values({ id, projectId: w.actor.projectId, buildId: build.id, configuration, unit: '', tools });
+  await w.tx.update(resultUploads).set({ roundId: id }).where(eq(resultUploads.id, upload.id));
+  w.log({
+    action: 'round planned',
+    kind: 'round',
+    key,
+    after: { build: build.name, title, configuration, tools, results: upload.id },
+    touches: { build: build.id },
+  });
+  w.wrote(recordRows, id);
+  w.wrote(roundRows, id);
+  w.wrote(resultUploadRows, upload.id);
+  return id;
+}
+
+/** Records what a program did: its steps are the results that belong to the run, its evidence the files as they came. */
+async function recordMachineRun(
+  w: Writing,
+  key: string,
+  made: MachineRun,
+  { sentBy, tool, version, tools }: { readonly sentBy: string; readonly tool: string; readonly version: string; readonly tools: string },
+  files: readonly Upload[],
+): Promise<void> {
+  const locked = await lockRun(w, key);
+  const { run } = locked;
+  const steps = made.steps.map(({ verdict, message }): StepResult => ({
+    verdict,
+    observed: message || (verdict === 'pass' ? `${tools} says that it passed.` : `${tools} says no more than that.`),
+    at: w.at,
+  }));
+  const frozen = { ...run.frozen, steps: made.steps.map(({ name }) => ({ action: name, expected: 'It passes' })) };
+  const performedBy = { program: sentBy, tool, version };
+  await w.tx.update(runs).set({ frozen, steps, startedAt: w.at, format: 6 }).where(eq(runs.id, run.id));
+  const ids: number[] = [];
+  for (const { name, mime, bytes } of files) {
+    const sha256 = await storeBlob(w.tx, bytes);
+    const [row] = await w.tx
+      .insert(evidence)
+      .values({ projectId: w.actor.projectId, runId: run.id, step: 1, name, mime: mime.slice(0, 120), bytes: bytes.length, sha256 })
+      .$returningId();
+    ids.push(row.id);
+  }
+  w.wrote(evidenceRows, ...ids);
+  await finishIn(
+    w,
+    { ...locked, files: files.length > 0, run: { ...run, frozen, steps, startedAt: w.at, format: 6 } },
+    { seconds: Math.round(made.seconds), performedBy },
+  );
+}
+
+/** Matches what matched nothing again, by the rules that there are now. */
+export async function matchResults(db: Db, actor: Actor, id: number): Promise<SentResults> {
+  const answer: { value: Pick<SentResults, 'runs' | 'unmatched' | 'refused'> } = { value: { runs: [], unmatched: [], refused: [] } };
+  await write(db, actor, async (w) => {
+    const [row] = await w.tx
+      .select()
+      .from(resultUploads)
+      .where(and(eq(resultUploads.projectId, actor.projectId), eq(resultUploads.id, id)))
+      .for('update');
+    if (!row) throw new Refusal('notFound', { detail: 'There are no such results.' });
+    const [{ name: buildName }] = await w.tx.select({ name: records.key }).from(records).where(eq(records.id, row.buildId));
+    const build = await needOpenBuild(w.tx, actor.projectId, buildName);
+    const open = await w.tx
+      .select()
+      .from(resultItems)
+      .where(and(eq(resultItems.uploadId, id), isNull(resultItems.runId), isNull(resultItems.dismissed)))
+      .orderBy(asc(resultItems.position));
+    w.log({ action: 'results matched again', kind: 'build', key: build.name, after: { results: id, name: row.name, open: open.length } });
+    answer.value = await recordResults(
+      w,
+      { ...row, build },
+      open.map(({ suite, name, outcome, seconds, message }) => ({ group: suite, name, verdict: outcome, seconds, message })),
+      open.map((item) => item.id),
+      [],
+    );
+  });
+  return { ...answer.value, uploads: await uploadsById(db, [id]), findings: [] };
+}

@@ -1,0 +1,306 @@
+import { ChangeDetectionStrategy, Component, computed, ElementRef, inject, input, linkedSignal, output, signal, viewChild } from '@angular/core';
+import {
+  cellAt,
+  cellWords,
+  columnSums,
+  runAt,
+  type CellState,
+  type ColumnSum,
+  type ComparedGroup,
+  type ComparedRow,
+} from '@core/run';
+import { RecordLink, toggled } from '../../base';
+
+export const rowHeight = 36;
+const headHeight = 104;
+const columnWidth = 106;
+const latestWidth = 150;
+
+export interface GridColumn {
+  /** Its place among all columns of the comparison. */
+  readonly at: number;
+  readonly key: string;
+  readonly title: string;
+  readonly build: string;
+  readonly sum: ColumnSum;
+}
+/** A cell that somebody stands on. */
+export interface CellChosen {
+  readonly row: ComparedRow;
+  readonly column: GridColumn | null;
+  readonly state: CellState | undefined;
+  readonly run: number | undefined;
+}
+
+type Line = { readonly group: ComparedGroup; readonly sums: readonly ColumnSum[] } | { readonly group: null; readonly row: ComparedRow };
+
+/**
+ * Cases down, builds, rounds or configurations across: heads frozen, lines and columns drawn only as far as they are seen. A grid by keys: arrows go
+ * from cell to cell, Enter opens the run, Space opens or shuts the group.
+ */
+@Component({
+  selector: 'cp-comparison-grid',
+  imports: [RecordLink],
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  template: `
+    <div
+      #box
+      class="box sheet"
+      role="grid"
+      tabindex="0"
+      [attr.aria-label]="'Results, ' + lines().length + ' lines by ' + columns().length + ' columns'"
+      [attr.aria-rowcount]="lines().length + 1"
+      [attr.aria-colcount]="columns().length + 2"
+      [attr.aria-activedescendant]="'result-' + at().line + '-' + at().column"
+      (scroll)="scrolled()"
+      (keydown)="press($event)"
+    >
+      <div class="inner" [style.height.px]="headHeight + lines().length * rowHeight" [style.width.px]="width()">
+        <div class="heads" role="row" aria-rowindex="1" [style.width.px]="width()" [style.height.px]="headHeight">
+          <span class="corner second small" role="columnheader" [style.width.px]="headWidth()">{{ corner() }}</span>
+          <span class="cells" [style.width.px]="columns().length * columnWidth">
+            @for (c of seenColumns(); track c.at) {
+              <span
+                class="column"
+                role="columnheader"
+                [style.left.px]="c.place * columnWidth"
+                [attr.aria-colindex]="c.place + 2"
+                [title]="c.key + ' ' + c.title"
+              >
+                @if (kind(); as k) {
+                  <cp-record [kind]="k" [key]="c.key" [text]="c.key" />
+                } @else {
+                  <b>{{ c.key }}</b>
+                }
+                @if (c.build && c.build !== c.key) {
+                  <span>{{ c.build }}</span>
+                }
+                @if (c.title !== c.key) {
+                  <span class="second small">{{ c.title }}</span>
+                }
+                <span class="share" aria-hidden="true"><i [style.width.%]="share(c.sum) ?? 0"></i></span>
+                <span class="small"
+                  >@if (share(c.sum) !== null) {
+                    <b>{{ share(c.sum) }} %</b> passed
+                  } @else {
+                    nothing planned
+                  }</span
+                >
+              </span>
+            }
+          </span>
+          <span class="latest" role="columnheader"><b>Latest</b><span class="second small">on any build</span></span>
+        </div>
+        @for (l of seenLines(); track l.id) {
+          <div
+            class="line"
+            role="row"
+            [class.group]="l.line.group"
+            [class.on]="l.at === at().line"
+            [style.top.px]="headHeight + l.at * rowHeight"
+            [style.width.px]="width()"
+            [attr.aria-rowindex]="l.at + 2"
+          >
+            @if (l.line.group; as g) {
+              <span class="head" role="rowheader" [style.width.px]="headWidth()"
+                ><button type="button" class="fold" tabindex="-1" [attr.aria-expanded]="!shut().has(g.name)" (click)="fold(g.name)">
+                  {{ shut().has(g.name) ? '▸' : '▾' }} <b>{{ g.name || none() }}</b>
+                  <span class="second small">{{ g.rows.length }} {{ g.rows.length === 1 ? 'case' : 'cases' }}</span>
+                </button></span
+              >
+              <span class="cells" [style.width.px]="columns().length * columnWidth">
+                @for (c of seenColumns(); track c.at) {
+                  <span
+                    class="cell second small"
+                    role="gridcell"
+                    [id]="'result-' + l.at + '-' + c.place"
+                    [class.here]="l.at === at().line && c.place === at().column"
+                    [style.left.px]="c.place * columnWidth"
+                    (mousedown)="go(l.at, c.place)"
+                    >{{ share(sumOf(l.line, c.place)) === null ? '' : share(sumOf(l.line, c.place)) + ' %' }}</span
+                  >
+                }
+              </span>
+              <span class="latest" role="gridcell"></span>
+            } @else if (rowOf(l.line); as row) {
+              <span class="head" role="rowheader" [style.width.px]="headWidth()"
+                ><cp-record kind="case" [key]="row.key" /> <span class="title" [title]="row.title">{{ row.title }}</span></span
+              >
+              <span class="cells" [style.width.px]="columns().length * columnWidth">
+                @for (c of seenColumns(); track c.at) {
+                  <span
+                    class="cell"
+                    role="gridcell"
+                    [id]="'result-' + l.at + '-' + c.place"
+                    [class.here]="l.at === at().line && c.place === at().column"
+                    [style.left.px]="c.place * columnWidth"
+                    [attr.aria-label]="row.key + ', ' + c.key + ': ' + said(row, c.at)"
+                    (mousedown)="go(l.at, c.place)"
+                    (dblclick)="open()"
+                  >
+                    @if (state(row, c.at); as s) {
+                      <i [class]="'v v-' + s" [title]="words[s]"></i>
+                      @if (row.flips.includes(c.at)) {
+                        <span class="flip" title="Its verdicts flip here">↕</span>
+                      }
+                    }
+                  </span>
+                }
+              </span>
+              <span class="latest" role="gridcell">
+                @if (row.latest; as latest) {
+                  <i [class]="'v v-' + latest.state"></i> {{ words[latest.state] }}
+                } @else {
+                  <span class="second">no result</span>
+                }
+              </span>
+            }
+          </div>
+        }
+      </div>
+    </div>
+  `,
+  styleUrl: './comparison-grid.scss',
+})
+export class ComparisonGrid {
+  readonly groups = input.required<readonly ComparedGroup[]>();
+  readonly columns = input.required<readonly GridColumn[]>();
+  /** Rows come in groups with a line each. */
+  readonly grouped = input(true);
+  readonly kind = input<'build' | 'round' | null>(null);
+  readonly corner = input('');
+  /** What a group without a name is called. */
+  readonly none = input('In no folder');
+  readonly chosen = output<CellChosen>();
+  readonly opened = output<number>();
+  private readonly box = viewChild.required<ElementRef<HTMLElement>>('box');
+  private readonly host = inject<ElementRef<HTMLElement>>(ElementRef).nativeElement;
+  protected readonly rowHeight = rowHeight;
+  protected readonly columnWidth = columnWidth;
+  protected readonly headHeight = headHeight;
+  protected readonly words = cellWords;
+  protected readonly shut = signal<ReadonlySet<string>>(new Set());
+  private readonly view = signal({ top: 0, left: 0, width: 1280, height: 800 });
+  protected readonly headWidth = computed(() => (this.view().width < 700 ? 180 : 372));
+  protected readonly width = computed(() => this.headWidth() + this.columns().length * columnWidth + latestWidth);
+  protected readonly lines = computed((): Line[] =>
+    this.groups().flatMap((group): Line[] => {
+      const rows = group.rows.map((row): Line => ({ group: null, row }));
+      if (!this.grouped()) return rows;
+      const all = columnSums(group.rows, (this.columns().at(-1)?.at ?? -1) + 1);
+      const sums = this.columns().map(({ at }) => all[at]);
+      return [{ group, sums }, ...(this.shut().has(group.name) ? [] : rows)];
+    }),
+  );
+  protected readonly at = linkedSignal<number, { line: number; column: number }>({
+    source: () => this.lines().length,
+    computation: (count, before) => ({ line: Math.min(before?.value.line ?? 0, Math.max(0, count - 1)), column: before?.value.column ?? 0 }),
+  });
+
+  private range(from: number, size: number, step: number, count: number): readonly [number, number] {
+    const seen = Math.min(size, 4400);
+    return [Math.max(0, Math.floor(from / step) - 4), Math.min(count, Math.ceil((from + seen) / step) + 4)];
+  }
+  private readonly seen = computed(
+    () => {
+      const { top, left, width, height } = this.view();
+      return {
+        lines: this.range(top, height, rowHeight, this.lines().length),
+        columns: this.range(left, width, columnWidth, this.columns().length),
+      };
+    },
+    { equal: (a, b) => String([a.lines, a.columns]) === String([b.lines, b.columns]) },
+  );
+  protected readonly seenColumns = computed(() => {
+    const [from, to] = this.seen().columns;
+    return this.columns()
+      .slice(from, to)
+      .map((column, i) => ({ ...column, place: from + i }));
+  });
+  protected readonly seenLines = computed(() => {
+    const [from, to] = this.seen().lines;
+    return this.lines()
+      .slice(from, to)
+      .map((line, i) => ({ line, at: from + i, id: line.group ? `group ${line.group.name}` : `${from + i} ${line.row.key}` }));
+  });
+
+  constructor() {
+    const watch = new ResizeObserver(() => this.scrolled());
+    watch.observe(this.host);
+  }
+
+  protected scrolled(): void {
+    const { scrollTop: top, scrollLeft: left, clientWidth: width, clientHeight: height } = this.box().nativeElement;
+    this.view.set({ top, left, width, height });
+  }
+
+  protected rowOf(line: Line): ComparedRow | null {
+    return line.group ? null : line.row;
+  }
+  protected sumOf(line: Line, place: number): ColumnSum {
+    return line.group ? line.sums[place] : { planned: 0, passed: 0, failed: 0, open: 0 };
+  }
+  protected readonly state = cellAt;
+  protected said(row: ComparedRow, column: number): string {
+    const state = cellAt(row, column);
+    return state ? cellWords[state] : 'not planned';
+  }
+  /** Passing share in percent: rounded down, so that only all is 100. */
+  protected share({ planned, passed }: ColumnSum): number | null {
+    return planned ? Math.floor((100 * passed) / planned) : null;
+  }
+
+  protected fold(name: string): void {
+    this.shut.update((set) => toggled(set, name));
+  }
+
+  protected go(toLine: number, toColumn: number): void {
+    const line = Math.max(0, Math.min(this.lines().length - 1, toLine));
+    const column = Math.max(0, Math.min(this.columns().length - 1, toColumn));
+    this.at.set({ line, column });
+    const box = this.box().nativeElement;
+    const [top, left] = [line * rowHeight, column * columnWidth];
+    const [tall, wide] = [box.clientHeight - headHeight, box.clientWidth - this.headWidth() - latestWidth];
+    if (top < box.scrollTop) box.scrollTop = top;
+    else if (top + rowHeight > box.scrollTop + tall) box.scrollTop = top + rowHeight - tall;
+    if (left < box.scrollLeft) box.scrollLeft = left;
+    else if (left + columnWidth > box.scrollLeft + wide) box.scrollLeft = left + columnWidth - wide;
+    this.tell();
+  }
+  private tell(): void {
+    const { line, column } = this.at();
+    const row = this.rowOf(this.lines()[line] ?? { group: { name: '', rows: [] }, sums: [] });
+    const of = this.columns().at(column) ?? null;
+    if (!row || !of) return;
+    this.chosen.emit({ row, column: of, state: cellAt(row, of.at), run: runAt(row, of.at) });
+  }
+  protected open(): void {
+    const { line, column } = this.at();
+    const row = this.rowOf(this.lines()[line] ?? { group: { name: '', rows: [] }, sums: [] });
+    const of = this.columns().at(column);
+    const run = row && of ? runAt(row, of.at) : undefined;
+    if (run !== undefined) this.opened.emit(run);
+  }
+
+  protected press(event: KeyboardEvent): void {
+    const { line, column } = this.at();
+    const page = Math.max(1, Math.floor((this.box().nativeElement.clientHeight - headHeight) / rowHeight) - 2);
+    const steps: Record<string, readonly [number, number]> = {
+      ArrowUp: [line - 1, column],
+      ArrowDown: [line + 1, column],
+      ArrowLeft: [line, column - 1],
+      ArrowRight: [line, column + 1],
+      PageUp: [line - page, column],
+      PageDown: [line + page, column],
+      Home: [event.ctrlKey ? 0 : line, 0],
+      End: [event.ctrlKey ? this.lines().length - 1 : line, this.columns().length - 1],
+    };
+    if (event.altKey || event.metaKey) return;
+    const here = this.lines().at(line);
+    if (event.key in steps) this.go(...steps[event.key]);
+    else if (event.key === 'Enter') this.open();
+    else if (event.key === ' ' && here?.group) this.fold(here.group.name);
+    else return;
+    event.preventDefault();
+  }
+}
