@@ -131,6 +131,15 @@ export const neededAgainSchema = z.object({
   untouched: z.array(z.object({ key: z.string(), title: z.string(), run: z.string() })),
   /** Cases never run on the earlier build. */
   neverRun: z.array(z.object({ key: z.string(), title: z.string() })),
+  /** The fewest approved cases that show again what changed, or the best within the minutes that were asked; `bound` is what no choice can beat. */
+  choice: z.object({
+    cases: z.array(z.string()),
+    covered: z.number(),
+    of: z.number(),
+    minutes: z.number(),
+    bound: z.number(),
+    proved: z.boolean(),
+  }),
   /** Does anything tell which code the cases reach? Without that, a change of code asks for none of them. */
   measured: z.boolean(),
 });
@@ -139,6 +148,27 @@ export const getNeededAgain = endpoint('GET', '/projects/:project/needed-again',
   summary: 'What changed from one build to another, and which cases have to be run again because of it, each with its reasons',
   may: 'member',
   params: inProject,
-  query: z.object({ from: key, to: key }),
+  query: z.object({ from: key, to: key, minutes: z.coerce.number().min(1).max(1_000_000).optional() }),
   answer: neededAgainSchema,
+});
+
+export const caseReadingsSchema = z.array(
+  z.object({
+    run: z.string(),
+    build: z.string(),
+    at: z.string(),
+    row: z.string().nullable(),
+    step: z.number(),
+    name: z.string(),
+    unit: z.string(),
+    limits: z.string(),
+    value: z.string(),
+  }),
+);
+export type CaseReadings = z.output<typeof caseReadingsSchema>;
+export const getCaseReadings = endpoint('GET', '/projects/:project/cases/:key/readings', {
+  summary: 'What was read in the runs of a case, oldest first, with the limits that held then; of its last thousand runs',
+  may: 'member',
+  params: inProjectKey,
+  answer: caseReadingsSchema,
 });

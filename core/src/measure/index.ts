@@ -16,3 +16,4 @@ export * from './carry';
 export * from './write';
 export * from './mcdc';
 export * from './tools';
+export * from './changed-functions';

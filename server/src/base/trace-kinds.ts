@@ -24,6 +24,10 @@ export const usualTraceKinds: readonly TraceKind[] = [
     toKinds: ['requirement'],
     circles: true,
   },
+  { name: 'shownIn', forward: 'is shown by', backward: 'shows', fromKinds: ['problem'], toKinds: ['run'], circles: false },
+  { name: 'sameAs', forward: 'is the same as', backward: 'is the same as', fromKinds: ['problem'], toKinds: ['problem'], circles: true },
+  { name: 'causedBy', forward: 'is caused by', backward: 'causes', fromKinds: ['problem'], toKinds: ['problem'], circles: false },
+  { name: 'blocks', forward: 'blocks', backward: 'is blocked by', fromKinds: ['problem'], toKinds: ['problem'], circles: false },
   {
     name: 'madeFor',
     forward: 'was made for',

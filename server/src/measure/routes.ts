@@ -1,4 +1,5 @@
 import * as contract from '@contract/measure';
+import { getNeededAgain } from '@contract/run';
 import type { FastifyInstance } from 'fastify';
 import {
   arrivedFiles,
@@ -13,6 +14,7 @@ import {
   type AppContext,
   type Upload,
 } from '../base';
+import { neededAgain } from './again';
 import { attest, attestationList, attestationsById, withdrawAttestation } from './attest';
 import { carriesById, carryList, carryMeasured, carryOffers, withdrawCarry } from './carry';
 import { diagnose, getCode, getFile, requirementCode, traceCode } from './code';
@@ -46,6 +48,7 @@ export function measureRoutes(app: FastifyInstance, context: AppContext): void {
     const build = await needBuild(db, projectId, params.build);
     return getCode(db, build, await context.projections.upTo(projectId, build.id, query.atLeast));
   });
+  serve(app, context, getNeededAgain, ({ membership, query }) => neededAgain(db, membership.projectId, query));
   serve(app, context, contract.getFile, async ({ membership: { projectId }, params, query }) =>
     getFile(db, projectId, await needBuild(db, projectId, params.build), query.path),
   );

@@ -2,7 +2,7 @@ import * as contract from '@contract/run';
 import { comparisonHtml } from '@core/run';
 import { and, eq } from 'drizzle-orm';
 import type { FastifyInstance } from 'fastify';
-import type * as z from 'zod';
+import * as z from 'zod';
 import {
   addBuild,
   callerOf,
@@ -18,6 +18,7 @@ import {
   type Upload,
 } from '../base';
 import { comparison, comparisonFile } from './comparison';
+import { roundDocument, roundDocumentFormats, runDocument, type RoundDocumentFormat } from './documents';
 import { addRound, previewRound } from './plan';
 import { configurationPlan, saveConfigurationPlan } from './configurations';
 import { problemFigures, problemLife, saveProblemLife, stageProblem } from './problem-life';
@@ -27,6 +28,7 @@ import { addToRound, closeRound, orderRuns, placeRound, reopenRound, roundProgre
 import { addProblem, problemList, problemsById, saveProblem } from './problems';
 import { addEvidence, finishRun, recordStep, removeEvidence, startRun } from './recording';
 import { blockRun, correctClock, recordShort } from './recording-whole';
+import { caseReadings } from './readings';
 import { addRedline, answerRedlines, caseRedlines } from './redlines';
 import { noteLook, signable, signMany } from './sign-many';
 import { decideRun, reassignRun, signRun } from './signing';
@@ -101,6 +103,7 @@ export function runRoutes(app: FastifyInstance, context: AppContext): void {
     await removeResultRule(db, actor, params.id);
     return { ok: true as const };
   });
+  serve(app, context, contract.getCaseReadings, ({ membership, params }) => caseReadings(db, membership.projectId, params.key));
   serve(app, context, contract.getRun, ({ membership, params }) => runDetail(db, membership.projectId, params.key));
   serve(app, context, contract.startRun, ({ actor, params }) => startRun(db, actor, params.key));
   serve(app, context, contract.recordStep, ({ actor, params, body }) => recordStep(db, actor, params.key, params.step, body));
@@ -142,6 +145,12 @@ export function runRoutes(app: FastifyInstance, context: AppContext): void {
       'description',
       'state',
       'blocking',
+      'stage',
+      'severity',
+      'priority',
+      'area',
+      'assigned',
+      'due',
       'build',
       'fixedIn',
       'run',
@@ -200,6 +209,33 @@ export function runRoutes(app: FastifyInstance, context: AppContext): void {
         .where(and(eq(evidence.projectId, membership.projectId), eq(evidence.id, Number(request.params.id) || 0)));
       if (!file) throw new Refusal('notFound');
       return sendFile(db, reply, file);
+    },
+  );
+
+  app.get<{ Params: { project: string; key: string } }>(
+    '/api/projects/:project/runs/:key/document',
+    { config: { may: 'member' }, schema: { summary: 'A run’s record as PDF', tags: ['Run'] } },
+    async (request, reply) => {
+      const { membership } = callerOf(request);
+      const file = await runDocument(db, membership.projectId, request.params.key, context.now());
+      return reply.type(file.type).header('content-disposition', `attachment; filename="${file.name}"`).send(file.body);
+    },
+  );
+  app.get<{ Params: { project: string; key: string }; Querystring: { format: RoundDocumentFormat } }>(
+    '/api/projects/:project/rounds/:key/document',
+    {
+      config: { may: 'member' },
+      schema: {
+        summary: 'The results of a round as PDF or DOCX, or sheets on which its runs are written down by hand',
+        tags: ['Run'],
+        querystring: z.object({ format: z.enum(roundDocumentFormats) }),
+      },
+    },
+    async (request, reply) => {
+      const { membership } = callerOf(request);
+      const how = { format: request.query.format, at: context.now(), address: `${request.protocol}://${request.host}` };
+      const file = await roundDocument(db, membership, request.params.key, how);
+      return reply.type(file.type).header('content-disposition', `attachment; filename="${file.name}"`).send(file.body);
     },
   );
 }

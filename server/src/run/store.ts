@@ -3,7 +3,7 @@ import type { RunDetail, RunSummary } from '@contract/run';
 import { groupBy } from '@core/base';
 import { policiesOf, runOutdated, type StandardProfile } from '@core/prove';
 import { runHash, type RunMore, type RunRecord } from '@core/run';
-import { and, asc, desc, eq, inArray, isNull, sql, type SQL } from 'drizzle-orm';
+import { and, asc, desc, eq, inArray, isNull, or, sql, type SQL } from 'drizzle-orm';
 import { alias } from 'drizzle-orm/mysql-core';
 import {
   builds,
@@ -212,7 +212,10 @@ const has = {
   signed: sql<number>`exists (select 1 from ${signatures} where ${signatures.recordId} = ${runs.id})`.mapWith(Boolean),
   decided: sql<number>`exists (select 1 from ${decisions} where ${decisions.recordId} = ${runs.id})`.mapWith(Boolean),
   files: sql<number>`exists (select 1 from ${evidence} where ${evidence.runId} = ${runs.id})`.mapWith(Boolean),
-  raised: sql<number>`exists (select 1 from ${problems} where ${problems.runId} = ${runs.id})`.mapWith(Boolean),
+  raised:
+    sql<number>`exists (select 1 from ${problems} where ${problems.runId} = ${runs.id}) or exists (select 1 from ${traces} where ${traces.toId} = ${runs.id} and ${traces.kind} = 'shownIn' and ${traces.removedAt} is null)`.mapWith(
+      Boolean,
+    ),
 };
 
 /**
@@ -316,13 +319,23 @@ export function sameCombination(run: Pick<typeof runs.$inferSelect, 'buildId' | 
   ) as SQL;
 }
 
-/** Problem reports that were raised from a run. */
+/** Problem reports that were raised from a run, and those that it shows too. */
 const raisedOn = (db: Db | Tx, runId: number) =>
   db
-    .select({ key: records.key, title: records.title, state: records.state, step: problems.step })
+    .select({
+      key: records.key,
+      title: records.title,
+      state: records.state,
+      step: sql<number | null>`if(${problems.runId} = ${runId}, ${problems.step}, null)`,
+    })
     .from(problems)
     .innerJoin(records, eq(records.id, problems.id))
-    .where(eq(problems.runId, runId))
+    .where(
+      or(
+        eq(problems.runId, runId),
+        sql`exists (select 1 from ${traces} where ${traces.fromId} = ${problems.id} and ${traces.toId} = ${runId} and ${traces.kind} = 'shownIn' and ${traces.removedAt} is null)`,
+      ),
+    )
     .orderBy(asc(problems.id))
     .limit(200);
 

@@ -38,6 +38,8 @@ export const keyCommands = {
   blocked: at('Bench', '4', 'Blocked'),
   observed: at('Bench', 'O', 'write what you observed'),
   raise: at('Bench', 'R', 'raise a problem report'),
+  redline: at('Bench', 'E', 'change the step for this run only'),
+  pause: at('Bench', 'P', 'stop the clock, and let it go on'),
   stepUp: at('Steps of a case', 'Alt+ArrowUp', 'move the step up'),
   stepDown: at('Steps of a case', 'Alt+ArrowDown', 'move the step down'),
   traceNext: at('Suspect traces', 'J', 'the next trace in doubt'),

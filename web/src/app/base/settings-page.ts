@@ -13,6 +13,8 @@ import { TraceKindsPanel } from './settings/trace-kinds-panel';
 import { StoragePanel } from './settings/storage-panel';
 import { AccountsPanel } from './settings/accounts-panel';
 import { AuditPanel } from './settings/audit-panel';
+import { ProblemLifePanel } from './settings/problem-life-panel';
+import { RunPolicies } from './settings/run-policies';
 import { ProgramsPanel } from './settings/programs-panel';
 import { baseCommands } from './state';
 import { Icon } from './ui/icon';
@@ -40,6 +42,8 @@ const toggled = <T>(list: readonly T[], item: T): T[] => (list.includes(item) ? 
 @Component({
   selector: 'cp-settings-page',
   imports: [
+    ProblemLifePanel,
+    RunPolicies,
     FormsModule,
     MatButtonModule,
     Icon,
@@ -185,6 +189,9 @@ const toggled = <T>(list: readonly T[], item: T): T[] => (list.includes(item) ? 
             />
             Whoever signs here has signed in with a second factor</label
           >
+          @if (policies(); as of) {
+            <cp-run-policies [of]="of" [levels]="p.levels" [locked]="!admin()" (changed)="policy($event)" />
+          }
           <cp-problem [of]="names.profile" />
           @if (changed()) {
             <div class="note waiting">
@@ -195,6 +202,7 @@ const toggled = <T>(list: readonly T[], item: T): T[] => (list.includes(item) ? 
           }
         </section>
       }
+      <cp-problem-life-panel />
       <cp-fields-panel />
       <cp-trace-kinds-panel />
       <cp-storage-panel />

@@ -41,6 +41,9 @@ import { caseDifferences } from './cases/case-history';
 import { conflictFields, contentOf, fromPassages, said } from './cases/case-merge';
 import { CaseFindings } from './cases/case-findings';
 import { CaseProposals } from './cases/case-proposals';
+import { CaseReadingsChart } from './cases/case-readings';
+import { CaseRedlinesNote } from './cases/case-redlines';
+import { RunNow } from './cases/run-now';
 import { LaidOutText } from './cases/laid-out-text';
 import { CaseUsesNote } from './cases/case-uses';
 import { StepsEditor } from './cases/steps-editor';
@@ -61,6 +64,8 @@ type LaidOut = (typeof laidOutTexts)[number];
     CaseDetails,
     CaseFindings,
     CaseProposals,
+    CaseReadingsChart,
+    CaseRedlinesNote,
     CaseUsesNote,
     FormsModule,
     Icon,
@@ -77,6 +82,7 @@ type LaidOut = (typeof laidOutTexts)[number];
     RichText,
     RouterLink,
     RowsEditor,
+    RunNow,
     StepsEditor,
     Traces,
   ],
@@ -153,6 +159,13 @@ export class CaseRecord {
   }
   protected copyLink(): void {
     void navigator.clipboard?.writeText(location.href.split('?')[0]);
+  }
+  protected readonly running = signal(false);
+  protected readonly tester = computed(() => this.scope.roles().includes('tester'));
+  /** Does it, or did it, ask for readings? */
+  protected readonly measures = computed(() => (this.shown()?.steps ?? []).some((step) => step.readings?.length));
+  protected reread(): void {
+    this.read({ project: this.scope.slug(), key: this.key() });
   }
   protected readonly differs = caseDifferences;
   /** Somebody came for what the requirements' words propose. */

@@ -13,9 +13,18 @@ import {
 import { FormsModule } from '@angular/forms';
 import { MatButtonModule } from '@angular/material/button';
 import { Router, RouterLink } from '@angular/router';
-import type { RunSummary } from '@contract/run';
+import { listProblems, type RunSummary } from '@contract/run';
 import { typedNumber, type CaseStep } from '@core/design';
-import { proposedVerdict, readingsAsked, rollUp, verdictFaults, verdictWords, type ReadingResult, type StepVerdict } from '@core/run';
+import {
+  proposedVerdict,
+  readingsAsked,
+  rollUp,
+  verdictFaults,
+  verdictWords,
+  type ReadingResult,
+  type RedlineAsked,
+  type StepVerdict,
+} from '@core/run';
 import { MatDialog } from '@angular/material/dialog';
 import {
   askReason,
@@ -24,16 +33,22 @@ import {
   keysOf,
   Needs,
   onAction,
+  type PickedRow,
   ProblemNote,
   quietActions,
+  recordCommands,
   RecordLink,
+  RecordPicker,
   RichText,
   selectRequest,
   useDeviceMemory,
   useKeys,
   useProject,
 } from '../base';
+import { keepAwake } from './awake';
 import { FilledText } from './filled-text';
+import { RedlineForm } from './redline-form';
+import { ShortRecord, type ShortAsked } from './short-record';
 import { StepReadings } from './step-readings';
 import { heldText, needsWords, verdicts, type HeldStep } from './held-step';
 import { benchMark, clockWords, runStateWords, sizeWords, standingWords } from './words';
@@ -46,7 +61,21 @@ const retryAfter = 3000;
 /** The Bench: one step at a time, for hands that hold a device. Keys first; every key has a button. */
 @Component({
   selector: 'cp-bench-page',
-  imports: [FormsModule, MatButtonModule, RouterLink, Icon, ProblemNote, RecordLink, RichText, FilledText, Needs, StepReadings],
+  imports: [
+    FormsModule,
+    MatButtonModule,
+    RouterLink,
+    Icon,
+    ProblemNote,
+    RecordLink,
+    RecordPicker,
+    RichText,
+    FilledText,
+    Needs,
+    RedlineForm,
+    ShortRecord,
+    StepReadings,
+  ],
   changeDetection: ChangeDetectionStrategy.OnPush,
   templateUrl: './bench-page.html',
   styleUrl: './bench-page.scss',
@@ -83,6 +112,15 @@ export class BenchPage {
   protected readonly titleMissing = (): string => (this.problemTitle().trim() ? '' : 'Give it a title.');
   protected readonly problemText = signal('');
   protected readonly blocking = signal(true);
+  /** The clock stands still until somebody goes on. */
+  protected readonly paused = signal(false);
+  protected readonly correctingClock = signal(false);
+  protected readonly redlining = signal(false);
+  /** The run is recorded as a whole, without stepping. */
+  protected readonly whole = signal(false);
+  protected readonly conclusion = signal('');
+  protected readonly problemsFrom = listProblems;
+  private readonly conclusions = useDeviceMemory<string>('conclusion');
   protected readonly names = {
     step: runCommands.recordStep.name,
     finish: runCommands.finishRun.name,
@@ -90,11 +128,27 @@ export class BenchPage {
     start: runCommands.startRun.name,
     block: runCommands.blockRun.name,
     problem: runCommands.addProblem.name,
+    redline: runCommands.addRedline.name,
+    clock: runCommands.correctClock.name,
+    short: runCommands.recordShort.name,
   };
   protected readonly mine = computed(
     () => this.run()?.tester === this.scope.session()?.person.login && this.scope.roles().includes('tester'),
   );
   protected readonly locked = computed(() => !this.mine() || ['performed', 'reviewed', 'superseded'].includes(this.run()?.state ?? ''));
+  protected readonly mayRedline = computed(() => !this.locked() && !this.run()?.finishedAt && !this.result()?.verdict && !this.redlining());
+  /** May a run of this kind of case be recorded without stepping? */
+  protected readonly mayShort = computed(() => {
+    const run = this.run();
+    const kinds = this.scope.project()?.profile.policies?.shortRecordFor ?? [];
+    return (
+      !!run &&
+      !this.locked() &&
+      !run.finishedAt &&
+      kinds.includes(run.case.kind ?? '') &&
+      run.steps.every(({ verdict }) => verdict === null)
+    );
+  });
   protected readonly step = computed(() => this.run()?.case.steps[this.at()]);
   protected readonly result = computed(() => this.resultAt(this.at()));
   protected readonly files = computed(() => (this.run()?.evidence ?? []).filter((file) => file.step === this.at() + 1));
@@ -150,15 +204,33 @@ export class BenchPage {
     // The clock runs while the run is open and the page is seen.
     effect((onCleanup) => {
       if (this.locked() || this.run()?.finishedAt) return;
-      const timer = setInterval(() => document.visibilityState === 'visible' && this.seconds.update((s) => s + 1), 1000);
+      const timer = setInterval(() => document.visibilityState === 'visible' && !this.paused() && this.seconds.update((s) => s + 1), 1000);
       onCleanup(() => clearInterval(timer));
     });
+    keepAwake(() => !this.locked() && !this.run()?.finishedAt);
+    onAction(runCommands.addRedline.done, () => this.redlining.set(false));
+    onAction(runCommands.correctClock.done, ({ answer }) => {
+      this.correctingClock.set(false);
+      this.seconds.set(answer.seconds);
+    });
+    onAction(runCommands.recordShort.done, ({ answer }) => {
+      if (answer.key === this.key()) void this.router.navigate(['/', this.scope.slug(), 'run', 'record', answer.key]);
+    });
+    onAction(recordCommands.addTrace.done, () => this.raising.set(false));
     onAction(runCommands.recordStep.done, ({ input }) => input.key === this.opened && this.confirmed(input.step as number, input));
     effect(() => {
       if (!this.finishing() || Object.keys(this.unsaved()).length || this.opened !== this.key()) return;
       untracked(() => {
         this.finishing.set(false);
-        this.store.dispatch(runCommands.finishRun.start({ project: this.scope.slug(), key: this.key(), seconds: this.seconds() }));
+        const conclusion = this.conclusion().trim();
+        this.store.dispatch(
+          runCommands.finishRun.start({
+            project: this.scope.slug(),
+            key: this.key(),
+            seconds: this.seconds(),
+            ...(conclusion ? { conclusion } : {}),
+          }),
+        );
       });
     });
     onAction(runCommands.recordStep.failed, ({ problem }) => {
@@ -175,6 +247,7 @@ export class BenchPage {
       if (answer.key === this.key()) void this.router.navigate(['/', this.scope.slug(), 'run', 'record', answer.key]);
     });
     onAction(runCommands.finishRun.done, ({ answer }) => {
+      this.conclusions.drop(answer.key);
       const { steps } = answer;
       const failed = steps.findIndex((s) => s.verdict === 'fail');
       if (failed >= 0 && !answer.problems.length) this.raise(failed);
@@ -189,6 +262,10 @@ export class BenchPage {
     // Whoever asked to finish the run before did not ask it of this one.
     this.correcting.set('');
     this.finishing.set(false);
+    this.paused.set(false);
+    this.redlining.set(false);
+    this.whole.set(false);
+    this.conclusion.set(this.conclusions.read(run.key) ?? run.conclusion);
     const retained = this.device.read(run.key);
     this.unsaved.set(retained ?? {});
     this.seconds.set(run.seconds);
@@ -350,6 +427,40 @@ export class BenchPage {
     this.finishing.set(true);
   }
 
+  /** Kept on this device until the run is finished with it. */
+  protected conclude(text: string): void {
+    this.conclusion.set(text);
+    this.conclusions.keep(this.key(), text);
+  }
+
+  protected redline(): void {
+    this.flush();
+    this.redlining.set(true);
+  }
+
+  protected sendRedline(asked: RedlineAsked): void {
+    const { after, ...rest } = asked;
+    this.store.dispatch(
+      runCommands.addRedline.start({ project: this.scope.slug(), key: this.key(), ...rest, after: after && { ...after } }),
+    );
+  }
+
+  /** The clock as it should stand, with the reason: both stay in the record. */
+  protected correct(minutes: string, reason: string): void {
+    const seconds = Math.round(Number(minutes.replace(',', '.')) * 60);
+    if (!(seconds >= 0) || reason.trim().length < 3) return;
+    this.store.dispatch(runCommands.correctClock.start({ project: this.scope.slug(), key: this.key(), seconds, reason: reason.trim() }));
+  }
+
+  protected recordShort(asked: ShortAsked): void {
+    this.store.dispatch(runCommands.recordShort.start({ project: this.scope.slug(), key: this.key(), ...asked }));
+  }
+
+  /** A report that says so already: the run shows it too. */
+  protected linkProblem([row]: readonly PickedRow[]): void {
+    this.store.dispatch(recordCommands.addTrace.start({ project: this.scope.slug(), kind: 'shownIn', from: row.key, to: this.key() }));
+  }
+
   /** What it rests on did not pass: nothing is typed for that. */
   protected block(on: string): void {
     this.store.dispatch(runCommands.blockRun.start({ project: this.scope.slug(), key: this.key(), on }));
@@ -424,12 +535,14 @@ export class BenchPage {
   protected keys(event: KeyboardEvent): void {
     const target = event.target as HTMLElement;
     const typing = /^(INPUT|TEXTAREA|SELECT)$/.test(target.tagName);
-    if (this.raising()) return;
-    const name = this.keyNames.among(event, ['pass', 'fail', 'deviation', 'blocked', 'observed', 'raise']);
+    if (this.raising() || this.redlining() || this.whole()) return;
+    const name = this.keyNames.among(event, ['pass', 'fail', 'deviation', 'blocked', 'observed', 'raise', 'redline', 'pause']);
     // A sign alone is typed where one writes.
     if (name && !(typing && this.keyNames.of(name).length === 1)) {
       event.preventDefault();
       if (name === 'observed') return this.write();
+      if (name === 'pause') return this.paused.set(!this.paused());
+      if (name === 'redline') return this.mayRedline() ? this.redline() : undefined;
       return name === 'raise' ? this.raise(this.at()) : this.judge(name);
     }
     if (event.ctrlKey || event.metaKey || event.altKey) return;

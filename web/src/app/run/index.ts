@@ -20,6 +20,23 @@ export const runRoutes: Routes = [
       { path: 'plan', title: 'Plan a round · Cord Proof', loadComponent: () => import('./plan-page').then((m) => m.PlanPage) },
       { path: 'bench/:key', title: 'Bench · Cord Proof', loadComponent: () => import('./bench-page').then((m) => m.BenchPage) },
       { path: 'record/:key', loadComponent: () => import('./record-page').then((m) => m.RecordPage) },
+      {
+        path: 'results',
+        title: 'Results beside each other · Cord Proof',
+        loadComponent: () => import('./comparison/comparison-page').then((m) => m.ComparisonPage),
+      },
+      { path: 'sign', title: 'To sign · Cord Proof', loadComponent: () => import('./sign-page').then((m) => m.SignPage) },
+      {
+        path: 'programs',
+        title: 'Results of programs · Cord Proof',
+        loadComponent: () => import('./programs-page').then((m) => m.ProgramsPage),
+      },
+      { path: 'again', title: 'Needed again · Cord Proof', loadComponent: () => import('./again-page').then((m) => m.AgainPage) },
+      {
+        path: 'configurations',
+        title: 'Configurations · Cord Proof',
+        loadComponent: () => import('./configurations-page').then((m) => m.ConfigurationsPage),
+      },
       { path: 'problems', loadComponent: problems },
       { path: 'problems/:key', loadComponent: problems },
     ],

@@ -4,6 +4,7 @@ import { FormsModule } from '@angular/forms';
 import { MatButtonModule } from '@angular/material/button';
 import { Router, RouterLink } from '@angular/router';
 import type { Selection } from '@contract/base';
+import { configurationsOf } from '@core/run';
 import { debounceTime } from 'rxjs';
 import {
   Icon,
@@ -35,6 +36,12 @@ import { runCommands, runFeature } from './state';
           <h1 class="grow">Plan a round on {{ scope.build() || 'no build yet' }}</h1>
           <a mat-button [routerLink]="['/', scope.slug(), 'run']">Cancel</a>
         </div>
+        @if (fromWords(); as words) {
+          <p class="row">
+            <span class="second small grow">Planned from {{ words }}.</span>
+            <a class="chip" [routerLink]="['/', scope.slug(), 'run', 'plan']">Without that</a>
+          </p>
+        }
         @if (given().length) {
           <div class="row" aria-label="Cases that come along">
             <span class="second small">Comes along:</span>
@@ -77,10 +84,35 @@ import { runCommands, runFeature } from './state';
       <form class="pane stack" aria-label="The round" (ngSubmit)="send()">
         <div class="sheet pad stack">
           <label class="field"><span>Title</span><input class="in" name="title" maxlength="300" [(ngModel)]="title" /></label>
-          <label class="field"
-            ><span>Configuration</span
-            ><input class="in" name="configuration" placeholder="rig 2 · cold chamber" maxlength="300" [(ngModel)]="configuration"
-          /></label>
+          @if (named().length) {
+            <div class="field">
+              <span>Configurations</span>
+              <div class="row" role="group" aria-label="Configurations">
+                @for (way of ways; track way[0]) {
+                  <button class="chip" type="button" [attr.aria-pressed]="way[0] === choice()" (click)="choose(way[0])">
+                    {{ way[1] }}
+                  </button>
+                }
+              </div>
+              @if (choice() === 'some') {
+                <div class="some">
+                  @for (name of named(); track name) {
+                    <label class="check"><input type="checkbox" [checked]="picked().has(name)" (change)="pick(name)" /> {{ name }}</label>
+                  }
+                </div>
+              } @else if (choice() !== 'words') {
+                <p class="second small">
+                  {{ configurations().length }}: {{ configurations().slice(0, 4).join('; ') }}{{ configurations().length > 4 ? ' …' : '' }}
+                </p>
+              }
+            </div>
+          }
+          @if (!named().length || choice() === 'words') {
+            <label class="field"
+              ><span>Configuration</span
+              ><input class="in" name="configuration" placeholder="rig 2 · cold chamber" maxlength="300" [(ngModel)]="configuration"
+            /></label>
+          }
           <div class="two">
             <label class="field"><span>Unit under test</span><input class="in" name="unit" maxlength="300" [(ngModel)]="unit" /></label>
             <label class="field"><span>Tools</span><input class="in" name="tools" maxlength="300" [(ngModel)]="tools" /></label>
@@ -126,6 +158,17 @@ import { runCommands, runFeature } from './state';
                   }
                 </tbody>
               </table>
+            }
+            @if (p.without.length) {
+              <div class="note waiting">
+                <cp-icon name="warning" /><span
+                  >No case verifies
+                  @for (key of p.without.slice(0, 12); track key) {
+                    <cp-record kind="requirement" [key]="key" />{{ ' ' }}
+                  }
+                  {{ p.without.length > 12 ? 'and ' + (p.without.length - 12) + ' more' : '' }}</span
+                >
+              </div>
             }
             @if (p.refusedCount) {
               <details open>
@@ -191,6 +234,10 @@ import { runCommands, runFeature } from './state';
       grid-template-columns: 1fr 1fr;
       gap: 12px;
     }
+    .some {
+      max-height: 180px;
+      overflow: auto;
+    }
     .share {
       border: 1px solid var(--hairline);
       border-radius: 10px;
@@ -211,6 +258,12 @@ export class PlanPage {
   protected readonly reviewWords = reviewWords;
   /** From the address: cases that are to be planned, beside what is chosen here. */
   readonly cases = input<string>();
+  /** From the address: an earlier round, and which part of it; requirements, a specification or groups whose cases are meant. */
+  readonly round = input<string>();
+  readonly part = input<string>();
+  readonly requirements = input<string>();
+  readonly spec = input<string>();
+  readonly groups = input<string>();
   protected readonly scope = useProject();
   protected readonly kind = plannedKind;
   private readonly store = this.scope.store;
@@ -232,22 +285,73 @@ export class PlanPage {
   private readonly sending = this.store.selectSignal(selectRequest(this.names.round));
   private readonly last = this.store.selectSignal(runFeature.selectLastRound);
 
+  private readonly configured = this.store.selectSignal(runFeature.selectConfigurations);
+  protected readonly ways = [
+    ['words', 'in words'],
+    ['some', 'some'],
+    ['all', 'all'],
+    ['pairs', 'every two values'],
+  ] as const;
+  protected readonly choice = signal<'words' | 'some' | 'all' | 'pairs'>('words');
+  protected readonly picked = signal<ReadonlySet<string>>(new Set());
+  /** All configurations that the project has. */
+  protected readonly named = computed(() => {
+    const plan = this.configured();
+    return plan?.dimensions.length ? configurationsOf(plan, 'all').names : [];
+  });
+  /** Those that the round takes; none where it is named in words. */
+  protected readonly configurations = computed((): readonly string[] => {
+    const plan = this.configured();
+    if (!plan || this.choice() === 'words') return [];
+    if (this.choice() === 'some') return this.named().filter((name) => this.picked().has(name));
+    return configurationsOf(plan, this.choice() === 'all' ? 'all' : 'pairs').names;
+  });
+  protected choose(choice: 'words' | 'some' | 'all' | 'pairs'): void {
+    this.choice.set(choice);
+  }
+  protected pick(name: string): void {
+    this.picked.set(toggled(this.picked(), name));
+  }
+  /** What the round is planned from, beside cases; null where only cases are chosen. */
+  private readonly from = computed(() => {
+    const list = (keys: string | undefined): string[] => (keys ?? '').split(',').filter(Boolean);
+    const [requirements, groups, specification, round] = [list(this.requirements()), list(this.groups()), this.spec(), this.round()];
+    if (!requirements.length && !groups.length && !specification && !round) return null;
+    const part = this.part() === 'failed' ? ('failed' as const) : this.part() === 'notPassed' ? ('notPassed' as const) : ('all' as const);
+    return { requirements, groups, part, ...(specification ? { specification } : {}), ...(round ? { round } : {}) };
+  });
+  protected readonly fromWords = computed(() => {
+    const from = this.from();
+    if (!from) return '';
+    const parts = { all: '', notPassed: ', without what passed and stands', failed: ', what failed or was blocked' };
+    return [
+      ...(from.round ? [`${from.round}${parts[from.part]}`] : []),
+      ...(from.specification ? [`all requirements of ${from.specification}`] : []),
+      ...(from.requirements.length ? [from.requirements.slice(0, 8).join(', ')] : []),
+      ...(from.groups.length ? [from.groups.join(', ')] : []),
+    ].join(' and ');
+  });
+
   /** The cases that are meant; null for none. */
   private readonly chosen = computed((): { cases: string[]; filter?: string } | null => {
     const selection = this.selection();
     if (selection?.filter !== undefined) return { cases: [], filter: selection.filter };
     const cases = [...new Set([...this.given(), ...(selection?.keys ?? [])])];
-    return cases.length ? { cases } : null;
+    return cases.length || this.from() ? { cases } : null;
   });
   /** What is asked of the server, as the round would be now. */
   protected readonly asked = computed(() => {
     const chosen = this.chosen();
-    if (!chosen || !this.scope.build() || !this.configuration().trim() || !this.tester()) return null;
+    const configurations = this.configurations();
+    if (!chosen || !this.scope.build() || !(this.configuration().trim() || configurations.length) || !this.tester()) return null;
+    const from = this.from();
     return {
       project: this.scope.slug(),
       build: this.scope.build(),
-      configuration: this.configuration().trim(),
+      configuration: configurations[0] ?? this.configuration().trim(),
+      configurations,
       tester: this.tester(),
+      ...(from ? { from } : {}),
       sharedWith: [...this.shared()].filter((login) => login !== this.tester()),
       ...chosen,
       ...(this.leaveOut() ? { leaveOut: 'passed' as const } : {}),
@@ -262,7 +366,8 @@ export class PlanPage {
   protected readonly missing = computed(() => {
     if (!this.chosen()) return 'No case is chosen yet.';
     if (!this.title().trim()) return 'It needs a title.';
-    if (!this.configuration().trim()) return 'Say in which configuration it is run.';
+    if (!this.configurations().length && !(this.choice() === 'words' && this.configuration().trim()))
+      return 'Say in which configuration it is run.';
     const p = this.preview();
     if (!p || this.sending().pending) return '…';
     if (!p.runs) return 'Nothing is left to run.';
@@ -273,6 +378,10 @@ export class PlanPage {
     effect(() => {
       const keys = (this.cases() ?? '').split(',').filter(Boolean);
       untracked(() => this.given.set(keys));
+    });
+    effect(() => {
+      const project = this.scope.slug();
+      untracked(() => this.store.dispatch(runCommands.configurations.start({ project })));
     });
     // Nothing is typed twice: the last round tells what is usual here.
     effect(() => {

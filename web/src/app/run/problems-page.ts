@@ -2,9 +2,9 @@ import { ChangeDetectionStrategy, Component, computed, effect, inject, input, si
 import { DatePipe } from '@angular/common';
 import { FormsModule } from '@angular/forms';
 import { MatButtonModule } from '@angular/material/button';
-import { Router } from '@angular/router';
+import { Router, RouterLink } from '@angular/router';
 import type { Filter } from '@contract/base';
-import type { Problem } from '@contract/run';
+import { listProblems, type Problem } from '@contract/run';
 import { listRequirements } from '@contract/specify';
 import { MatDialog } from '@angular/material/dialog';
 import {
@@ -18,6 +18,7 @@ import {
   OwnFields,
   type PickedRow,
   ProblemNote,
+  recordCommands,
   RecordLink,
   RecordList,
   RecordPanels,
@@ -27,7 +28,10 @@ import {
   type SignRequest,
   useProject,
 } from '../base';
+import { ProblemFiguresView } from './problem-figures';
 import { problemKind } from './problem-list';
+import { ProblemStageForm, type StageAsked } from './problem-stage';
+import { RunNav } from './run-nav';
 import { runCommands, runFeature } from './state';
 
 const empty = { title: '', description: '', blocking: true, requirements: [] as string[] };
@@ -49,11 +53,16 @@ const empty = { title: '', description: '', blocking: true, requirements: [] as 
     RowTemplate,
     Needs,
     OwnFields,
+    ProblemFiguresView,
+    ProblemStageForm,
+    RouterLink,
+    RunNav,
   ],
   changeDetection: ChangeDetectionStrategy.OnPush,
   template: `
     <div class="panes beside" [class.one]="adding() || key()">
       <section class="pane pane-left side" aria-label="Problem reports">
+        <cp-run-nav />
         <div class="row">
           <h1 class="grow">Problem reports</h1>
           @if (may()) {
@@ -67,9 +76,7 @@ const empty = { title: '', description: '', blocking: true, requirements: [] as 
               [found]="found"
               [below]="p.build + (p.requirements.length ? ' · against ' + p.requirements.join(', ') : '')"
             />
-            <span [class]="'tag ' + (p.state === 'closed' ? 'sound' : p.blocking ? 'broken' : 'waiting')">{{
-              p.state === 'open' && p.blocking ? 'blocks' : p.state
-            }}</span>
+            <span [class]="'tag ' + (p.state === 'closed' ? 'sound' : p.blocking ? 'broken' : 'waiting')">{{ stageTitle(p.stage) }}</span>
           </ng-template>
           <ng-container empty>
             <h2>No problem report</h2>
@@ -160,40 +167,55 @@ const empty = { title: '', description: '', blocking: true, requirements: [] as 
               </dd>
               @if (p.fixedIn) {
                 <dt>Fixed in</dt>
-                <dd>{{ p.fixedIn }}: it stands no longer from there on</dd>
+                <dd>
+                  {{ p.fixedIn }}{{ p.state === 'closed' ? ': it stands no longer from there on' : ', as is said: to be shown there' }}
+                </dd>
+                <dt>Shown by</dt>
+                <dd>
+                  @for (s of p.shownBy; track s.key) {
+                    <cp-record kind="run" [key]="s.key" [text]="s.key" /> {{ s.verdict ?? 'not run yet' }}{{ ' ' }}
+                  } @empty {
+                    no run of its case on {{ p.fixedIn }} yet
+                    @if (p.caseKey) {
+                      <a [routerLink]="['/', scope.slug(), 'run', 'plan']" [queryParams]="{ cases: p.caseKey }">plan one ›</a>
+                    }
+                  }
+                </dd>
+              }
+              @for (fact of factsOf(p); track fact[0]) {
+                <dt>{{ fact[0] }}</dt>
+                <dd>{{ fact[1] }}</dd>
               }
               @if (p.closedReason) {
                 <dt>Closed because</dt>
                 <dd>{{ p.closedReason }}</dd>
               }
             </dl>
-            <cp-problem [of]="names.save" />
-            @if (may()) {
-              @if (p.state === 'open') {
-                <form class="row closing" (ngSubmit)="close(p)">
-                  <label class="field reason"><span>Why it can be closed</span><input class="in" name="why" [(ngModel)]="reason" /></label
-                  ><label class="field"
-                    ><span>Fixed in</span
-                    ><select class="in" name="fixedIn" [(ngModel)]="fixedIn">
-                      <option value="">no build: no fault after all</option>
-                      @for (b of scope.project()?.builds; track b.name) {
-                        <option [value]="b.name">{{ b.name }}</option>
-                      }
-                    </select></label
-                  ><button mat-stroked-button type="submit" [cpNeeds]="reasonMissing">Close it</button>
-                </form>
-              } @else {
-                <div><button mat-stroked-button type="button" (click)="reopen(p)">Reopen</button></div>
-              }
+            <cp-problem [of]="names.save" /><cp-problem [of]="names.stage" /><cp-problem [of]="names.link" />
+            @if (may() && life()) {
+              <cp-problem-stage [of]="p" [life]="life()!" (asked)="stage(p, $event)" />
+              <div class="row end">
+                <label class="field"
+                  ><span>Another report</span
+                  ><select class="in" name="linkKind" [ngModel]="linkKind()" (ngModelChange)="linkKind.set($event)">
+                    @for (k of linkKinds; track k[0]) {
+                      <option [value]="k[0]">{{ k[1] }}</option>
+                    }
+                  </select></label
+                ><cp-record-picker
+                  [from]="problemsFrom"
+                  [without]="[p.key]"
+                  label="The other report"
+                  placeholder="Key or words"
+                  (picked)="link(p, $event)"
+                />
+              </div>
             }
           </section>
           <cp-own-fields kind="problem" [of]="p" />
           <cp-record-panels [key]="p.key" />
         } @else {
-          <div class="empty">
-            <h2>Choose a report</h2>
-            <p>A failed step opens one, filled from its run.</p>
-          </div>
+          <cp-problem-figures />
         }
       </section>
     </div>
@@ -206,12 +228,6 @@ const empty = { title: '', description: '', blocking: true, requirements: [] as 
     .text {
       white-space: pre-line;
     }
-    .closing {
-      align-items: end;
-    }
-    .reason {
-      flex: 0 1 420px;
-    }
   `,
 })
 export class ProblemsPage {
@@ -222,20 +238,38 @@ export class ProblemsPage {
   protected readonly kind = problemKind;
   protected readonly fields = computed((): FilterField[] => [
     { name: 'build', words: 'Build that it was found in', type: 'text', values: this.scope.project()?.builds.map((b) => b.name) ?? [] },
+    { name: 'stage', words: 'Stage', type: 'text', values: (this.life()?.stages ?? []).map(({ name }) => name) },
+    { name: 'severity', words: 'Severity', type: 'text', values: this.life()?.severities ?? [] },
+    { name: 'priority', words: 'Priority', type: 'text' },
+    { name: 'area', words: 'Area', type: 'text', values: this.life()?.areas ?? [] },
+    { name: 'assigned', words: 'Assigned to (sign-in name)', type: 'text' },
+    { name: 'due', words: 'Due', type: 'text' },
+    { name: 'requirement', words: 'Requirement that it stands against', type: 'text' },
   ]);
   protected readonly requirementsFrom = listRequirements;
   protected readonly tracedKind: Filter = { field: 'kind', is: ['requirement'] };
   protected readonly keysOf = (rows: readonly PickedRow[]): string[] => rows.map((row) => row.key);
   private readonly shown = this.store.selectSignal(runFeature.selectProblem);
-  protected readonly reason = signal('');
-  protected readonly reasonMissing = (): string => (this.reason().trim().length < 3 ? 'Say why it can be closed.' : '');
-  protected readonly fixedIn = signal('');
-  private asked: { readonly p: Problem; readonly reason: string; readonly fixedIn: string | null } | undefined;
+  private asked: { readonly p: Problem; readonly asked: StageAsked } | undefined;
+  protected readonly life = this.store.selectSignal(runFeature.selectLife);
+  protected readonly problemsFrom = listProblems;
+  protected readonly linkKinds = [
+    ['sameAs', 'is the same'],
+    ['causedBy', 'is its cause'],
+    ['blocks', 'is blocked by it'],
+    ['relates', 'relates to it'],
+  ] as const;
+  protected readonly linkKind = signal<string>('sameAs');
   private readonly dialogs = inject(MatDialog);
   protected readonly adding = signal(false);
   protected readonly draft = signal(empty);
   protected readonly titleMissing = (): string => (this.draft().title.trim() ? '' : 'Give it a title.');
-  protected readonly names = { add: runCommands.addProblem.name, save: runCommands.saveProblem.name };
+  protected readonly names = {
+    add: runCommands.addProblem.name,
+    save: runCommands.saveProblem.name,
+    stage: runCommands.stageProblem.name,
+    link: recordCommands.addTrace.name,
+  };
   protected readonly may = computed(() => this.scope.roles().some((r) => r === 'author' || r === 'tester' || r === 'reviewer'));
   protected readonly problem = computed(() => (this.shown()?.key === this.key() ? this.shown() : null));
 
@@ -247,7 +281,11 @@ export class ProblemsPage {
     };
     effect(read);
     onChanged(['problem'], (keys) => (keys === null || keys.includes(this.key() ?? '')) && read());
-    onAction(runCommands.saveProblem.failed, ({ problem }) => {
+    effect(() => {
+      const project = this.scope.slug();
+      untracked(() => this.store.dispatch(runCommands.problemLife.start({ project })));
+    });
+    onAction(runCommands.stageProblem.failed, ({ problem }) => {
       if (this.asked && problem.fields?.some((f) => f.path === 'password')) this.sign(problem.detail ?? problem.title);
     });
     onAction(runCommands.addProblem.done, ({ answer }) => {
@@ -274,47 +312,46 @@ export class ProblemsPage {
     this.store.dispatch(runCommands.addProblem.start({ project: this.scope.slug(), ...this.draft(), build: this.scope.build() }));
   }
 
-  private change(p: Problem, state: 'open' | 'closed', closedReason: string, fixedIn: string | null, password = ''): void {
+  protected stage(p: Problem, asked: StageAsked, password = ''): void {
+    this.asked = { p, asked };
     this.store.dispatch(
-      runCommands.saveProblem.start({
-        project: this.scope.slug(),
-        key: p.key,
-        basedOn: p.revision,
-        title: p.title,
-        description: p.description,
-        blocking: p.blocking,
-        state,
-        closedReason,
-        fixedIn,
-        password,
-      }),
+      runCommands.stageProblem.start({ project: this.scope.slug(), key: p.key, basedOn: p.revision, ...asked, password }),
     );
-    this.reason.set('');
   }
 
   /** Closes with a signature what the server does not close without one. */
   private sign(why: string): void {
-    const asked = this.asked;
+    const last = this.asked;
     this.asked = undefined;
-    if (!asked) return;
+    if (!last) return;
     const data: SignRequest = {
-      title: `Close ${asked.p.key}`,
-      meaning: `${why} I close it because: ${asked.reason}`,
+      title: `Close ${last.p.key}`,
+      meaning: `${why} I close it because: ${last.asked.closedReason}`,
       printedName: this.scope.session()?.person.printedName ?? '',
       needsReason: false,
     };
-    askSignature(this.dialogs, data).subscribe(({ password }) => this.change(asked.p, 'closed', asked.reason, asked.fixedIn, password));
+    askSignature(this.dialogs, data).subscribe(({ password }) => this.stage(last.p, last.asked, password));
   }
 
-  protected close(p: Problem): void {
-    const reason = this.reason().trim();
-    const fixedIn = this.fixedIn() || null;
-    this.change(p, 'closed', reason, fixedIn);
-    // While a run that showed it fails, closing is signed; whether one does, the server knows.
-    if (p.blocking && p.run) this.asked = { p, reason, fixedIn };
+  protected stageTitle(name: string): string {
+    return this.life()?.stages.find((stage) => stage.name === name)?.title ?? name;
   }
 
-  protected reopen(p: Problem): void {
-    this.change(p, 'open', '', null);
+  protected factsOf(p: Problem): [string, string][] {
+    const who = this.scope.project()?.members.find(({ login }) => login === p.assigned)?.printedName ?? p.assigned ?? '';
+    const facts: [string, string][] = [
+      ['Stage', this.stageTitle(p.stage)],
+      ['Severity', p.severity],
+      ['Priority', p.priority],
+      ['Area', p.area],
+      ['Assigned to', who],
+      ['Due', p.due ?? ''],
+    ];
+    return facts.filter(([, value]) => value);
+  }
+
+  protected link(p: Problem, rows: readonly PickedRow[]): void {
+    for (const { key: to } of rows)
+      this.store.dispatch(recordCommands.addTrace.start({ project: this.scope.slug(), kind: this.linkKind(), from: p.key, to }));
   }
 }

@@ -1,11 +1,13 @@
-import { ChangeDetectionStrategy, Component, computed, effect, inject, input, untracked } from '@angular/core';
+import { ChangeDetectionStrategy, Component, computed, effect, inject, input, signal, untracked } from '@angular/core';
 import { DatePipe } from '@angular/common';
 import { MatButtonModule } from '@angular/material/button';
 import { MatDialog } from '@angular/material/dialog';
 import { RouterLink } from '@angular/router';
-import type { RunDetail } from '@contract/run';
+import { getCase } from '@contract/design';
+import { getRun, type RunDetail } from '@contract/run';
 import { verdictWords } from '@core/run';
 import {
+  Api,
   Icon,
   onAction,
   onChanged,
@@ -114,10 +116,30 @@ export class RecordPage {
     return '';
   });
 
+  private readonly api = inject(Api);
+  /** The other runs of its case, the newest first. */
+  protected readonly earlier = signal<readonly { readonly key: string; readonly build: string; readonly verdict: string | null }[]>([]);
+  protected readonly besideKey = signal('');
+  /** Another run of the case, shown beside this one. */
+  protected readonly beside = signal<RunDetail | null>(null);
+  private looked = '';
+
   constructor() {
     effect(() => {
       const at = { project: this.scope.slug(), key: this.key() };
-      untracked(() => this.store.dispatch(runCommands.getRun.start(at)));
+      untracked(() => {
+        this.beside.set(null);
+        this.besideKey.set('');
+        this.store.dispatch(runCommands.getRun.start(at));
+      });
+    });
+    effect(() => {
+      const run = this.run();
+      if (!run) return;
+      untracked(() => {
+        void this.readEarlier(run);
+        this.look(run);
+      });
     });
     // What was blocked because of this run is told by it anew.
     onAction(runCommands.blockRun.done, () =>
@@ -129,6 +151,39 @@ export class RecordPage {
       if (!keys || keys.some((key) => mine.has(key) || key.startsWith('PR-')))
         this.store.dispatch(runCommands.getRun.start({ project: this.scope.slug(), key: this.key() }));
     });
+  }
+
+  private async readEarlier({ key, caseKey }: RunDetail): Promise<void> {
+    // What cannot be read now is read with the next change.
+    const runs = await this.api.call(getCase, { project: this.scope.slug(), key: caseKey }).then(
+      (c) => c.runs,
+      () => [],
+    );
+    if (this.run()?.key === key) this.earlier.set(runs.filter((other) => other.key !== key).slice(0, 12));
+  }
+
+  /** Who signs many at once signs only what they had on the screen: that is noted once for each state of the record. */
+  private look({ key, hash, finishedAt }: RunDetail): void {
+    if (finishedAt === null || this.looked === hash || !(this.has('tester') || this.has('reviewer'))) return;
+    this.looked = hash;
+    this.store.dispatch(runCommands.lookAtRun.start({ project: this.scope.slug(), key, hash }));
+  }
+
+  protected async compare(key: string): Promise<void> {
+    if (this.besideKey() === key) {
+      this.besideKey.set('');
+      return this.beside.set(null);
+    }
+    this.besideKey.set(key);
+    const other = await this.api.call(getRun, { project: this.scope.slug(), key }).catch(() => null);
+    if (this.besideKey() === key) this.beside.set(other);
+  }
+
+  /** The result of the same step in another run: at its place where it says the same, else wherever it stands. */
+  protected sameStep(other: RunDetail, at: number): RunDetail['steps'][number] | undefined {
+    const action = this.run()?.case.steps[at].action;
+    const place = other.case.steps[at]?.action === action ? at : other.case.steps.findIndex((s) => s.action === action);
+    return other.steps.at(place < 0 ? other.steps.length : place);
   }
 
   protected sign(meaning: 'performed' | 'reviewed'): void {

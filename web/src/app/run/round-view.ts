@@ -1,15 +1,45 @@
-import { ChangeDetectionStrategy, Component, computed, effect, input, signal, untracked } from '@angular/core';
+import { ChangeDetectionStrategy, Component, computed, effect, inject, input, linkedSignal, signal, untracked } from '@angular/core';
+import { FormsModule } from '@angular/forms';
 import { MatButtonModule } from '@angular/material/button';
+import { MatDialog } from '@angular/material/dialog';
+import { MatMenuModule } from '@angular/material/menu';
 import { RouterLink } from '@angular/router';
+import { listCases } from '@contract/design';
 import type { RunSummary } from '@contract/run';
-import { ExportMenu, Icon, MadeFor, onChanged, ProblemNote, RecordLink, useProject, useStatement } from '../base';
+import {
+  askReason,
+  ExportMenu,
+  Icon,
+  MadeFor,
+  onAction,
+  onChanged,
+  type PickedRow,
+  ProblemNote,
+  RecordLink,
+  RecordPicker,
+  useProject,
+  useStatement,
+} from '../base';
+import { RoundProgressView } from './round-progress';
 import { runStateWords } from './words';
 import { runCommands, runFeature } from './state';
 
 /** One round: its runs, with the state of each and the next thing to do. */
 @Component({
   selector: 'cp-round',
-  imports: [RouterLink, MatButtonModule, ExportMenu, Icon, MadeFor, ProblemNote, RecordLink],
+  imports: [
+    FormsModule,
+    RouterLink,
+    MatButtonModule,
+    MatMenuModule,
+    ExportMenu,
+    Icon,
+    MadeFor,
+    ProblemNote,
+    RecordLink,
+    RecordPicker,
+    RoundProgressView,
+  ],
   changeDetection: ChangeDetectionStrategy.OnPush,
   template: `
     @if (round(); as r) {
@@ -17,10 +47,33 @@ import { runCommands, runFeature } from './state';
         <div class="page-head">
           <h2 class="title">{{ r.title }}</h2>
           <span class="second grow">{{ r.key }} · {{ r.build }} · {{ r.configuration }}{{ r.unit ? ' · ' + r.unit : '' }}</span>
-          @if (r.state === 'withdrawn') {
-            <span class="tag broken">withdrawn</span>
-          } @else if (mayWithdraw()) {
-            <button mat-button type="button" (click)="withdraw()">Withdraw the round</button>
+          @if (r.state !== 'open') {
+            <span [class]="'tag ' + (r.state === 'closed' ? 'sound' : 'broken')">{{ r.state }}</span>
+          }
+          @if (may()) {
+            <button class="chip" type="button" [matMenuTriggerFor]="more" aria-label="More to do with this round">
+              <cp-icon name="more_horiz" />
+            </button>
+            <mat-menu #more="matMenu">
+              @if (r.state === 'open') {
+                <button mat-menu-item type="button" (click)="keeping.set(!keeping())">Folder, day, pattern</button>
+                <button mat-menu-item type="button" (click)="adding.set(!adding())">Add cases</button>
+                <button mat-menu-item type="button" (click)="close()">Close the round</button>
+                @if (mayWithdraw()) {
+                  <button mat-menu-item type="button" (click)="withdraw()">Withdraw the round</button>
+                }
+              }
+              @if (r.state === 'closed') {
+                <button mat-menu-item type="button" (click)="reopen()">Open it again</button>
+              }
+              <a mat-menu-item [routerLink]="['/', scope.slug(), 'run', 'plan']" [queryParams]="{ round: r.key }">Plan it again</a>
+              <a mat-menu-item [routerLink]="['/', scope.slug(), 'run', 'plan']" [queryParams]="{ round: r.key, part: 'failed' }"
+                >Plan what failed or was blocked</a
+              >
+              <a mat-menu-item [href]="document('pdf')" download>Results as PDF</a>
+              <a mat-menu-item [href]="document('docx')" download>Results as DOCX</a>
+              <a mat-menu-item [href]="document('sheets')" download>Run sheets to print</a>
+            </mat-menu>
           }
           @if (next(); as run) {
             <a mat-flat-button [routerLink]="['/', scope.slug(), 'run', 'bench', run.key]"
@@ -28,8 +81,69 @@ import { runCommands, runFeature } from './state';
             >
           }
         </div>
-        <cp-problem [of]="withdrawing" />
-        <cp-made-for [key]="r.key" />
+        <cp-problem [of]="withdrawing" /><cp-problem [of]="names.place" /><cp-problem [of]="names.close" /><cp-problem
+          [of]="names.reopen"
+        /><cp-problem [of]="names.add" /><cp-problem [of]="names.order" />
+        <div class="row">
+          @if (r.folder) {
+            <span class="tag"><cp-icon name="folder" /> {{ r.folder }}</span>
+          }
+          @if (r.due) {
+            <span class="tag" [class.broken]="late(r.due)">wanted by {{ r.due }}</span>
+          }
+          @if (r.isPattern) {
+            <span class="tag">a pattern</span>
+          }
+          <cp-made-for [key]="r.key" />
+        </div>
+        @if (keeping()) {
+          <form class="sheet pad row end" (ngSubmit)="place()">
+            <label class="field grow"
+              ><span>Release or phase, with slashes for folders in folders</span
+              ><input
+                class="in"
+                name="folder"
+                maxlength="300"
+                placeholder="2.4.0 / cold"
+                [ngModel]="folder()"
+                (ngModelChange)="folder.set($event)"
+            /></label>
+            <label class="field"
+              ><span>Wanted by</span><input class="in" type="date" name="due" [ngModel]="due()" (ngModelChange)="due.set($event)"
+            /></label>
+            <label class="check"
+              ><input type="checkbox" name="pattern" [ngModel]="pattern()" (ngModelChange)="pattern.set($event)" /> kept as a pattern for
+              others</label
+            >
+            <button mat-stroked-button type="submit">Keep it so</button>
+          </form>
+        }
+        @if (adding()) {
+          <div class="sheet pad row end">
+            <cp-record-picker
+              class="grow"
+              [from]="cases"
+              label="Case to be added"
+              placeholder="Add a case: key or words"
+              (picked)="add($event)"
+            />
+            <label class="field"
+              ><span>Done by</span
+              ><select class="in" name="who" [ngModel]="tester()" (ngModelChange)="tester.set($event)">
+                @for (t of testers(); track t.login) {
+                  <option [value]="t.login">{{ t.printedName }}</option>
+                }
+              </select></label
+            >
+            <label class="field grow"
+              ><span>Why, where it has a result already</span
+              ><input class="in" name="why" maxlength="2000" [ngModel]="why()" (ngModelChange)="why.set($event)"
+            /></label>
+          </div>
+        }
+        @if (r.runs > 1) {
+          <cp-round-progress [key]="r.key" [recorded]="r.recorded" (asked)="picked.set($event)" />
+        }
         <div class="row" role="group" aria-label="Show">
           @for (f of filters(); track f.name) {
             <button class="chip" type="button" [attr.aria-pressed]="filter() === f.name" (click)="filter.set(f.name)">
@@ -53,9 +167,19 @@ import { runCommands, runFeature } from './state';
               </tr>
             </thead>
             <tbody>
-              @for (run of items(); track run.key) {
+              @for (run of items(); track run.key; let i = $index, first = $first, last = $last) {
                 <tr [class.second]="run.state === 'superseded'">
-                  <td><cp-record kind="run" [key]="run.key" /></td>
+                  <td class="nowrap">
+                    <cp-record kind="run" [key]="run.key" />
+                    @if (mayOrder() && !run.verdict) {
+                      <button class="tiny" type="button" [disabled]="first" [attr.aria-label]="run.key + ' earlier'" (click)="move(i, -1)">
+                        <cp-icon name="arrow_upward" />
+                      </button>
+                      <button class="tiny" type="button" [disabled]="last" [attr.aria-label]="run.key + ' later'" (click)="move(i, 1)">
+                        <cp-icon name="arrow_downward" />
+                      </button>
+                    }
+                  </td>
                   <td>
                     <cp-record kind="case" [key]="run.caseKey" />&ngsp;<span class="second small">r{{ run.caseRevision }}</span>
                   </td>
@@ -68,6 +192,15 @@ import { runCommands, runFeature } from './state';
                     }
                     @if (run.carriedOver) {
                       <span class="tag">carried over</span>
+                    }
+                    @if (run.due && !run.verdict) {
+                      <span class="tag" [class.broken]="late(run.due)">by {{ run.due }}</span>
+                    }
+                    @if (run.priority && !run.verdict) {
+                      <span class="tag">{{ run.priority }}</span>
+                    }
+                    @if (r.items.length && several()) {
+                      <span class="second small">{{ run.configuration }}</span>
                     }
                   </td>
                   <td class="num nowrap">{{ run.seconds ? (run.seconds / 60).toFixed(0) : '–' }} of {{ run.plannedMinutes }}</td>
@@ -100,6 +233,16 @@ import { runCommands, runFeature } from './state';
     .nowrap {
       white-space: nowrap;
     }
+    .tiny {
+      padding: 2px;
+      color: var(--ink-2);
+      cursor: pointer;
+      background: none;
+      border: 0;
+    }
+    .tiny:disabled {
+      opacity: 0.3;
+    }
     tr.second td {
       opacity: 0.75;
     }
@@ -131,9 +274,58 @@ export class RoundView {
     this.groups.map(({ name, keep }) => ({ name, count: (this.round()?.items ?? []).filter(keep).length })),
   );
   protected readonly shownKeys = computed(() => this.items().map((run) => run.key));
-  protected readonly items = computed(() =>
-    (this.round()?.items ?? []).filter(this.groups.find((g) => g.name === this.filter())?.keep ?? (() => true)),
+  /** A segment of a chart that was pressed: only its runs are shown. */
+  protected readonly picked = signal<{
+    readonly by: 'person' | 'configuration' | 'folder';
+    readonly name: string;
+    readonly verdict: string;
+  } | null>(null);
+  protected readonly items = computed(() => {
+    const picked = this.picked();
+    return (this.round()?.items ?? [])
+      .filter(this.groups.find((g) => g.name === this.filter())?.keep ?? (() => true))
+      .filter(
+        (run) =>
+          !picked ||
+          picked.by === 'folder' ||
+          ((picked.by === 'person' ? run.testerName : run.configuration) === picked.name && (run.verdict ?? 'planned') === picked.verdict),
+      );
+  });
+  protected readonly several = computed(() => new Set((this.round()?.items ?? []).map((run) => run.configuration)).size > 1);
+  protected readonly names = {
+    place: runCommands.placeRound.name,
+    close: runCommands.closeRound.name,
+    reopen: runCommands.reopenRound.name,
+    add: runCommands.addToRound.name,
+    order: runCommands.orderRuns.name,
+  };
+  private readonly dialogs = inject(MatDialog);
+  protected readonly cases = listCases;
+  protected readonly may = computed(() => this.scope.roles().some((role) => role === 'author' || role === 'tester' || role === 'reviewer'));
+  protected readonly mayOrder = computed(
+    () =>
+      this.round()?.state === 'open' &&
+      this.filter() === 'All' &&
+      !this.picked() &&
+      this.scope.roles().some((role) => role === 'author' || role === 'tester'),
   );
+  protected readonly keeping = signal(false);
+  protected readonly adding = signal(false);
+  protected readonly folder = signal('');
+  protected readonly due = signal('');
+  protected readonly pattern = signal(false);
+  protected readonly why = signal('');
+  protected readonly testers = computed(() => (this.scope.project()?.members ?? []).filter((m) => m.roles.includes('tester')));
+  protected readonly tester = linkedSignal(() => {
+    const me = this.scope.session()?.person.login;
+    return (this.testers().find(({ login }) => login === me) ?? this.testers().at(0))?.login ?? '';
+  });
+  protected late(day: string): boolean {
+    return day < new Date().toISOString().slice(0, 10);
+  }
+  protected document(format: string): string {
+    return `/api/projects/${this.scope.slug()}/rounds/${this.key()}/document?format=${format}`;
+  }
   protected readonly next = computed(() => {
     const mine = (this.round()?.items ?? []).filter((run) => run.tester === this.scope.session()?.person.login);
     return mine.find((run) => run.state === 'onBench') ?? mine.find((run) => run.state === 'planned');
@@ -144,11 +336,73 @@ export class RoundView {
       const at = { project: this.scope.slug(), key: this.key() };
       untracked(() => this.store.dispatch(runCommands.getRound.start(at)));
     });
+    effect(() => {
+      const r = this.round();
+      untracked(() => {
+        this.folder.set(r?.folder ?? '');
+        this.due.set(r?.due ?? '');
+        this.pattern.set(r?.isPattern ?? false);
+      });
+    });
+    onAction(runCommands.placeRound.done, () => this.keeping.set(false));
+    onAction(runCommands.addToRound.done, () => this.why.set(''));
     onChanged(['run', 'round'], (keys) => {
       const mine = new Set([this.key(), ...(this.round()?.items.map((item) => item.key) ?? [])]);
       if (!keys || keys.some((key) => mine.has(key)))
         this.store.dispatch(runCommands.getRound.start({ project: this.scope.slug(), key: this.key() }));
     });
+  }
+
+  protected place(): void {
+    this.store.dispatch(
+      runCommands.placeRound.start({
+        project: this.scope.slug(),
+        key: this.key(),
+        folder: this.folder(),
+        due: this.due() || null,
+        isPattern: this.pattern(),
+      }),
+    );
+  }
+
+  protected add(rows: readonly PickedRow[]): void {
+    this.store.dispatch(
+      runCommands.addToRound.start({
+        project: this.scope.slug(),
+        key: this.key(),
+        cases: rows.map((row) => row.key),
+        tester: this.tester(),
+        reason: this.why().trim(),
+      }),
+    );
+  }
+
+  /** One place earlier or later among those that are shown; what is recorded keeps its place. */
+  protected move(at: number, by: number): void {
+    const keys = this.items().map(({ key }) => key);
+    const [key] = keys.splice(at, 1);
+    keys.splice(at + by, 0, key);
+    this.store.dispatch(
+      runCommands.orderRuns.start({ project: this.scope.slug(), key: this.key(), runs: keys.map((of) => ({ key: of })) }),
+    );
+  }
+
+  protected close(): void {
+    const r = this.round();
+    if (!r) return;
+    const open = r.runs - r.recorded;
+    this.statement({
+      title: `Close ${r.key}`,
+      meaning: `It is done: ${r.recorded} of ${r.runs} runs are recorded${open ? `, ${open} stay as they are, without a result` : ''}. Nothing is recorded in it any more until somebody opens it again.`,
+    }).subscribe(({ reason, password }) =>
+      this.store.dispatch(runCommands.closeRound.start({ project: this.scope.slug(), key: r.key, reason, password })),
+    );
+  }
+
+  protected reopen(): void {
+    askReason(this.dialogs, { title: `Open ${this.key()} again`, text: 'Its closing stays in its history.', confirm: 'Open it' }).subscribe(
+      (reason) => this.store.dispatch(runCommands.reopenRound.start({ project: this.scope.slug(), key: this.key(), reason })),
+    );
   }
 
   /** Planned by mistake: nobody has recorded anything in it. */

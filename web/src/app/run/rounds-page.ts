@@ -6,12 +6,13 @@ import type { Round } from '@contract/run';
 import { baseActions, baseCommands, Icon, Needs, onAction, ProblemNote, RecordList, RowLines, RowTemplate, useProject } from '../base';
 import { roundKind } from './round-list';
 import { RoundView } from './round-view';
+import { RunNav } from './run-nav';
 import { runCommands } from './state';
 
 /** Run: the rounds of the build, and the chosen one beside them. */
 @Component({
   selector: 'cp-rounds-page',
-  imports: [FormsModule, RouterLink, MatButtonModule, Icon, ProblemNote, RecordList, RoundView, RowLines, RowTemplate, Needs],
+  imports: [FormsModule, RouterLink, MatButtonModule, Icon, ProblemNote, RecordList, RoundView, RowLines, RowTemplate, RunNav, Needs],
   changeDetection: ChangeDetectionStrategy.OnPush,
   template: `
     <div class="panes beside" [class.one]="key() || naming()">
@@ -23,13 +24,13 @@ import { runCommands } from './state';
           }
         </div>
         <div class="row">
-          <a class="chip" [routerLink]="['/', scope.slug(), 'run', 'problems']"><cp-icon name="bug_report" /> Problem reports</a>
           @if (mayBuild()) {
             <button class="chip" type="button" (click)="naming.set(!naming())" [attr.aria-expanded]="naming()">
               <cp-icon name="deployed_code" /> Name a build
             </button>
           }
         </div>
+        <cp-run-nav />
         @if (scope.build(); as build) {
           <cp-record-list [kind]="kind" [of]="of()" [current]="key()" (opened)="open($event)">
             <ng-template [cpRow]="kind" let-round let-found="found">
@@ -132,8 +133,8 @@ export class RoundsPage {
     });
   }
 
-  protected about({ configuration, unit, createdAt }: Round): string {
-    return [configuration, unit, createdAt.slice(0, 10)].filter(Boolean).join(' · ');
+  protected about({ folder, configuration, unit, createdAt }: Round): string {
+    return [folder, configuration, unit, createdAt.slice(0, 10)].filter(Boolean).join(' · ');
   }
 
   protected open(key: string): void {

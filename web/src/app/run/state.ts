@@ -1,6 +1,25 @@
 import { createFeature, createReducer, on } from '@ngrx/store';
 import * as contract from '@contract/run';
-import type { Problem, Round, RoundDetail, RoundPreview, RunDetail } from '@contract/run';
+import type {
+  CaseReadings,
+  CaseRedlines,
+  Comparison,
+  ConfigurationPlanBody,
+  NeededAgain,
+  Problem,
+  ProblemFigures,
+  ProblemLife,
+  ResultDetail,
+  ResultRuleRow,
+  ResultUpload,
+  Round,
+  RoundDetail,
+  RoundPreview,
+  RoundProgress,
+  RunDetail,
+  Signable,
+  SignedMany,
+} from '@contract/run';
 import { command } from '../base';
 
 export const runCommands = {
@@ -21,6 +40,38 @@ export const runCommands = {
   withdrawRound: command('[Run] withdraw round', contract.withdrawRound),
   reassignRun: command('[Run] reassign run', contract.reassignRun),
   decideRun: command('[Run] decide run', contract.decideRun),
+  recordShort: command('[Run] record whole', contract.recordShort),
+  correctClock: command('[Run] correct clock', contract.correctClock),
+  addRedline: command('[Run] redline', contract.addRedline),
+  listRedlines: command('[Run] redlines of a case', contract.listRedlines),
+  answerRedlines: command('[Run] answer redlines', contract.answerRedlines),
+  lookAtRun: command('[Run] look at run', contract.lookAtRun),
+  listSignable: command('[Run] list to sign', contract.listSignable),
+  signMany: command('[Run] sign many', contract.signMany),
+  comparison: command('[Run] comparison', contract.getComparison),
+  configurations: command('[Run] configurations', contract.getConfigurations),
+  saveConfigurations: command('[Run] save configurations', contract.saveConfigurations),
+  placeRound: command('[Run] place round', contract.placeRound),
+  closeRound: command('[Run] close round', contract.closeRound),
+  reopenRound: command('[Run] reopen round', contract.reopenRound),
+  addToRound: command('[Run] add to round', contract.addToRound),
+  orderRuns: command('[Run] order runs', contract.orderRuns),
+  runNow: command('[Run] run now', contract.runNow),
+  progress: command('[Run] progress of a round', contract.getRoundProgress),
+  sendResults: command('[Run] send results', contract.sendResults),
+  listResults: command('[Run] list results', contract.listResults),
+  getResults: command('[Run] get results', contract.getResults),
+  matchResults: command('[Run] match results', contract.matchResults),
+  dismissResult: command('[Run] dismiss result', contract.dismissResult),
+  listResultRules: command('[Run] list rules of results', contract.listResultRules),
+  addResultRule: command('[Run] add rule of results', contract.addResultRule),
+  removeResultRule: command('[Run] remove rule of results', contract.removeResultRule),
+  neededAgain: command('[Run] needed again', contract.getNeededAgain),
+  caseReadings: command('[Run] readings of a case', contract.getCaseReadings),
+  problemLife: command('[Run] life of problem reports', contract.getProblemLife),
+  saveProblemLife: command('[Run] save life of problem reports', contract.saveProblemLife),
+  stageProblem: command('[Run] stage problem', contract.stageProblem),
+  problemFigures: command('[Run] figures of problem reports', contract.getProblemFigures),
   /** One problem report: the list's row of its key. */
   readProblem: command('[Run] read problem', contract.listProblems),
   addProblem: command('[Run] add problem', contract.addProblem),
@@ -34,8 +85,41 @@ interface RunState {
   readonly round: RoundDetail | null;
   readonly run: RunDetail | null;
   readonly problem: Problem | null;
+  /** Results beside each other, and the question that they answer. */
+  readonly comparison: { readonly of: string; readonly answer: Comparison } | null;
+  readonly signable: Signable | null;
+  readonly signedMany: SignedMany | null;
+  readonly configurations: ConfigurationPlanBody | null;
+  readonly progress: { readonly key: string; readonly of: RoundProgress } | null;
+  readonly results: readonly ResultUpload[] | null;
+  readonly resultDetail: ResultDetail | null;
+  readonly resultRules: readonly ResultRuleRow[];
+  readonly neededAgain: NeededAgain | null;
+  readonly redlines: { readonly key: string; readonly of: CaseRedlines } | null;
+  readonly readings: { readonly key: string; readonly of: CaseReadings } | null;
+  readonly life: ProblemLife | null;
+  readonly figures: ProblemFigures | null;
 }
-const first: RunState = { lastRound: null, roundPreview: { of: '', answer: null }, round: null, run: null, problem: null };
+const first: RunState = {
+  lastRound: null,
+  roundPreview: { of: '', answer: null },
+  round: null,
+  run: null,
+  problem: null,
+  comparison: null,
+  signable: null,
+  signedMany: null,
+  configurations: null,
+  progress: null,
+  results: null,
+  resultDetail: null,
+  resultRules: [],
+  neededAgain: null,
+  redlines: null,
+  readings: null,
+  life: null,
+  figures: null,
+};
 const c = runCommands;
 
 export const runFeature = createFeature({
@@ -44,7 +128,17 @@ export const runFeature = createFeature({
     first,
     on(c.lastRound.done, (state, { answer }): RunState => ({ ...state, lastRound: answer.rows[0] ?? null })),
     on(c.previewRound.done, (state, { input, answer }): RunState => ({ ...state, roundPreview: { of: JSON.stringify(input), answer } })),
-    on(c.getRound.done, c.withdrawRound.done, c.addRound.done, (state, { answer }): RunState => ({ ...state, round: answer })),
+    on(
+      c.getRound.done,
+      c.withdrawRound.done,
+      c.addRound.done,
+      c.placeRound.done,
+      c.closeRound.done,
+      c.reopenRound.done,
+      c.addToRound.done,
+      c.orderRuns.done,
+      (state, { answer }): RunState => ({ ...state, round: answer }),
+    ),
     // An answer that is older than what is shown is no news: several saves may be on their way at once.
     on(
       c.getRun.done,
@@ -55,6 +149,10 @@ export const runFeature = createFeature({
       c.signRun.done,
       c.decideRun.done,
       c.reassignRun.done,
+      c.blockRun.done,
+      c.recordShort.done,
+      c.correctClock.done,
+      c.addRedline.done,
       (state, { answer }): RunState =>
         state.run?.key === answer.key && state.run.revision > answer.revision ? state : { ...state, run: answer },
     ),
@@ -71,6 +169,26 @@ export const runFeature = createFeature({
       };
     }),
     on(c.readProblem.done, (state, { answer }): RunState => ({ ...state, problem: answer.rows[0] ?? null })),
-    on(c.addProblem.done, c.saveProblem.done, (state, { answer }): RunState => ({ ...state, problem: answer })),
+    on(c.addProblem.done, c.saveProblem.done, c.stageProblem.done, (state, { answer }): RunState => ({ ...state, problem: answer })),
+    on(c.comparison.done, (state, { input, answer }): RunState => ({ ...state, comparison: { of: JSON.stringify(input), answer } })),
+    on(c.listSignable.done, (state, { answer }): RunState => ({ ...state, signable: answer })),
+    on(c.signMany.done, (state, { answer }): RunState => ({ ...state, signedMany: answer })),
+    on(c.configurations.done, c.saveConfigurations.done, (state, { answer }): RunState => ({ ...state, configurations: answer })),
+    on(c.progress.done, (state, { input, answer }): RunState => ({ ...state, progress: { key: input.key, of: answer } })),
+    on(c.listResults.done, (state, { answer }): RunState => ({ ...state, results: answer })),
+    on(c.getResults.done, c.dismissResult.done, (state, { answer }): RunState => ({ ...state, resultDetail: answer })),
+    on(c.listResultRules.done, c.addResultRule.done, (state, { answer }): RunState => ({ ...state, resultRules: answer })),
+    on(c.removeResultRule.done, (state, { input }): RunState => ({
+      ...state,
+      resultRules: state.resultRules.filter((rule) => rule.id !== input.id),
+    })),
+    on(c.neededAgain.done, (state, { answer }): RunState => ({ ...state, neededAgain: answer })),
+    on(c.listRedlines.done, c.answerRedlines.done, (state, { input, answer }): RunState => ({
+      ...state,
+      redlines: { key: input.key, of: answer },
+    })),
+    on(c.caseReadings.done, (state, { input, answer }): RunState => ({ ...state, readings: { key: input.key, of: answer } })),
+    on(c.problemLife.done, c.saveProblemLife.done, (state, { answer }): RunState => ({ ...state, life: answer })),
+    on(c.problemFigures.done, (state, { answer }): RunState => ({ ...state, figures: answer })),
   ),
 });

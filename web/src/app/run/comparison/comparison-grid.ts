@@ -1,14 +1,16 @@
-import { ChangeDetectionStrategy, Component, computed, ElementRef, inject, input, linkedSignal, output, signal, viewChild } from '@angular/core';
 import {
-  cellAt,
-  cellWords,
-  columnSums,
-  runAt,
-  type CellState,
-  type ColumnSum,
-  type ComparedGroup,
-  type ComparedRow,
-} from '@core/run';
+  ChangeDetectionStrategy,
+  Component,
+  computed,
+  ElementRef,
+  inject,
+  input,
+  linkedSignal,
+  output,
+  signal,
+  viewChild,
+} from '@angular/core';
+import { cellAt, cellWords, columnSums, runAt, type CellState, type ColumnSum, type ComparedGroup, type ComparedRow } from '@core/run';
 import { RecordLink, toggled } from '../../base';
 
 export const rowHeight = 36;
@@ -79,13 +81,13 @@ type Line = { readonly group: ComparedGroup; readonly sums: readonly ColumnSum[]
                   <span class="second small">{{ c.title }}</span>
                 }
                 <span class="share" aria-hidden="true"><i [style.width.%]="share(c.sum) ?? 0"></i></span>
-                <span class="small"
-                  >@if (share(c.sum) !== null) {
+                <span class="small">
+                  @if (share(c.sum) !== null) {
                     <b>{{ share(c.sum) }} %</b> passed
                   } @else {
                     nothing planned
-                  }</span
-                >
+                  }
+                </span>
               </span>
             }
           </span>
@@ -194,7 +196,10 @@ export class ComparisonGrid {
   );
   protected readonly at = linkedSignal<number, { line: number; column: number }>({
     source: () => this.lines().length,
-    computation: (count, before) => ({ line: Math.min(before?.value.line ?? 0, Math.max(0, count - 1)), column: before?.value.column ?? 0 }),
+    computation: (count, before) => ({
+      line: Math.min(before?.value.line ?? 0, Math.max(0, count - 1)),
+      column: before?.value.column ?? 0,
+    }),
   });
 
   private range(from: number, size: number, step: number, count: number): readonly [number, number] {

@@ -46,7 +46,13 @@ const shownStates: readonly CellState[] = ['passed', 'deviation', 'failed', 'blo
     <div class="page whole">
       <div class="page-head">
         <h1 class="grow">Results beside each other</h1>
-        <button class="chip" type="button" [disabled]="!wide()" [attr.aria-pressed]="part() === 'changed'" (click)="go({ only: part() === 'changed' ? null : 'changed' })">
+        <button
+          class="chip"
+          type="button"
+          [disabled]="!wide()"
+          [attr.aria-pressed]="part() === 'changed'"
+          (click)="go({ only: part() === 'changed' ? null : 'changed' })"
+        >
           <cp-icon name="difference" /> What changed
         </button>
         <button class="chip" type="button" [matMenuTriggerFor]="more"><cp-icon name="download" /> Take out</button>
@@ -59,7 +65,12 @@ const shownStates: readonly CellState[] = ['passed', 'deviation', 'failed', 'blo
       <cp-run-nav />
       <div class="row" role="group" aria-label="What stands across and how it is grouped">
         @for (a of acrosses; track a) {
-          <button class="chip" type="button" [attr.aria-pressed]="over() === a" (click)="go({ across: a === 'builds' ? null : a, of: null, hide: null })">
+          <button
+            class="chip"
+            type="button"
+            [attr.aria-pressed]="over() === a"
+            (click)="go({ across: a === 'builds' ? null : a, of: null, hide: null })"
+          >
             {{ acrossWords[a] }}
           </button>
         }
@@ -70,7 +81,13 @@ const shownStates: readonly CellState[] = ['passed', 'deviation', 'failed', 'blo
         }
         <label class="row small"
           ><span class="second">Cases</span
-          ><select class="in" aria-label="How cases are grouped" name="by" [ngModel]="grouping()" (ngModelChange)="go({ by: $event === 'folder' ? null : $event })">
+          ><select
+            class="in"
+            aria-label="How cases are grouped"
+            name="by"
+            [ngModel]="grouping()"
+            (ngModelChange)="go({ by: $event === 'folder' ? null : $event })"
+          >
             @for (g of groupNames; track g) {
               <option [value]="g">{{ byWords[g] }}</option>
             }
@@ -79,12 +96,26 @@ const shownStates: readonly CellState[] = ['passed', 'deviation', 'failed', 'blo
         <button class="chip" type="button" [matMenuTriggerFor]="cols">Columns {{ columns().length }}</button>
         <mat-menu #cols="matMenu">
           @for (c of all(); track c.at) {
-            <button mat-menu-item type="button" role="menuitemcheckbox" [attr.aria-checked]="!hidden().has(c.at)" (click)="$event.stopPropagation(); hideColumn(c.at)">
+            <button
+              mat-menu-item
+              type="button"
+              role="menuitemcheckbox"
+              [attr.aria-checked]="!hidden().has(c.at)"
+              (click)="$event.stopPropagation(); hideColumn(c.at)"
+            >
               {{ hidden().has(c.at) ? '☐' : '☑' }} {{ c.key }}
             </button>
           }
         </mat-menu>
-        <input class="in grow" type="search" aria-label="Filter cases by key or words" placeholder="Filter" name="q" [ngModel]="q() ?? ''" (ngModelChange)="go({ q: $event || null })" />
+        <input
+          class="in grow"
+          type="search"
+          aria-label="Filter cases by key or words"
+          placeholder="Filter"
+          name="q"
+          [ngModel]="q() ?? ''"
+          (ngModelChange)="go({ q: $event || null })"
+        />
       </div>
       <div class="row" role="group" aria-label="Which cases">
         @for (p of parts; track p) {
