@@ -16,6 +16,7 @@ const programs = {
   unzip: ['unzip'],
   openssl: ['openssl'],
   'libxml2-utils': ['xmllint'],
+  gcc: ['gcc', 'gcov'],
 };
 
 const has = (program) => ['/usr/sbin', '/usr/bin', '/usr/local/bin', '/sbin', '/bin'].some((folder) => existsSync(join(folder, program)));

@@ -113,3 +113,9 @@ export const removeResultRule = endpoint('DELETE', '/projects/:project/result-ru
   params: inProject.extend({ id: z.coerce.number().int() }),
   answer: done,
 });
+export const listRecordingPrograms = endpoint('GET', '/projects/:project/programs', {
+  summary: 'The programs for which runs may be planned, as records name them',
+  may: 'member',
+  params: inProject,
+  answer: z.array(z.string()),
+});

@@ -208,6 +208,7 @@ export async function neededAgain(
       size: old.length,
       requirements: [...requirements.keys()],
       approved: new Set(all.filter((c) => c.state === 'approved').map((c) => c.key)),
+      done: new Set(again.flatMap(({ key, done }) => (done === null ? [] : [key]))),
       own: new Set([...changedCases.map(({ key }) => key), ...known.flatMap(({ of, bad }) => (bad ? [of.key] : []))]),
       minutes,
     }),
@@ -222,6 +223,8 @@ function chosen(
     readonly size: number;
     readonly requirements: readonly string[];
     readonly approved: ReadonlySet<string>;
+    /** Cases that passed on the later build already. */
+    readonly done: ReadonlySet<string>;
     /** Cases that are needed for themselves. */
     readonly own: ReadonlySet<string>;
     readonly minutes: number | undefined;
@@ -247,6 +250,8 @@ function chosen(
       for (let w = 0; w < bits.length; w++) lost[w] |= bits[w];
       return { ...c, hits: bits };
     });
+  // What a run on the later build has shown already is not lost any more.
+  for (const { key, hits } of offered) if (given.done.has(key)) for (let w = 0; w < lost.length; w++) lost[w] &= ~hits[w];
   const choice = minutes === undefined ? fewestCases(lost, offered) : bestWithin(lost, offered, minutes);
   return {
     cases: [...choice.cases],

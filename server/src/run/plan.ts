@@ -9,12 +9,14 @@ import {
   type PassedRun,
 } from '@core/design';
 import { runPasses } from '@core/prove';
+import { doneByProgram } from '@core/run';
 import { and, asc, eq, inArray, isNotNull, isNull, sql } from 'drizzle-orm';
 import {
   freeKey,
   freeKeys,
   insertRecord,
   insertRecords,
+  listTokens,
   memberships,
   needOpenBuild,
   needRecord,
@@ -175,7 +177,12 @@ export async function planRuns(w: Writing, place: RunPlace, planned: readonly Pl
   return keys;
 }
 
+/** Refuses who may not record here: a person who is a tester, or a program whose token lets it. */
 export async function needTester(tx: Tx, projectId: number, login: string): Promise<void> {
+  if (doneByProgram(login)) {
+    if ((await programsOf(tx, projectId)).includes(login)) return;
+    throw new Refusal('invalid', { fields: [{ path: 'tester', text: `There is no program ${login} that records here.` }] });
+  }
   const [tester] = await tx
     .select({ login: people.login })
     .from(people)
@@ -183,6 +190,14 @@ export async function needTester(tx: Tx, projectId: number, login: string): Prom
     .where(and(eq(people.login, login), eq(people.disabled, false)));
   if (!tester)
     throw new Refusal('invalid', { fields: [{ path: 'tester', text: `${login || 'Nobody'} is not a tester in this project.` }] });
+}
+
+/** The programs for which runs may be planned, as they are named in records. */
+export async function programsOf(db: Db | Tx, projectId: number): Promise<string[]> {
+  const now = new Date().toISOString();
+  return (await listTokens(db as Db, projectId)).flatMap(({ name, roles, endedAt, expiresAt }) =>
+    endedAt === null && expiresAt > now && roles.includes('tester') ? [`program:${name}`] : [],
+  );
 }
 
 interface Refused {

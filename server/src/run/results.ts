@@ -201,14 +201,20 @@ async function recordResults(
   }
   const names = unmatched.map((at) => results[at]).map(({ group, name }) => (group ? `${group} › ${name}` : name));
   if (!planned.length) return { runs: [], unmatched: names, refused };
-  const roundId = await roundOf(w, upload);
   const tools = `${upload.tool} ${upload.version}`.trim();
-  const place = { roundId, buildId: upload.build.id, configuration: upload.configuration, unit: '', tools };
-  const keys = await planRuns(
-    w,
-    place,
-    planned.map(({ plan }) => plan),
-  );
+  const place = { buildId: upload.build.id, configuration: upload.configuration, unit: '', tools };
+  const waiting = await plannedFor(w, upload);
+  const keyOf = ({ plan }: (typeof planned)[number]): string | undefined => waiting.get(`${plan.c.record.id}\n${plan.row ?? ''}`);
+  const unplanned = planned.filter((of) => keyOf(of) === undefined);
+  const fresh = unplanned.length
+    ? await planRuns(
+        w,
+        { ...place, roundId: await roundOf(w, upload) },
+        unplanned.map(({ plan }) => plan),
+      )
+    : [];
+  const keys = planned.map((of) => keyOf(of) ?? fresh[unplanned.indexOf(of)]);
+  if (!fresh.length) await noteRound(w, upload.id, keys[0]);
   const answer: SentResults['runs'] = [];
   for (const [i, { run, plan }] of planned.entries()) {
     await recordMachineRun(w, keys[i], run, { ...upload, tools }, files);
@@ -222,6 +228,42 @@ async function recordResults(
     answer.push({ key: keys[i], caseKey: run.caseKey, row: plan.row, verdict: run.verdict });
   }
   return { runs: answer, unmatched: names, refused };
+}
+
+/** Results that belong to runs which were planned before stand in the round of these. */
+async function noteRound(w: Writing, uploadId: number, runKey: string): Promise<void> {
+  const [run] = await w.tx
+    .select({ roundId: runs.roundId })
+    .from(runs)
+    .innerJoin(records, eq(records.id, runs.id))
+    .where(and(eq(runs.projectId, w.actor.projectId), eq(records.key, runKey)));
+  await w.tx
+    .update(resultUploads)
+    .set({ roundId: run.roundId })
+    .where(and(eq(resultUploads.id, uploadId), isNull(resultUploads.roundId)));
+  w.wrote(resultUploadRows, uploadId);
+}
+
+/** The runs that are planned for whoever sent an upload, on its build and in its configuration, by case and data row: their results belong there. */
+async function plannedFor(
+  w: Writing,
+  { sentBy, build, configuration }: Pick<UploadOf, 'sentBy' | 'configuration'> & { readonly build: StoredBuild },
+): Promise<Map<string, string>> {
+  const rows = await w.tx
+    .select({ key: records.key, caseId: runs.caseId, row: runs.row })
+    .from(runs)
+    .innerJoin(records, eq(records.id, runs.id))
+    .where(
+      and(
+        eq(runs.buildId, build.id),
+        eq(runs.tester, sentBy),
+        eq(runs.configuration, configuration),
+        isNull(runs.finishedAt),
+        isNull(runs.withdrawnAt),
+      ),
+    )
+    .orderBy(asc(runs.id));
+  return new Map(rows.map(({ key, caseId, row }) => [`${caseId}\n${row ?? ''}`, key]));
 }
 
 /** The round of an upload: made by itself with the first of its runs. */

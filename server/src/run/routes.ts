@@ -19,7 +19,7 @@ import {
 } from '../base';
 import { comparison, comparisonFile } from './comparison';
 import { roundDocument, roundDocumentFormats, runDocument, type RoundDocumentFormat } from './documents';
-import { addRound, previewRound } from './plan';
+import { addRound, previewRound, programsOf } from './plan';
 import { configurationPlan, saveConfigurationPlan } from './configurations';
 import { problemFigures, problemLife, saveProblemLife, stageProblem } from './problem-life';
 import { addResultRule, dismissResult, listResultRules, listResults, removeResultRule, resultDetail } from './result-lists';
@@ -97,6 +97,7 @@ export function runRoutes(app: FastifyInstance, context: AppContext): void {
   serve(app, context, contract.dismissResult, ({ actor, params, body }) =>
     dismissResult(db, actor, { id: params.id, item: params.item, reason: body.reason }),
   );
+  serve(app, context, contract.listRecordingPrograms, ({ membership }) => programsOf(db, membership.projectId));
   serve(app, context, contract.listResultRules, ({ membership }) => listResultRules(db, membership.projectId));
   serve(app, context, contract.addResultRule, ({ actor, body }) => addResultRule(db, actor, body));
   serve(app, context, contract.removeResultRule, async ({ actor, params }) => {

@@ -27,7 +27,7 @@ export * from './record/state';
 export * from './record/known-fields';
 export * from './record/own-fields';
 export * from './record/record-panels';
-export type { ItemDifferences, ItemLine } from './record/history-panel';
+export { HistoryPanel, type ItemDifferences, type ItemLine } from './record/history-panel';
 export * from './record/record-frame';
 export * from './record/merge-note';
 export { rangesOf } from './record/passages';

@@ -126,7 +126,7 @@ import { runCommands, runFeature } from './state';
             <h2>Requirements</h2>
             @for (r of f.requirements; track r.key) {
               <div>
-                <cp-record kind="requirement" [key]="r.key" /> <span class="second small">revision {{ r.before }} to {{ r.now }}</span>
+                <cp-record kind="requirement" [key]="r.key" />&ngsp;<span class="second small">revision {{ r.before }} to {{ r.now }}</span>
               </div>
             } @empty {
               <p class="second">None that those cases verify.</p>
@@ -136,7 +136,7 @@ import { runCommands, runFeature } from './state';
             <h2>Cases</h2>
             @for (c of f.cases; track c.key) {
               <div>
-                <cp-record kind="case" [key]="c.key" /> <span class="second small">revision {{ c.before }} to {{ c.now }}</span>
+                <cp-record kind="case" [key]="c.key" />&ngsp;<span class="second small">revision {{ c.before }} to {{ c.now }}</span>
               </div>
             } @empty {
               <p class="second">None.</p>

@@ -11,9 +11,8 @@ import {
   viewChild,
 } from '@angular/core';
 import { FormsModule } from '@angular/forms';
-import { MatButtonModule } from '@angular/material/button';
 import { Router, RouterLink } from '@angular/router';
-import { listProblems, type RunSummary } from '@contract/run';
+import type { RunSummary } from '@contract/run';
 import { typedNumber, type CaseStep } from '@core/design';
 import {
   proposedVerdict,
@@ -31,14 +30,10 @@ import {
   baseActions,
   Icon,
   keysOf,
-  Needs,
   onAction,
-  type PickedRow,
   ProblemNote,
   quietActions,
-  recordCommands,
   RecordLink,
-  RecordPicker,
   RichText,
   selectRequest,
   useDeviceMemory,
@@ -46,7 +41,9 @@ import {
   useProject,
 } from '../base';
 import { keepAwake } from './awake';
+import { BenchClock } from './bench-clock';
 import { FilledText } from './filled-text';
+import { RaiseProblem } from './raise-problem';
 import { RedlineForm } from './redline-form';
 import { ShortRecord, type ShortAsked } from './short-record';
 import { StepReadings } from './step-readings';
@@ -62,17 +59,16 @@ const retryAfter = 3000;
 @Component({
   selector: 'cp-bench-page',
   imports: [
+    BenchClock,
+    FilledText,
     FormsModule,
-    MatButtonModule,
-    RouterLink,
     Icon,
     ProblemNote,
+    RaiseProblem,
     RecordLink,
-    RecordPicker,
-    RichText,
-    FilledText,
-    Needs,
     RedlineForm,
+    RichText,
+    RouterLink,
     ShortRecord,
     StepReadings,
   ],
@@ -108,18 +104,12 @@ export class BenchPage {
   protected readonly dropping = signal(false);
   protected readonly unsaved = signal<Readonly<Record<number, HeldStep>>>({});
   protected readonly raising = signal(false);
-  protected readonly problemTitle = signal('');
-  protected readonly titleMissing = (): string => (this.problemTitle().trim() ? '' : 'Give it a title.');
-  protected readonly problemText = signal('');
-  protected readonly blocking = signal(true);
   /** The clock stands still until somebody goes on. */
   protected readonly paused = signal(false);
-  protected readonly correctingClock = signal(false);
   protected readonly redlining = signal(false);
   /** The run is recorded as a whole, without stepping. */
   protected readonly whole = signal(false);
   protected readonly conclusion = signal('');
-  protected readonly problemsFrom = listProblems;
   private readonly conclusions = useDeviceMemory<string>('conclusion');
   protected readonly names = {
     step: runCommands.recordStep.name,
@@ -127,9 +117,7 @@ export class BenchPage {
     evidence: runCommands.addEvidence.name,
     start: runCommands.startRun.name,
     block: runCommands.blockRun.name,
-    problem: runCommands.addProblem.name,
     redline: runCommands.addRedline.name,
-    clock: runCommands.correctClock.name,
     short: runCommands.recordShort.name,
   };
   protected readonly mine = computed(
@@ -140,7 +128,7 @@ export class BenchPage {
   /** May a run of this kind of case be recorded without stepping? */
   protected readonly mayShort = computed(() => {
     const run = this.run();
-    const kinds = this.scope.project()?.profile.policies?.shortRecordFor ?? [];
+    const kinds = this.scope.project()?.profile?.policies?.shortRecordFor ?? [];
     return (
       !!run &&
       !this.locked() &&
@@ -210,13 +198,11 @@ export class BenchPage {
     keepAwake(() => !this.locked() && !this.run()?.finishedAt);
     onAction(runCommands.addRedline.done, () => this.redlining.set(false));
     onAction(runCommands.correctClock.done, ({ answer }) => {
-      this.correctingClock.set(false);
       this.seconds.set(answer.seconds);
     });
     onAction(runCommands.recordShort.done, ({ answer }) => {
       if (answer.key === this.key()) void this.router.navigate(['/', this.scope.slug(), 'run', 'record', answer.key]);
     });
-    onAction(recordCommands.addTrace.done, () => this.raising.set(false));
     onAction(runCommands.recordStep.done, ({ input }) => input.key === this.opened && this.confirmed(input.step as number, input));
     effect(() => {
       if (!this.finishing() || Object.keys(this.unsaved()).length || this.opened !== this.key()) return;
@@ -239,10 +225,6 @@ export class BenchPage {
     });
     // A verdict that waited for its picture or file has it now.
     onAction(runCommands.addEvidence.done, ({ answer }) => answer.key === this.opened && this.resend());
-    onAction(runCommands.addProblem.done, () => {
-      this.raising.set(false);
-      this.store.dispatch(runCommands.getRun.start({ project: this.scope.slug(), key: this.key() }));
-    });
     onAction(runCommands.blockRun.done, ({ answer }) => {
       if (answer.key === this.key()) void this.router.navigate(['/', this.scope.slug(), 'run', 'record', answer.key]);
     });
@@ -445,20 +427,8 @@ export class BenchPage {
     );
   }
 
-  /** The clock as it should stand, with the reason: both stay in the record. */
-  protected correct(minutes: string, reason: string): void {
-    const seconds = Math.round(Number(minutes.replace(',', '.')) * 60);
-    if (!(seconds >= 0) || reason.trim().length < 3) return;
-    this.store.dispatch(runCommands.correctClock.start({ project: this.scope.slug(), key: this.key(), seconds, reason: reason.trim() }));
-  }
-
   protected recordShort(asked: ShortAsked): void {
     this.store.dispatch(runCommands.recordShort.start({ project: this.scope.slug(), key: this.key(), ...asked }));
-  }
-
-  /** A report that says so already: the run shows it too. */
-  protected linkProblem([row]: readonly PickedRow[]): void {
-    this.store.dispatch(recordCommands.addTrace.start({ project: this.scope.slug(), kind: 'shownIn', from: row.key, to: this.key() }));
   }
 
   /** What it rests on did not pass: nothing is typed for that. */
@@ -467,32 +437,9 @@ export class BenchPage {
   }
 
   protected raise(i: number): void {
-    const run = this.run();
-    const step = run?.case.steps[i];
-    if (!run || !step) return;
     this.flush();
-    this.problemTitle.set(`${run.case.title}: step ${i + 1} not as expected`);
-    this.problemText.set(
-      `Run ${run.key} of ${run.caseKey} revision ${run.caseRevision} on ${run.build}, ${run.configuration}.\nDone: ${step.action}\nExpected: ${step.expected}\nObserved: ${this.resultAt(i)?.observed ?? ''}`,
-    );
     this.at.set(i);
     this.raising.set(true);
-  }
-
-  protected sendProblem(): void {
-    const run = this.run();
-    if (!run) return;
-    this.store.dispatch(
-      runCommands.addProblem.start({
-        project: this.scope.slug(),
-        title: this.problemTitle(),
-        description: this.problemText(),
-        blocking: this.blocking(),
-        run: run.key,
-        step: this.at() + 1,
-        build: run.build,
-      }),
-    );
   }
 
   protected attach(files: readonly File[]): void {

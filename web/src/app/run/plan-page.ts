@@ -4,7 +4,6 @@ import { FormsModule } from '@angular/forms';
 import { MatButtonModule } from '@angular/material/button';
 import { Router, RouterLink } from '@angular/router';
 import type { Selection } from '@contract/base';
-import { configurationsOf } from '@core/run';
 import { debounceTime } from 'rxjs';
 import {
   Icon,
@@ -21,13 +20,26 @@ import {
   useProject,
   toggled,
 } from '../base';
+import { ConfigurationChoice, type ConfigurationWay } from './configuration-choice';
 import { plannedKind } from './round-list';
 import { runCommands, runFeature } from './state';
 
 /** A round is planned: the cases are chosen on the left, and what it would be is told beside them before it is written. */
 @Component({
   selector: 'cp-plan-page',
-  imports: [FormsModule, RouterLink, MatButtonModule, Icon, ProblemNote, RecordLink, RecordList, RowLines, RowTemplate, Needs],
+  imports: [
+    ConfigurationChoice,
+    FormsModule,
+    RouterLink,
+    MatButtonModule,
+    Icon,
+    ProblemNote,
+    RecordLink,
+    RecordList,
+    RowLines,
+    RowTemplate,
+    Needs,
+  ],
   changeDetection: ChangeDetectionStrategy.OnPush,
   template: `
     <div class="panes plan">
@@ -84,30 +96,8 @@ import { runCommands, runFeature } from './state';
       <form class="pane stack" aria-label="The round" (ngSubmit)="send()">
         <div class="sheet pad stack">
           <label class="field"><span>Title</span><input class="in" name="title" maxlength="300" [(ngModel)]="title" /></label>
-          @if (named().length) {
-            <div class="field">
-              <span>Configurations</span>
-              <div class="row" role="group" aria-label="Configurations">
-                @for (way of ways; track way[0]) {
-                  <button class="chip" type="button" [attr.aria-pressed]="way[0] === choice()" (click)="choose(way[0])">
-                    {{ way[1] }}
-                  </button>
-                }
-              </div>
-              @if (choice() === 'some') {
-                <div class="some">
-                  @for (name of named(); track name) {
-                    <label class="check"><input type="checkbox" [checked]="picked().has(name)" (change)="pick(name)" /> {{ name }}</label>
-                  }
-                </div>
-              } @else if (choice() !== 'words') {
-                <p class="second small">
-                  {{ configurations().length }}: {{ configurations().slice(0, 4).join('; ') }}{{ configurations().length > 4 ? ' …' : '' }}
-                </p>
-              }
-            </div>
-          }
-          @if (!named().length || choice() === 'words') {
+          <cp-configuration-choice [(configurations)]="configurations" [(choice)]="choice" />
+          @if (choice() === 'words') {
             <label class="field"
               ><span>Configuration</span
               ><input class="in" name="configuration" placeholder="rig 2 · cold chamber" maxlength="300" [(ngModel)]="configuration"
@@ -122,6 +112,9 @@ import { runCommands, runFeature } from './state';
             ><select class="in" name="tester" [(ngModel)]="tester">
               @for (t of testers(); track t.login) {
                 <option [value]="t.login">{{ t.printedName }}</option>
+              }
+              @for (name of programs(); track name) {
+                <option [value]="name">{{ name }}</option>
               }
             </select></label
           >
@@ -234,10 +227,6 @@ import { runCommands, runFeature } from './state';
       grid-template-columns: 1fr 1fr;
       gap: 12px;
     }
-    .some {
-      max-height: 180px;
-      overflow: auto;
-    }
     .share {
       border: 1px solid var(--hairline);
       border-radius: 10px;
@@ -285,33 +274,10 @@ export class PlanPage {
   private readonly sending = this.store.selectSignal(selectRequest(this.names.round));
   private readonly last = this.store.selectSignal(runFeature.selectLastRound);
 
-  private readonly configured = this.store.selectSignal(runFeature.selectConfigurations);
-  protected readonly ways = [
-    ['words', 'in words'],
-    ['some', 'some'],
-    ['all', 'all'],
-    ['pairs', 'every two values'],
-  ] as const;
-  protected readonly choice = signal<'words' | 'some' | 'all' | 'pairs'>('words');
-  protected readonly picked = signal<ReadonlySet<string>>(new Set());
-  /** All configurations that the project has. */
-  protected readonly named = computed(() => {
-    const plan = this.configured();
-    return plan?.dimensions.length ? configurationsOf(plan, 'all').names : [];
-  });
-  /** Those that the round takes; none where it is named in words. */
-  protected readonly configurations = computed((): readonly string[] => {
-    const plan = this.configured();
-    if (!plan || this.choice() === 'words') return [];
-    if (this.choice() === 'some') return this.named().filter((name) => this.picked().has(name));
-    return configurationsOf(plan, this.choice() === 'all' ? 'all' : 'pairs').names;
-  });
-  protected choose(choice: 'words' | 'some' | 'all' | 'pairs'): void {
-    this.choice.set(choice);
-  }
-  protected pick(name: string): void {
-    this.picked.set(toggled(this.picked(), name));
-  }
+  protected readonly programs = this.store.selectSignal(runFeature.selectPrograms);
+  protected readonly choice = signal<ConfigurationWay>('words');
+  /** The configurations that the round takes; none where it is named in words. */
+  protected readonly configurations = signal<readonly string[]>([]);
   /** What the round is planned from, beside cases; null where only cases are chosen. */
   private readonly from = computed(() => {
     const list = (keys: string | undefined): string[] => (keys ?? '').split(',').filter(Boolean);
@@ -381,7 +347,9 @@ export class PlanPage {
     });
     effect(() => {
       const project = this.scope.slug();
-      untracked(() => this.store.dispatch(runCommands.configurations.start({ project })));
+      untracked(() => {
+        this.store.dispatch(runCommands.listPrograms.start({ project }));
+      });
     });
     // Nothing is typed twice: the last round tells what is usual here.
     effect(() => {

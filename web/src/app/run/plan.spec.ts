@@ -26,6 +26,7 @@ const nothing: RoundPreview = {
   passedCount: 0,
   again: [],
   againCount: 0,
+  without: [],
 };
 
 describe('planning a round', () => {

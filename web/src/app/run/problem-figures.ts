@@ -63,8 +63,13 @@ export class ProblemFiguresView {
     if (!f) return [];
     const [ink, hair, cord, broken, waiting] = ['--ink-2', '--hairline', '--cord', '--broken', '--waiting'].map(token);
     const axis = { axisLabel: { color: ink }, axisLine: { lineStyle: { color: hair } }, splitLine: { lineStyle: { color: hair } } };
-    const base = { animation: false, tooltip: { trigger: 'item' }, legend: { top: 0, textStyle: { color: ink } } };
-    const grid = { left: 8, right: 12, top: 28, bottom: 8, containLabel: true };
+    const base = {
+      animation: false,
+      textStyle: { fontFamily: 'Source Sans 3, sans-serif' },
+      tooltip: { trigger: 'item' },
+      legend: { top: 0, textStyle: { color: ink } },
+    };
+    const grid = { left: 8, right: 12, top: 28, bottom: 8, outerBoundsMode: 'same', outerBoundsContain: 'axisLabel' };
     const requirements = f.byRequirement.slice(0, 20);
     const months = [...new Set(f.bySeverity.map(({ month }) => month))];
     const severities = [...new Set(f.bySeverity.map(({ severity }) => severity))];

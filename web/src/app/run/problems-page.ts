@@ -313,7 +313,8 @@ export class ProblemsPage {
   }
 
   protected stage(p: Problem, asked: StageAsked, password = ''): void {
-    this.asked = { p, asked };
+    // With a password it is what was asked for: a refusal is told, and not asked about again.
+    this.asked = password ? undefined : { p, asked };
     this.store.dispatch(
       runCommands.stageProblem.start({ project: this.scope.slug(), key: p.key, basedOn: p.revision, ...asked, password }),
     );

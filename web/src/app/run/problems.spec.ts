@@ -6,6 +6,7 @@ import { TestBed } from '@angular/core/testing';
 import { of } from 'rxjs';
 import { listRequirements } from '@contract/specify';
 import { FakeApi, listOver, mount, offered, openWeb, type Mounted } from '../base/testing';
+import { usualStages } from '@core/run';
 import { ProblemsPage } from './problems-page';
 import { runCommands, runFeature } from './state';
 
@@ -25,6 +26,13 @@ const report = (n: number, more: Partial<Problem> = {}): Problem =>
     raisedBy: 'tom',
     raisedAt: '2026-03-01T10:00:00.000Z',
     closedReason: '',
+    severity: '',
+    priority: '',
+    area: '',
+    assigned: null,
+    due: null,
+    stage: 'open',
+    shownBy: [],
     revision: 1,
     ...more,
   }) as Problem;
@@ -46,7 +54,9 @@ describe('problem reports', () => {
       .on(base.getRecord, () => ({ following: false, record: {}, snapshot: null, traces: [], signatures: [], externalIds: [] }))
       .on(base.listComments, () => [])
       .on(base.listAttachments, () => [])
-      .on(base.setPresence, () => []);
+      .on(base.setPresence, () => [])
+      .on(contract.getProblemLife, () => ({ stages: usualStages, severities: ['minor'], areas: [] }))
+      .on(contract.getProblemFigures, () => ({ byRequirement: [], bySeverity: [], days: [], byStage: [] }));
     page = await mount(ProblemsPage, key ? { key } : {});
   };
 
@@ -78,17 +88,19 @@ describe('problem reports', () => {
     );
   });
 
-  it('are closed with a reason; while the run that showed it fails, with a signature', async () => {
+  it('are closed with a reason; where no run on the build with the fix passed, with a signature', async () => {
     await open(['tester'], [report(1, { run: 'RUN-001' })], 'PR-001');
-    expect(page.missing(/Close it/)).toBe('Say why it can be closed.');
+    await page.press(/^\s*Closed\s*$/);
+    expect(page.missing(/Move it/)).toContain('why it can be closed');
     await page.write(/Why it can be closed/, 'cable replaced');
-    api.refuse(contract.saveProblem, { detail: 'RUN-001 still fails.', fields: [{ path: 'password', text: 'sign' }] });
+    api.refuse(contract.stageProblem, { detail: 'No run has passed.', fields: [{ path: 'password', text: 'sign' }] });
     const asked = spyOn(TestBed.inject(MatDialog), 'open').and.returnValue({
       afterClosed: () => of({ password: 'a pass-phrase', reason: '', acceptDeviation: false }),
     } as never);
-    await page.press(/Close it/);
+    page.all<HTMLFormElement>('cp-problem-stage form')[0].dispatchEvent(new Event('submit'));
+    await page.settled();
     expect(asked).toHaveBeenCalled();
-    expect(api.of(contract.saveProblem).map((i) => [i['state'], i['closedReason'], i['password']])).toEqual([
+    expect(api.of(contract.stageProblem).map((i) => [i['stage'], i['closedReason'], i['password']])).toEqual([
       ['closed', 'cable replaced', ''],
       ['closed', 'cable replaced', 'a pass-phrase'],
     ]);
@@ -97,6 +109,6 @@ describe('problem reports', () => {
   it('are only read by an auditor', async () => {
     await open(['auditor'], [report(1)], 'PR-001');
     expect(page.text()).toContain('It stuck.');
-    expect(page.text()).not.toContain('Close it');
+    expect(page.all('cp-problem-stage').length).toBe(0);
   });
 });

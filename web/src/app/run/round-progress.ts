@@ -93,6 +93,7 @@ export class RoundProgressView {
     const last = p.days.at(-1);
     return {
       animation: false,
+      textStyle: { fontFamily: 'Source Sans 3, sans-serif' },
       grid: { left: 48, right: 16, top: 28, bottom: 24 },
       legend: { top: 0, textStyle: { color: ink } },
       tooltip: { trigger: 'axis' },
@@ -131,7 +132,8 @@ export class RoundProgressView {
         label: p.by[by].map(({ name, verdict, runs }) => `${name}: ${runs} ${verdict}`).join(', '),
         options: {
           animation: false,
-          grid: { left: 8, right: 12, top: 4, bottom: 20, containLabel: true },
+          textStyle: { fontFamily: 'Source Sans 3, sans-serif' },
+          grid: { left: 8, right: 12, top: 4, bottom: 20, outerBoundsMode: 'same', outerBoundsContain: 'axisLabel' },
           tooltip: {},
           xAxis: { type: 'value', axisLabel: { color: ink }, minInterval: 1 },
           yAxis: { type: 'category', data: names, axisLabel: { color: ink, width: 110, overflow: 'truncate' } },

@@ -33,6 +33,9 @@ describe('A round', () => {
     key: 'R-001',
     state: 'open',
     title: 'Release',
+    folder: '',
+    due: null,
+    isPattern: false,
     build: '1.0',
     configuration: 'rig',
     unit: '',
@@ -46,11 +49,13 @@ describe('A round', () => {
     items,
     ...more,
   });
+  const offers = (): HTMLElement[] => [...document.querySelectorAll<HTMLElement>('[mat-menu-item]')];
   const signs = { open: () => ({ afterClosed: () => of({ password: 'a password', reason: 'The other build.', acceptDeviation: false }) }) };
   const open = async (roles: Role[], shown: RoundDetail) => {
     const { api } = openWeb(roles, [{ feature: runFeature, effects: runCommands }] as never, [{ provide: MatDialog, useValue: signs }]);
     api
       .on(contract.getRound, () => shown)
+      .on(contract.getRoundProgress, () => ({ planned: 10, days: [], ends: null, by: { person: [], configuration: [], folder: [] } }))
       .on(contract.withdrawRound, () => round([run('RUN-1', { state: 'withdrawn' })], { state: 'withdrawn', runs: 0 }));
     return { api, page: await mount(RoundView, { key: 'R-001' }) };
   };
@@ -70,18 +75,24 @@ describe('A round', () => {
 
   it('that was planned by mistake is withdrawn with words and a password, as long as nobody recorded in it', async () => {
     const { api, page } = await open(['author'], round([run('RUN-1'), run('RUN-2')]));
-    await page.press(/Withdraw the round/);
+    await page.press(/More to do with this round/);
+    offers()
+      .find((b) => /Withdraw the round/.test(b.textContent ?? ''))
+      ?.click();
+    await page.settled();
     expect(api.of(contract.withdrawRound).map(({ key, reason }) => [key, reason])).toEqual([['R-001', 'The other build.']]);
     expect(page.text()).toContain('withdrawn');
-    expect(page.text()).not.toContain('Withdraw the round');
+    expect(page.all('.tag.broken').map((t) => t.textContent)).toContain('withdrawn');
   });
 
   it('with a result in it, or for somebody who only reads, is not', async () => {
     const recorded = await open(['author'], round([run('RUN-1', { verdict: 'passed', state: 'recorded' })]));
-    expect(recorded.page.text()).not.toContain('Withdraw the round');
+    await recorded.page.press(/More to do with this round/);
+    expect(offers().map((b) => b.textContent?.trim())).toContain('Close the round');
+    expect(offers().map((b) => b.textContent?.trim())).not.toContain('Withdraw the round');
   });
   it('is not withdrawn by an auditor', async () => {
     const { page } = await open(['auditor'], round([run('RUN-1')]));
-    expect(page.text()).not.toContain('Withdraw the round');
+    expect(page.all('button').some((b) => /More to do/.test(b.getAttribute('aria-label') ?? ''))).toBeFalse();
   });
 });

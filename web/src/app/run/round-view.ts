@@ -1,25 +1,11 @@
-import { ChangeDetectionStrategy, Component, computed, effect, inject, input, linkedSignal, signal, untracked } from '@angular/core';
-import { FormsModule } from '@angular/forms';
+import { ChangeDetectionStrategy, Component, computed, effect, inject, input, signal, untracked } from '@angular/core';
 import { MatButtonModule } from '@angular/material/button';
 import { MatDialog } from '@angular/material/dialog';
 import { MatMenuModule } from '@angular/material/menu';
 import { RouterLink } from '@angular/router';
-import { listCases } from '@contract/design';
 import type { RunSummary } from '@contract/run';
-import {
-  askReason,
-  ExportMenu,
-  Icon,
-  MadeFor,
-  onAction,
-  onChanged,
-  type PickedRow,
-  ProblemNote,
-  RecordLink,
-  RecordPicker,
-  useProject,
-  useStatement,
-} from '../base';
+import { askReason, ExportMenu, Icon, MadeFor, onChanged, ProblemNote, RecordLink, useProject, useStatement } from '../base';
+import { RoundAdd, RoundPlace } from './round-keeping';
 import { RoundProgressView } from './round-progress';
 import { runStateWords } from './words';
 import { runCommands, runFeature } from './state';
@@ -28,7 +14,6 @@ import { runCommands, runFeature } from './state';
 @Component({
   selector: 'cp-round',
   imports: [
-    FormsModule,
     RouterLink,
     MatButtonModule,
     MatMenuModule,
@@ -37,7 +22,8 @@ import { runCommands, runFeature } from './state';
     MadeFor,
     ProblemNote,
     RecordLink,
-    RecordPicker,
+    RoundAdd,
+    RoundPlace,
     RoundProgressView,
   ],
   changeDetection: ChangeDetectionStrategy.OnPush,
@@ -81,9 +67,9 @@ import { runCommands, runFeature } from './state';
             >
           }
         </div>
-        <cp-problem [of]="withdrawing" /><cp-problem [of]="names.place" /><cp-problem [of]="names.close" /><cp-problem
-          [of]="names.reopen"
-        /><cp-problem [of]="names.add" /><cp-problem [of]="names.order" />
+        <cp-problem [of]="withdrawing" /><cp-problem [of]="names.close" /><cp-problem [of]="names.reopen" /><cp-problem
+          [of]="names.order"
+        />
         <div class="row">
           @if (r.folder) {
             <span class="tag"><cp-icon name="folder" /> {{ r.folder }}</span>
@@ -97,49 +83,10 @@ import { runCommands, runFeature } from './state';
           <cp-made-for [key]="r.key" />
         </div>
         @if (keeping()) {
-          <form class="sheet pad row end" (ngSubmit)="place()">
-            <label class="field grow"
-              ><span>Release or phase, with slashes for folders in folders</span
-              ><input
-                class="in"
-                name="folder"
-                maxlength="300"
-                placeholder="2.4.0 / cold"
-                [ngModel]="folder()"
-                (ngModelChange)="folder.set($event)"
-            /></label>
-            <label class="field"
-              ><span>Wanted by</span><input class="in" type="date" name="due" [ngModel]="due()" (ngModelChange)="due.set($event)"
-            /></label>
-            <label class="check"
-              ><input type="checkbox" name="pattern" [ngModel]="pattern()" (ngModelChange)="pattern.set($event)" /> kept as a pattern for
-              others</label
-            >
-            <button mat-stroked-button type="submit">Keep it so</button>
-          </form>
+          <cp-round-place [of]="r" (closed)="keeping.set(false)" />
         }
         @if (adding()) {
-          <div class="sheet pad row end">
-            <cp-record-picker
-              class="grow"
-              [from]="cases"
-              label="Case to be added"
-              placeholder="Add a case: key or words"
-              (picked)="add($event)"
-            />
-            <label class="field"
-              ><span>Done by</span
-              ><select class="in" name="who" [ngModel]="tester()" (ngModelChange)="tester.set($event)">
-                @for (t of testers(); track t.login) {
-                  <option [value]="t.login">{{ t.printedName }}</option>
-                }
-              </select></label
-            >
-            <label class="field grow"
-              ><span>Why, where it has a result already</span
-              ><input class="in" name="why" maxlength="2000" [ngModel]="why()" (ngModelChange)="why.set($event)"
-            /></label>
-          </div>
+          <cp-round-add [key]="r.key" />
         }
         @if (r.runs > 1) {
           <cp-round-progress [key]="r.key" [recorded]="r.recorded" (asked)="picked.set($event)" />
@@ -293,14 +240,11 @@ export class RoundView {
   });
   protected readonly several = computed(() => new Set((this.round()?.items ?? []).map((run) => run.configuration)).size > 1);
   protected readonly names = {
-    place: runCommands.placeRound.name,
     close: runCommands.closeRound.name,
     reopen: runCommands.reopenRound.name,
-    add: runCommands.addToRound.name,
     order: runCommands.orderRuns.name,
   };
   private readonly dialogs = inject(MatDialog);
-  protected readonly cases = listCases;
   protected readonly may = computed(() => this.scope.roles().some((role) => role === 'author' || role === 'tester' || role === 'reviewer'));
   protected readonly mayOrder = computed(
     () =>
@@ -311,15 +255,6 @@ export class RoundView {
   );
   protected readonly keeping = signal(false);
   protected readonly adding = signal(false);
-  protected readonly folder = signal('');
-  protected readonly due = signal('');
-  protected readonly pattern = signal(false);
-  protected readonly why = signal('');
-  protected readonly testers = computed(() => (this.scope.project()?.members ?? []).filter((m) => m.roles.includes('tester')));
-  protected readonly tester = linkedSignal(() => {
-    const me = this.scope.session()?.person.login;
-    return (this.testers().find(({ login }) => login === me) ?? this.testers().at(0))?.login ?? '';
-  });
   protected late(day: string): boolean {
     return day < new Date().toISOString().slice(0, 10);
   }
@@ -336,45 +271,11 @@ export class RoundView {
       const at = { project: this.scope.slug(), key: this.key() };
       untracked(() => this.store.dispatch(runCommands.getRound.start(at)));
     });
-    effect(() => {
-      const r = this.round();
-      untracked(() => {
-        this.folder.set(r?.folder ?? '');
-        this.due.set(r?.due ?? '');
-        this.pattern.set(r?.isPattern ?? false);
-      });
-    });
-    onAction(runCommands.placeRound.done, () => this.keeping.set(false));
-    onAction(runCommands.addToRound.done, () => this.why.set(''));
     onChanged(['run', 'round'], (keys) => {
       const mine = new Set([this.key(), ...(this.round()?.items.map((item) => item.key) ?? [])]);
       if (!keys || keys.some((key) => mine.has(key)))
         this.store.dispatch(runCommands.getRound.start({ project: this.scope.slug(), key: this.key() }));
     });
-  }
-
-  protected place(): void {
-    this.store.dispatch(
-      runCommands.placeRound.start({
-        project: this.scope.slug(),
-        key: this.key(),
-        folder: this.folder(),
-        due: this.due() || null,
-        isPattern: this.pattern(),
-      }),
-    );
-  }
-
-  protected add(rows: readonly PickedRow[]): void {
-    this.store.dispatch(
-      runCommands.addToRound.start({
-        project: this.scope.slug(),
-        key: this.key(),
-        cases: rows.map((row) => row.key),
-        tester: this.tester(),
-        reason: this.why().trim(),
-      }),
-    );
   }
 
   /** One place earlier or later among those that are shown; what is recorded keeps its place. */

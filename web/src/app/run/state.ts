@@ -63,6 +63,7 @@ export const runCommands = {
   getResults: command('[Run] get results', contract.getResults),
   matchResults: command('[Run] match results', contract.matchResults),
   dismissResult: command('[Run] dismiss result', contract.dismissResult),
+  listPrograms: command('[Run] list programs', contract.listRecordingPrograms),
   listResultRules: command('[Run] list rules of results', contract.listResultRules),
   addResultRule: command('[Run] add rule of results', contract.addResultRule),
   removeResultRule: command('[Run] remove rule of results', contract.removeResultRule),
@@ -93,6 +94,7 @@ interface RunState {
   readonly progress: { readonly key: string; readonly of: RoundProgress } | null;
   readonly results: readonly ResultUpload[] | null;
   readonly resultDetail: ResultDetail | null;
+  readonly programs: readonly string[];
   readonly resultRules: readonly ResultRuleRow[];
   readonly neededAgain: NeededAgain | null;
   readonly redlines: { readonly key: string; readonly of: CaseRedlines } | null;
@@ -113,6 +115,7 @@ const first: RunState = {
   progress: null,
   results: null,
   resultDetail: null,
+  programs: [],
   resultRules: [],
   neededAgain: null,
   redlines: null,
@@ -177,6 +180,7 @@ export const runFeature = createFeature({
     on(c.progress.done, (state, { input, answer }): RunState => ({ ...state, progress: { key: input.key, of: answer } })),
     on(c.listResults.done, (state, { answer }): RunState => ({ ...state, results: answer })),
     on(c.getResults.done, c.dismissResult.done, (state, { answer }): RunState => ({ ...state, resultDetail: answer })),
+    on(c.listPrograms.done, (state, { answer }): RunState => ({ ...state, programs: answer })),
     on(c.listResultRules.done, c.addResultRule.done, (state, { answer }): RunState => ({ ...state, resultRules: answer })),
     on(c.removeResultRule.done, (state, { input }): RunState => ({
       ...state,

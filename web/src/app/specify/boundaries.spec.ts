@@ -31,4 +31,23 @@ describe('the limits of a requirement', () => {
     await page.settled();
     expect(page.text()).toBe('');
   });
+
+  it('leads from a limit without a case to the case whose rows could stand there', async () => {
+    const { api } = openWeb(['author']);
+    const point = { name: 'time', value: 120, unit: 'ms', words: 'within 120 ms', at: 0, valid: true };
+    api.on(getBoundaries, () => ({
+      points: [
+        { ...point, case: null },
+        { ...point, value: 119, case: 'C-001' },
+      ],
+    }));
+    const page = await mount(RequirementBoundaries, { of: 'BRK-001', cases: ['C-001'] });
+    await page.settled();
+    expect(page.text()).toContain('1 of 2 have a case at them');
+    const [link] = page.all<HTMLAnchorElement>('p a');
+    expect(link.getAttribute('href')).toBe('/demo/design/C-001?edit=1&propose=1');
+    page.fixture.componentRef.setInput('cases', []);
+    await page.settled();
+    expect(page.text()).toContain('Draft a case');
+  });
 });

@@ -68,6 +68,7 @@ export class CaseReadingsChart {
           label: points.map(({ run, value }) => `${run} ${value}`).join(', '),
           options: {
             animation: false,
+            textStyle: { fontFamily: 'Source Sans 3, sans-serif' },
             grid: { left: 48, right: 16, top: 12, bottom: 24 },
             tooltip: { trigger: 'axis' },
             xAxis: {

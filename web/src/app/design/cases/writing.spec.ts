@@ -1,12 +1,9 @@
 import * as base from '@contract/base';
 import * as contract from '@contract/design';
-import { getBoundaries } from '@contract/design';
 import { listProposals } from '@contract/specify';
 import { emptyCase, type CaseContent, type CaseStep } from '@core/design';
-import { baseCommands, Likely, recordCommands, withFileAtEnd } from '../../base';
-import { HistoryPanel } from '../../base/record/history-panel';
+import { baseCommands, HistoryPanel, Likely, recordCommands, withFileAtEnd } from '../../base';
 import { mount, openWeb } from '../../base/testing';
-import { RequirementBoundaries } from '../../specify/requirement-boundaries';
 import { designCommands, designFeature } from '../state';
 import { caseDifferences } from './case-history';
 import { conflictFields, fromPassages } from './case-merge';
@@ -153,25 +150,6 @@ describe('cases for another project', () => {
 });
 
 describe('what is proposed beside a requirement or a case', () => {
-  it('leads from a limit without a case to the case whose rows could stand there', async () => {
-    const { api } = openWeb(['author']);
-    const point = { name: 'time', value: 120, unit: 'ms', words: 'within 120 ms', at: 0, valid: true };
-    api.on(getBoundaries, () => ({
-      points: [
-        { ...point, case: null },
-        { ...point, value: 119, case: 'C-001' },
-      ],
-    }));
-    const page = await mount(RequirementBoundaries, { of: 'BRK-001', cases: ['C-001'] });
-    await page.settled();
-    expect(page.text()).toContain('1 of 2 have a case at them');
-    const [link] = page.all<HTMLAnchorElement>('p a');
-    expect(link.getAttribute('href')).toBe('/demo/design/C-001?edit=1&propose=1');
-    page.fixture.componentRef.setInput('cases', []);
-    await page.settled();
-    expect(page.text()).toContain('Draft a case');
-  });
-
   it('names the requirements that a case could verify, with the words for it, until they are linked', async () => {
     const { api } = openWeb(['author']);
     const end = (kind: string, key: string) => ({ kind, key, title: key, text: '' });

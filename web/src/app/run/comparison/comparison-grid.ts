@@ -16,7 +16,7 @@ import { RecordLink, toggled } from '../../base';
 export const rowHeight = 36;
 const headHeight = 104;
 const columnWidth = 106;
-const latestWidth = 150;
+const latestWidth = 170;
 
 export interface GridColumn {
   /** Its place among all columns of the comparison. */
@@ -183,7 +183,11 @@ export class ComparisonGrid {
   protected readonly words = cellWords;
   protected readonly shut = signal<ReadonlySet<string>>(new Set());
   private readonly view = signal({ top: 0, left: 0, width: 1280, height: 800 });
-  protected readonly headWidth = computed(() => (this.view().width < 700 ? 180 : 372));
+  /** What the columns leave is the cases'. */
+  protected readonly headWidth = computed(() => {
+    const { width } = this.view();
+    return Math.max(width < 700 ? 180 : 372, width - this.columns().length * columnWidth - latestWidth - 2);
+  });
   protected readonly width = computed(() => this.headWidth() + this.columns().length * columnWidth + latestWidth);
   protected readonly lines = computed((): Line[] =>
     this.groups().flatMap((group): Line[] => {
