@@ -70,3 +70,10 @@ export const saveProblem = endpoint('PUT', '/projects/:project/problems/:key', {
   }),
   answer: problemSchema,
 });
+export const linkProblem = endpoint('POST', '/projects/:project/problems/:key/runs', {
+  summary: 'Say that a run shows a problem that is reported already',
+  may: ['author', 'tester', 'reviewer'],
+  params: inProjectKey,
+  body: z.object({ run: key }),
+  answer: problemSchema,
+});

@@ -48,7 +48,7 @@ async function foreseeReplacement(db: Db | Tx, projectId: number, act: Extract<B
     .slice(1, -1)
     .toLowerCase()
     .replace(/[\\%_]/g, '\\$&')}%`;
-  const stands = sql`lower(concat_ws('\n', ${records.title}, ${cases.objective}, ${cases.preconditions}, ${cases.steps}, ${cases.rows}, ${caseDetails.postconditions}, ${caseDetails.script}, ${caseDetails.arguments})) like ${sought}`;
+  const stands = sql`concat_ws('\n', ${records.title}, ${cases.objective}, ${cases.preconditions}, ${cases.steps}, ${cases.rows}, ${caseDetails.postconditions}, ${caseDetails.script}, ${caseDetails.arguments}) collate utf8mb4_general_ci like ${sought}`;
   for (let after = 0; ;) {
     const part = await db
       .select({ record: records, row: cases, details: caseDetails })

@@ -119,7 +119,7 @@ async function recordPaper(db: Db, run: RunDetail): Promise<Content[]> {
 /** A run's record, everything on paper. */
 export async function runDocument(db: Db, projectId: number, key: string, at: Date): Promise<PrintedFile> {
   const run = await runDetail(db, projectId, key);
-  const body = await printPdf(legiblePaper({ ...paperPage(`${run.key}, ${run.case.title}`, at), content: await recordPaper(db, run) }));
+  const body = await printPdf({ ...paperPage(`${run.key}, ${run.case.title}`, at), content: legiblePaper(await recordPaper(db, run)) });
   return { type: 'application/pdf', name: `${run.key}.pdf`, body: Buffer.from(body) };
 }
 
@@ -186,7 +186,7 @@ export async function roundDocument(
       content.push({ ...(first as object), pageBreak: 'before' } as Content, ...rest);
     }
   }
-  const body = await printPdf(legiblePaper({ ...paperPage(title, at), content }));
+  const body = await printPdf({ ...paperPage(title, at), content: legiblePaper(content) });
   return { type: 'application/pdf', name: `${round.key}${format === 'sheets' ? '-sheets' : ''}.pdf`, body: Buffer.from(body) };
 }
 

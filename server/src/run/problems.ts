@@ -304,3 +304,21 @@ export async function saveProblem(db: Db, actor: Actor, key: string, input: Prob
   });
   return problemNow(db, id);
 }
+
+/** Says that a run shows a problem that is reported already. */
+export async function linkProblem(db: Db, actor: Actor, key: string, runKey: string): Promise<Problem> {
+  const id = await write(db, actor, async (w) => {
+    const record = await needRecord(w.tx, actor.projectId, 'problem', key);
+    const { record: run, run: row } = await needRun(w.tx, actor.projectId, runKey);
+    w.log({
+      action: 'problem shown again',
+      kind: 'problem',
+      key: record.key,
+      after: { run: run.key },
+      touches: { build: row.buildId, results: [row.caseId] },
+    });
+    await insertTraces(w, 'shownIn', [[record, run]]);
+    return record.id;
+  });
+  return problemNow(db, id);
+}

@@ -25,7 +25,7 @@ import { problemFigures, problemLife, saveProblemLife, stageProblem } from './pr
 import { addResultRule, dismissResult, listResultRules, listResults, removeResultRule, resultDetail } from './result-lists';
 import { matchResults, sendResults } from './results';
 import { addToRound, closeRound, orderRuns, placeRound, reopenRound, roundProgress, runNow } from './round-keeping';
-import { addProblem, problemList, problemsById, saveProblem } from './problems';
+import { addProblem, linkProblem, problemList, problemsById, saveProblem } from './problems';
 import { addEvidence, finishRun, recordStep, removeEvidence, startRun } from './recording';
 import { blockRun, correctClock, recordShort } from './recording-whole';
 import { caseReadings } from './readings';
@@ -196,6 +196,7 @@ export function runRoutes(app: FastifyInstance, context: AppContext): void {
     stageProblem(db, actor, membership.roles, params.key, body),
   );
   serve(app, context, contract.getProblemFigures, ({ membership }) => problemFigures(db, membership.projectId));
+  serve(app, context, contract.linkProblem, ({ actor, params, body }) => linkProblem(db, actor, params.key, body.run));
   serve(app, context, contract.addProblem, ({ actor, body }) => addProblem(db, actor, body));
   serve(app, context, contract.saveProblem, ({ actor, params, body }) => saveProblem(db, actor, params.key, body));
 

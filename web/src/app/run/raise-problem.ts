@@ -2,7 +2,7 @@ import { ChangeDetectionStrategy, Component, computed, input, linkedSignal, outp
 import { FormsModule } from '@angular/forms';
 import { MatButtonModule } from '@angular/material/button';
 import { listProblems, type RunDetail } from '@contract/run';
-import { Needs, onAction, type PickedRow, ProblemNote, recordCommands, RecordPicker, useProject } from '../base';
+import { Needs, onAction, type PickedRow, ProblemNote, RecordPicker, useProject } from '../base';
 import { runCommands } from './state';
 
 /** A problem report raised from a step without leaving it, filled from the run; or one that says so already, linked. */
@@ -47,7 +47,7 @@ export class RaiseProblem {
   readonly closed = output();
   private readonly scope = useProject();
   protected readonly problems = listProblems;
-  protected readonly names = { add: runCommands.addProblem.name, link: recordCommands.addTrace.name };
+  protected readonly names = { add: runCommands.addProblem.name, link: runCommands.linkProblem.name };
   private readonly at = computed(() => `${this.of().key} ${this.step()}`);
   protected readonly title = linkedSignal({
     source: this.at,
@@ -63,7 +63,7 @@ export class RaiseProblem {
       this.closed.emit();
     };
     onAction(runCommands.addProblem.done, done);
-    onAction(recordCommands.addTrace.done, done);
+    onAction(runCommands.linkProblem.done, done);
   }
 
   /** The case, the steps up to here, what was observed and read, build and configuration. */
@@ -101,8 +101,6 @@ export class RaiseProblem {
 
   /** A report that says so already: the run shows it too. */
   protected link([row]: readonly PickedRow[]): void {
-    this.scope.store.dispatch(
-      recordCommands.addTrace.start({ project: this.scope.slug(), kind: 'shownIn', from: row.key, to: this.of().key }),
-    );
+    this.scope.store.dispatch(runCommands.linkProblem.start({ project: this.scope.slug(), key: row.key, run: this.of().key }));
   }
 }

@@ -76,6 +76,7 @@ export const runCommands = {
   /** One problem report: the list's row of its key. */
   readProblem: command('[Run] read problem', contract.listProblems),
   addProblem: command('[Run] add problem', contract.addProblem),
+  linkProblem: command('[Run] link problem', contract.linkProblem),
   saveProblem: command('[Run] save problem', contract.saveProblem),
 };
 
