@@ -128,7 +128,7 @@ test('the whole tour with the keyboard alone: write, approve, design, run, sign,
   await expect(reviewer.getByText(/reviewed, \d{4}/)).toBeVisible();
   // … and the requirement is proved, on the first person's screen, by jumping there.
   await page.keyboard.press('Control+k');
-  await expect(page.getByRole('combobox')).toBeFocused();
+  await expect(page.getByRole('combobox', { name: 'Jump to a key or a word' })).toBeFocused();
   await page.keyboard.type(key);
   await expect(page.getByRole('option', { name: new RegExp(`^${key}`) })).toBeVisible();
   await page.keyboard.press('Enter');

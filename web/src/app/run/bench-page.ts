@@ -24,32 +24,20 @@ import {
   type RedlineAsked,
   type StepVerdict,
 } from '@core/run';
-import { MatDialog } from '@angular/material/dialog';
-import {
-  askReason,
-  baseActions,
-  Icon,
-  keysOf,
-  onAction,
-  ProblemNote,
-  quietActions,
-  RecordLink,
-  RichText,
-  selectRequest,
-  useDeviceMemory,
-  useKeys,
-  useProject,
-} from '../base';
+import { Icon, keysOf, onAction, ProblemNote, RecordLink, RichText, selectRequest, useDeviceMemory, useKeys, useProject } from '../base';
 import { keepAwake } from './awake';
 import { BenchClock } from './bench-clock';
+import { useBenchRun } from './bench-run';
 import { FilledText } from './filled-text';
 import { RaiseProblem } from './raise-problem';
 import { RedlineForm } from './redline-form';
 import { ShortRecord, type ShortAsked } from './short-record';
 import { StepReadings } from './step-readings';
-import { heldText, needsWords, verdicts, type HeldStep } from './held-step';
-import { benchMark, clockWords, runStateWords, sizeWords, standingWords } from './words';
-import { runCommands, runFeature } from './state';
+import { Corrections } from './corrections';
+import { needsWords, verdicts, type HeldStep } from './held-step';
+import { HeldSteps } from './held-steps';
+import { benchMark, clockWords, namedPaste, runStateWords, sizeWords, standingWords } from './words';
+import { runCommands } from './state';
 
 const noStep: CaseStep = { action: '', expected: '' };
 const autosaveAfter = 1200;
@@ -84,11 +72,10 @@ export class BenchPage {
   private readonly router = inject(Router);
   private readonly box = viewChild<ElementRef<HTMLTextAreaElement>>('box');
   private readonly asked = viewChild(StepReadings);
-  private readonly loaded = this.store.selectSignal(runFeature.selectRun);
-  private readonly loadedRound = this.store.selectSignal(runFeature.selectRound);
+  private readonly bench = useBenchRun(this.key);
   protected readonly saving = this.store.selectSignal(selectRequest(runCommands.recordStep.name));
-  protected readonly run = computed(() => (this.loaded()?.key === this.key() ? this.loaded() : null));
-  protected readonly round = computed(() => (this.loadedRound()?.key === this.run()?.round ? this.loadedRound() : null));
+  protected readonly run = this.bench.run;
+  protected readonly round = this.bench.round;
   /** Does the project ask for words on a pass too? */
   private readonly always = computed(() => this.run()?.observationAsked ?? false);
   protected readonly keyNames = useKeys('Bench');
@@ -102,7 +89,8 @@ export class BenchPage {
   protected readonly observed = signal('');
   protected readonly seconds = signal(0);
   protected readonly dropping = signal(false);
-  protected readonly unsaved = signal<Readonly<Record<number, HeldStep>>>({});
+  private readonly held = new HeldSteps();
+  protected readonly unsaved = this.held.steps;
   protected readonly raising = signal(false);
   /** The clock stands still until somebody goes on. */
   protected readonly paused = signal(false);
@@ -150,43 +138,18 @@ export class BenchPage {
   /** The cases that must have passed before this one and have not. */
   protected readonly notPassed = computed(() => (this.run()?.restsOn ?? []).filter(({ standing }) => standing !== 'passed'));
   protected readonly outcome = computed(() => rollUp((this.run()?.steps ?? []).map((_, i) => this.resultAt(i)?.verdict ?? null)));
-  protected readonly items = computed(() => (this.round()?.items ?? []).filter((item) => item.state !== 'superseded'));
+  protected readonly items = this.bench.items;
   protected readonly recorded = computed(() => this.items().filter((item) => item.verdict !== null).length);
-  private readonly device = useDeviceMemory<Readonly<Record<number, HeldStep>>>('bench');
-  private readonly dialogs = inject(MatDialog);
-  /** Why a result that was finished already is corrected here; asked for once. */
-  private readonly correcting = signal('');
-  private asking = false;
+  private readonly corrections = new Corrections();
   /** Somebody asked to finish, and what is held here is still on its way. */
   private readonly finishing = signal(false);
-  /** The run whose steps are on the screen. */
-  private opened = '';
   private timer: ReturnType<typeof setTimeout> | undefined;
 
   constructor() {
     effect(() => {
-      const at = { project: this.scope.slug(), key: this.key() };
-      untracked(() => this.store.dispatch(runCommands.getRun.start(at)));
-    });
-    effect(() => {
-      const round = this.run()?.round;
-      if (round) untracked(() => this.store.dispatch(runCommands.getRound.start({ project: this.scope.slug(), key: round })));
-    });
-    onAction(baseActions.liveNews, ({ entries }) => {
-      const at = { project: this.scope.slug(), key: this.key() };
-      const me = this.scope.session()?.person.login;
-      const items = new Set(this.items().map((item) => item.key));
-      // One's own steps come back with their answers; of others' runs the list beside shows only how far they are.
-      if (entries.some((entry) => entry.key === at.key && (entry.who !== me || !quietActions.has(entry.action))))
-        this.store.dispatch(runCommands.getRun.start(at));
-      const round = this.run()?.round;
-      if (round && entries.some((entry) => items.has(entry.key) && !quietActions.has(entry.action)))
-        this.store.dispatch(runCommands.getRound.start({ project: at.project, key: round }));
-    });
-    effect(() => {
       const run = this.run();
-      if (!run || this.opened === run.key) return;
-      this.opened = run.key;
+      if (!run || this.held.run === run.key) return;
+      this.held.run = run.key;
       untracked(() => this.open());
     });
     // The clock runs while the run is open and the page is seen.
@@ -203,9 +166,12 @@ export class BenchPage {
     onAction(runCommands.recordShort.done, ({ answer }) => {
       if (answer.key === this.key()) void this.router.navigate(['/', this.scope.slug(), 'run', 'record', answer.key]);
     });
-    onAction(runCommands.recordStep.done, ({ input }) => input.key === this.opened && this.confirmed(input.step as number, input));
+    onAction(
+      runCommands.recordStep.done,
+      ({ input }) => input.key === this.held.run && this.held.arrived((input.step as number) - 1, input),
+    );
     effect(() => {
-      if (!this.finishing() || Object.keys(this.unsaved()).length || this.opened !== this.key()) return;
+      if (!this.finishing() || Object.keys(this.unsaved()).length || this.held.run !== this.key()) return;
       untracked(() => {
         this.finishing.set(false);
         const conclusion = this.conclusion().trim();
@@ -224,7 +190,7 @@ export class BenchPage {
       else this.finishing.set(false);
     });
     // A verdict that waited for its picture or file has it now.
-    onAction(runCommands.addEvidence.done, ({ answer }) => answer.key === this.opened && this.resend());
+    onAction(runCommands.addEvidence.done, ({ answer }) => answer.key === this.held.run && this.resend());
     onAction(runCommands.blockRun.done, ({ answer }) => {
       if (answer.key === this.key()) void this.router.navigate(['/', this.scope.slug(), 'run', 'record', answer.key]);
     });
@@ -242,14 +208,13 @@ export class BenchPage {
     const run = this.run();
     if (!run) return;
     // Whoever asked to finish the run before did not ask it of this one.
-    this.correcting.set('');
+    this.corrections.forget();
     this.finishing.set(false);
     this.paused.set(false);
     this.redlining.set(false);
     this.whole.set(false);
     this.conclusion.set(this.conclusions.read(run.key) ?? run.conclusion);
-    const retained = this.device.read(run.key);
-    this.unsaved.set(retained ?? {});
+    const retained = this.held.open(run.key);
     this.seconds.set(run.seconds);
     if (run.state === 'planned' && !this.locked())
       this.store.dispatch(runCommands.startRun.start({ project: this.scope.slug(), key: run.key }));
@@ -287,7 +252,7 @@ export class BenchPage {
   }
 
   private holdSoon(change: Partial<HeldStep>): void {
-    this.hold(this.at(), { ...this.here(), ...change });
+    this.held.hold(this.at(), { ...this.here(), ...change });
     clearTimeout(this.timer);
     this.timer = setTimeout(() => this.flush(), autosaveAfter);
   }
@@ -309,21 +274,6 @@ export class BenchPage {
     ];
   }
 
-  private hold(i: number, value: HeldStep): void {
-    this.unsaved.update((all) => ({ ...all, [i]: value }));
-    this.device.keep(this.opened, this.unsaved());
-  }
-
-  private confirmed(step: number, sent: HeldStep): void {
-    const here = this.unsaved()[step - 1];
-    if (!here || heldText(here) !== heldText(sent)) return;
-    const rest: Record<number, HeldStep> = { ...this.unsaved() };
-    delete rest[step - 1];
-    this.unsaved.set(rest);
-    if (Object.keys(rest).length) this.device.keep(this.opened, rest);
-    else this.device.drop(this.opened);
-  }
-
   /** Sends what is held for the step that is open. */
   protected flush(): void {
     clearTimeout(this.timer);
@@ -337,7 +287,7 @@ export class BenchPage {
 
   private send(i: number, held: HeldStep): void {
     // Between two runs the steps on the screen are still those of the one before: they wait in its own memory.
-    if (this.opened !== this.key() || this.locked() || this.faultsAt(i, held).length) return;
+    if (this.held.run !== this.key() || this.locked() || this.faultsAt(i, held).length) return;
     if (this.mustSayWhy(() => this.resend())) return;
     this.store.dispatch(
       runCommands.recordStep.start({
@@ -346,34 +296,18 @@ export class BenchPage {
         step: i + 1,
         ...held,
         seconds: this.seconds(),
-        ...(this.correcting() ? { reason: this.correcting() } : {}),
+        ...(this.corrections.reason() ? { reason: this.corrections.reason() } : {}),
       }),
     );
   }
 
-  /** A finished result is corrected with a reason, which stays in its record: asks for it, and goes on once it is given. */
   private mustSayWhy(then: () => void): boolean {
-    const run = this.run();
-    if (!run?.finishedAt || this.correcting()) return false;
-    if (this.asking) return true;
-    this.asking = true;
-    askReason(this.dialogs, {
-      title: `Correct ${run.key}`,
-      text: 'This run is finished. What it says now stays in its record, with the reason for the correction.',
-      confirm: 'Correct it',
-    }).subscribe({
-      next: (reason) => {
-        this.correcting.set(reason);
-        then();
-      },
-      complete: () => (this.asking = false),
-    });
-    return true;
+    return this.corrections.mustSayWhy(this.run(), then);
   }
 
   protected judge(verdict: StepVerdict): void {
     if (this.locked()) return;
-    this.hold(this.at(), { ...this.here(), verdict });
+    this.held.hold(this.at(), { ...this.here(), verdict });
     if (this.faults().length) this.write();
     else this.flush();
   }
@@ -446,7 +380,7 @@ export class BenchPage {
     if (!files.length || this.locked()) return;
     this.flush();
     if (this.mustSayWhy(() => this.attach(files))) return;
-    const at = { project: this.scope.slug(), key: this.key(), step: this.at() + 1, reason: this.correcting() };
+    const at = { project: this.scope.slug(), key: this.key(), step: this.at() + 1, reason: this.corrections.reason() };
     this.store.dispatch(runCommands.addEvidence.start(at, files));
   }
 
@@ -465,18 +399,14 @@ export class BenchPage {
     const files = [...(event.clipboardData?.files ?? [])];
     if (!files.length) return;
     event.preventDefault();
-    this.attach(
-      files.map((file, i) =>
-        file.name === 'image.png'
-          ? new File([file], `pasted-${this.at() + 1}-${this.files().length + i + 1}.png`, { type: file.type })
-          : file,
-      ),
-    );
+    this.attach(files.map((file, i) => namedPaste(file, this.at() + 1, this.files().length + i + 1)));
   }
 
   protected detach(id: number): void {
     if (this.mustSayWhy(() => this.detach(id))) return;
-    this.store.dispatch(runCommands.removeEvidence.start({ project: this.scope.slug(), key: this.key(), id, reason: this.correcting() }));
+    this.store.dispatch(
+      runCommands.removeEvidence.start({ project: this.scope.slug(), key: this.key(), id, reason: this.corrections.reason() }),
+    );
   }
 
   protected keys(event: KeyboardEvent): void {

@@ -40,3 +40,7 @@ export function benchMark(item: RunSummary): string {
 export function sizeWords(bytes: number): string {
   return bytes < 1024 ? `${bytes} B` : bytes < 1 << 20 ? `${Math.round(bytes / 1024)} kB` : `${(bytes / (1 << 20)).toFixed(1)} MB`;
 }
+
+/** A picture from the clipboard has no name of its own: it is named by its step and place. */
+export const namedPaste = (file: File, step: number, place: number): File =>
+  file.name === 'image.png' ? new File([file], `pasted-${step}-${place}.png`, { type: file.type }) : file;

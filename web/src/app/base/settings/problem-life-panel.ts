@@ -142,6 +142,7 @@ const roles = ['author', 'tester', 'reviewer', 'administrator'] as const;
     }
     .one {
       display: flex;
+      min-height: 26px;
       gap: 6px;
       align-items: center;
       font-size: 13px;

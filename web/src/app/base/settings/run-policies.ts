@@ -18,7 +18,7 @@ const words: Readonly<Record<ProgramResults, string>> = {
     <fieldset class="row">
       <legend class="second">Recorded as a whole, without stepping, may be cases of the kind</legend>
       @for (kind of kinds(); track kind[0]) {
-        <label class="row"
+        <label class="check"
           ><input
             type="checkbox"
             [disabled]="locked()"
