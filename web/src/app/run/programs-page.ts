@@ -73,7 +73,7 @@ import { runCommands, runFeature } from './state';
         </div>
       }
       <div class="two">
-        <section class="sheet" aria-label="Uploads">
+        <section class="sheet" tabindex="0" aria-label="Uploads">
           <table class="list">
             <thead>
               <tr>
