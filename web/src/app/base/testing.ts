@@ -237,8 +237,11 @@ export class Mounted<T> {
 
   /** Types into the field whose label says so. */
   async write(label: RegExp, value: string): Promise<void> {
+    type Box = HTMLInputElement | HTMLTextAreaElement | HTMLSelectElement;
     const field = this.all<HTMLLabelElement>('label').find((l) => label.test(l.textContent ?? ''));
-    const box = field?.control as HTMLInputElement | HTMLTextAreaElement | HTMLSelectElement | null | undefined;
+    const box =
+      (field?.control as Box | null | undefined) ??
+      this.all<Box>('input, textarea, select').find((b) => label.test(b.getAttribute('aria-label') ?? ''));
     if (!box) throw new Error(`no field is called ${label} in: ${this.text().slice(0, 300)}`);
     box.value = value;
     box.dispatchEvent(new Event(box instanceof HTMLSelectElement ? 'change' : 'input', { bubbles: true }));
