@@ -71,6 +71,8 @@ export const shortText = z.string().max(300);
 export const longText = z.string().max(20_000);
 /** A text that is laid out, in HTML: its words are as long as a long text's. */
 export const richText = z.string().max(100_000);
+/** A day, as ISO 8601 writes it. */
+export const day = z.string().regex(/^\d{4}-\d{2}-\d{2}$/, 'A day, as in 2026-03-31.');
 export const reasonText = z.string().trim().min(3, 'Give a reason of at least three letters.').max(2000);
 /** Why something changes: asked for where its revision before is approved, and there alone. */
 export const reasonOfChange = z.string().trim().max(2000).default('');

@@ -1,8 +1,7 @@
 import * as z from 'zod';
-import { endpoint, inProject, inProjectKey, key, reasonText, shortText } from '../base';
+import { day, endpoint, inProject, inProjectKey, key, reasonText, shortText } from '../base';
 import { roundDetailSchema, runSummarySchema } from './routes';
 
-const day = z.string().regex(/^\d{4}-\d{2}-\d{2}$/, 'A day, as in 2026-03-31.');
 export const configurationPlanSchema = z.object({
   dimensions: z
     .array(
@@ -91,6 +90,7 @@ export const runNow = endpoint('POST', '/projects/:project/cases/:key/run-now', 
   }),
   answer: runSummarySchema,
 });
+const verdictCounts = z.array(z.object({ name: z.string(), verdict: z.string(), runs: z.number() }));
 export const roundProgressSchema = z.object({
   planned: z.number(),
   /** Minutes recorded by the end of each day on which something was finished. */
@@ -98,9 +98,9 @@ export const roundProgressSchema = z.object({
   /** The day on which it ends at the pace of its days so far; null where nothing was finished, or all is. */
   ends: z.string().nullable(),
   by: z.object({
-    person: z.array(z.object({ name: z.string(), verdict: z.string(), runs: z.number() })),
-    configuration: z.array(z.object({ name: z.string(), verdict: z.string(), runs: z.number() })),
-    folder: z.array(z.object({ name: z.string(), verdict: z.string(), runs: z.number() })),
+    person: verdictCounts,
+    configuration: verdictCounts,
+    folder: verdictCounts,
   }),
 });
 export type RoundProgress = z.output<typeof roundProgressSchema>;

@@ -1,5 +1,5 @@
 import * as z from 'zod';
-import { endpoint, inProject, inProjectKey } from '../base';
+import { day, endpoint, inProject, inProjectKey } from '../base';
 import { problemSchema } from './problems';
 
 export const problemStageSchema = z.object({
@@ -46,10 +46,7 @@ export const stageProblem = endpoint('PUT', '/projects/:project/problems/:key/st
     priority: z.string().max(40),
     area: z.string().max(100),
     assigned: z.string().max(60).nullable(),
-    due: z
-      .string()
-      .regex(/^\d{4}-\d{2}-\d{2}$/, 'A day, as in 2026-03-31.')
-      .nullable(),
+    due: day.nullable(),
     fixedIn: z.string().max(60).nullable().default(null),
     closedReason: z.string().max(20_000).default(''),
     /** Signs a closing for which no run on the build with the fix passed. */

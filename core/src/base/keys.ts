@@ -7,7 +7,12 @@ export function isKey(text: string): boolean {
 
 /** The next free key of a prefix: one more than the greatest number in use, at least three digits wide. */
 export function nextKey(prefix: string, greatest: number): string {
-  return `${prefix}-${String(greatest + 1).padStart(3, '0')}`;
+  return keyOf(prefix, greatest + 1);
+}
+
+/** The key of a number. */
+export function keyOf(prefix: string, number: number): string {
+  return `${prefix}-${String(number).padStart(3, '0')}`;
 }
 
 /** The number in a key; 0 where there is none. */

@@ -195,12 +195,12 @@ export function columnSums(rows: readonly Pick<ComparedCells, 'cells'>[], column
   return Array.from({ length: columns }, (_, column) => {
     let [planned, passed, failed, open] = [0, 0, 0, 0];
     for (const { cells } of rows) {
-      const letter = cells.charAt(column);
-      if (letter === '.' || letter === '') continue;
+      const state = cellAt({ cells }, column);
+      if (!state) continue;
       planned++;
-      if (letter === 'p' || letter === 'd') passed++;
-      else if (letter === 'f' || letter === 'b') failed++;
-      else if (letter === 'o') open++;
+      if (state === 'passed' || state === 'deviation') passed++;
+      else if (state === 'failed' || state === 'blocked') failed++;
+      else if (state === 'planned') open++;
     }
     return { planned, passed, failed, open };
   });

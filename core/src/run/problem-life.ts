@@ -1,3 +1,5 @@
+import { articled } from '../base';
+
 /** A stage in the life of a problem report, as the project names it. */
 export interface ProblemStage {
   readonly name: string;
@@ -34,7 +36,7 @@ export function moveRefusal(stages: readonly ProblemStage[], from: string, to: s
   if (here && !here.next.includes(to))
     return `From “${here.title}” a report goes to ${here.next.map((name) => titleOf(stages, name)).join(' or ') || 'nothing'}.`;
   if (there.roles.length && !there.roles.some((role) => roles.includes(role)))
-    return `“${there.title}” is given by ${there.roles.map((role) => `a${/^[aeiou]/.test(role) ? 'n' : ''} ${role}`).join(' or ')}.`;
+    return `“${there.title}” is given by ${there.roles.map(articled).join(' or ')}.`;
   return undefined;
 }
 

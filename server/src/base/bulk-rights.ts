@@ -1,5 +1,5 @@
 import type { BulkAct } from '@contract/base';
-import type { Role } from '@core/base';
+import { articled, type Role } from '@core/base';
 import { Refusal } from './errors';
 
 /** Who may do which act. */
@@ -28,7 +28,7 @@ const reasoned: readonly BulkAct['act'][] = ['retire', 'restore', 'reassign', 'w
 export function refuseRoles(roles: readonly Role[], { act }: BulkAct): void {
   if (!rolesFor[act].some((role) => roles.includes(role)))
     throw new Refusal('forbidden', {
-      detail: `This is done by ${rolesFor[act].map((role) => `a${/^[aeiou]/.test(role) ? 'n' : ''} ${role}`).join(' or ')}.`,
+      detail: `This is done by ${rolesFor[act].map(articled).join(' or ')}.`,
     });
 }
 

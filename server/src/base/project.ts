@@ -198,8 +198,12 @@ export async function needBuild(db: Db | Tx, projectId: number, name: string): P
 
 /** The same, refused where the build is closed: what was recorded on it does not change any more. */
 export async function needOpenBuild(db: Db | Tx, projectId: number, name: string): Promise<StoredBuild> {
-  const build = await needBuild(db, projectId, name);
-  if (build.closedSeq !== null) throw new Refusal('closed', { detail: `${name} is closed: nothing is recorded on it any more.` });
+  return refuseClosed(await needBuild(db, projectId, name));
+}
+
+/** Refuses a build that is closed. */
+function refuseClosed(build: StoredBuild): StoredBuild {
+  if (build.closedSeq !== null) throw new Refusal('closed', { detail: `${build.name} is closed: nothing is recorded on it any more.` });
   return build;
 }
 
@@ -212,6 +216,9 @@ export async function buildById(db: Db | Tx, id: number): Promise<StoredBuild> {
     .where(eq(builds.id, id));
   return { ...build, name };
 }
+
+/** The same, refused where it is closed. */
+export const openBuildById = async (db: Db | Tx, id: number): Promise<StoredBuild> => refuseClosed(await buildById(db, id));
 
 /** The newest build of each project, the latest made first: what people will ask for when they come in. */
 export async function newestBuilds(db: Db, limit: number): Promise<{ projectId: number; buildId: number }[]> {

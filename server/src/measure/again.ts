@@ -1,15 +1,15 @@
 import type { NeededAgain } from '@contract/run';
-import { compareKeys, groupBy } from '@core/base';
+import { compareKeys, fewOf, groupBy } from '@core/base';
 import { bestWithin, fewestCases, runsNeeded, type CaseReach } from '@core/design';
 import { bitsFor, changedFunctions, functionsHit, setBit, type CodeFunction } from '@core/measure';
 import { runOutdated } from '@core/prove';
-import { and, asc, eq, inArray, isNotNull, isNull, lte, sql } from 'drizzle-orm';
+import { and, asc, eq, inArray, isNotNull, isNull, lte } from 'drizzle-orm';
 import { alias } from 'drizzle-orm/mysql-core';
 import { needBuild, records, Refusal, revisions, traces, type Db, type StoredBuild } from '../base';
 import { cases } from '../design';
 import { runs } from '../run';
-import { partHits } from './store';
-import { codeUnits, measurements, sources, type MeasuredPart } from './tables';
+import { standingParts, storedHits } from './reach';
+import { codeUnits, sources } from './tables';
 
 const caseRecord = alias(records, 'case_record');
 
@@ -40,37 +40,13 @@ async function hitBy(
     functions.map((f, at) => ({ ...f, at })),
     (f) => f.path,
   );
-  const all = await db
-    .select({
-      id: measurements.id,
-      caseId: measurements.caseId,
-      parts: measurements.parts,
-      superseded: measurements.superseded,
-      loadedAt: measurements.loadedAt,
-    })
-    .from(measurements)
-    .where(and(eq(measurements.buildId, build.id), eq(measurements.withdrawn, false)))
-    .orderBy(asc(measurements.id));
   const found = new Map<number, Set<number>>();
-  const bytes =
-    (id: number, { at, size }: MeasuredPart) =>
-    async (): Promise<Buffer> => {
-      const [row] = await db
-        .select({ part: sql<Buffer>`substring(${measurements.data}, ${at + 1}, ${size})` })
-        .from(measurements)
-        .where(eq(measurements.id, id));
-      return row.part;
-    };
-  for (const { caseId, parts, superseded, ...m } of all) {
-    if (caseId === null) continue;
-    for (const part of parts) {
-      const here = byPath.get(part.path) ?? [];
-      if (superseded.includes(part.path) || here[0]?.source !== part.source) continue;
-      const { table, bits } = await partHits(db, m, part, bytes(m.id, part));
-      const mine = found.get(caseId) ?? new Set<number>();
-      for (const at of functionsHit(table, bits, here)) mine.add(here[at].at);
-      found.set(caseId, mine);
-    }
+  for (const { m, part, caseId } of await standingParts(db, build.id, (path) => byPath.get(path)?.[0]?.source)) {
+    const here = byPath.get(part.path) ?? [];
+    const { table, bits } = await storedHits(db, m, part);
+    const mine = found.get(caseId) ?? new Set<number>();
+    for (const at of functionsHit(table, bits, here)) mine.add(here[at].at);
+    found.set(caseId, mine);
   }
   return found;
 }
@@ -178,7 +154,7 @@ export async function neededAgain(
         if (reason.code === 'requirementChanged')
           return `${reason.requirements.join(', ')} ${reason.requirements.length === 1 ? 'was' : 'were'} revised`;
         const places = [...(hits.get(of.id) ?? [])].filter((at) => changedAt.has(at)).map(nameOf);
-        return `it hit ${places.slice(0, 4).join(', ')}${places.length > 4 ? ` and ${places.length - 4} more` : ''}, which changed`;
+        return `it hit ${fewOf(places, 4)}, which changed`;
       }),
     ];
     if (!reasons.length) untouched.push({ key: of.key, title: of.title, run: run.key });

@@ -7,6 +7,46 @@ import { measurements, sources, type MeasuredPart } from './tables';
 /** More bytes of bits than these are not put together for one answer. */
 const mostBytes = 200 << 20;
 
+/** A part of what was measured of a case. */
+interface StandingPart {
+  readonly m: { readonly id: number; readonly loadedAt: string };
+  readonly part: MeasuredPart;
+  readonly caseId: number;
+}
+
+/**
+ * What was measured of cases on a build and stands: not withdrawn, not superseded, and of the text that `present` names for its path, the SHA-256 of
+ * the build's source.
+ */
+export async function standingParts(db: Db, buildId: number, present: (path: string) => string | undefined): Promise<StandingPart[]> {
+  const all = await db
+    .select({
+      id: measurements.id,
+      caseId: measurements.caseId,
+      parts: measurements.parts,
+      superseded: measurements.superseded,
+      loadedAt: measurements.loadedAt,
+    })
+    .from(measurements)
+    .where(and(eq(measurements.buildId, buildId), eq(measurements.withdrawn, false)))
+    .orderBy(asc(measurements.id));
+  return all.flatMap(({ parts, superseded, caseId, ...m }) =>
+    caseId === null
+      ? []
+      : parts.flatMap((part) => (!superseded.includes(part.path) && present(part.path) === part.source ? [{ m, part, caseId }] : [])),
+  );
+}
+
+/** What a part hit: its bytes are read only where they are not known here. */
+export const storedHits = (db: Db, m: StandingPart['m'], part: MeasuredPart): ReturnType<typeof partHits> =>
+  partHits(db, m, part, async () => {
+    const [row] = await db
+      .select({ bytes: sql<Buffer>`substring(${measurements.data}, ${part.at + 1}, ${part.size})` })
+      .from(measurements)
+      .where(eq(measurements.id, m.id));
+    return row.bytes;
+  });
+
 /**
  * The points of a build's code that each case reached, by the case's key: bits over places that are those of this answer alone. What was measured
  * on another text than the build's sources, is superseded or withdrawn, reaches nothing. The same source compiled otherwise has points of its own.
@@ -21,22 +61,7 @@ export async function reachOfCases(db: Db, projectId: number, buildKey: string):
         .where(and(eq(sources.buildId, build.id), isNull(sources.supersededAt)))
     ).map(({ path, sha256 }) => [path, sha256]),
   );
-  const all = await db
-    .select({
-      id: measurements.id,
-      caseId: measurements.caseId,
-      parts: measurements.parts,
-      superseded: measurements.superseded,
-      loadedAt: measurements.loadedAt,
-    })
-    .from(measurements)
-    .where(and(eq(measurements.buildId, build.id), eq(measurements.withdrawn, false)))
-    .orderBy(asc(measurements.id));
-  const standing = all.flatMap(({ parts, superseded, caseId, ...m }) =>
-    caseId === null
-      ? []
-      : parts.flatMap((part) => (!superseded.includes(part.path) && present.get(part.path) === part.source ? [{ m, part, caseId }] : [])),
-  );
+  const standing = await standingParts(db, build.id, (path) => present.get(path));
   const place = new Map<string, number>();
   let words = 0;
   for (const { part } of standing) {
@@ -50,19 +75,10 @@ export async function reachOfCases(db: Db, projectId: number, buildKey: string):
   if (ids.length * words * 4 > mostBytes)
     throw new Refusal('tooLarge', { detail: 'That is too much code to be looked at for all cases at once.' });
   const found = new Map<number, Uint32Array>();
-  const bytes =
-    (id: number, { at, size }: MeasuredPart) =>
-    async (): Promise<Buffer> => {
-      const [row] = await db
-        .select({ part: sql<Buffer>`substring(${measurements.data}, ${at + 1}, ${size})` })
-        .from(measurements)
-        .where(eq(measurements.id, id));
-      return row.part;
-    };
   for (const [caseId, list] of groupBy(standing, (s) => s.caseId)) {
     const mine = new Uint32Array(words);
     for (const { m, part } of list) {
-      const { bits } = await partHits(db, m, part, bytes(m.id, part));
+      const { bits } = await storedHits(db, m, part);
       const at = place.get(`${part.path}\n${part.table}`) ?? 0;
       for (let w = 0; w < bits.length && at + w < words; w++) mine[at + w] |= bits[w];
     }

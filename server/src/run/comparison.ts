@@ -1,11 +1,10 @@
 import type { Comparison } from '@contract/run';
 import { groupBy } from '@core/base';
 import {
-  cellStates,
+  cellAt,
   comparedCells,
   comparedGroups,
   comparisonTable,
-  type CellState,
   type ComparedRow,
   type ComparedRun,
   type ComparisonQuestion,
@@ -126,13 +125,11 @@ async function latestOf(tx: Tx, caseIds: readonly number[]): Promise<Map<number,
     const newest = finished.reduce((a, b) => ((a.finished ?? 0) >= (b.finished ?? 0) ? a : b));
     const there = finished.filter((run) => run.value === newest.value).map((run) => ({ ...run, column: 0 }));
     const { cells, runs: numbers } = comparedCells(there, 1);
-    const state = cellStates.find((name) => letterOf(name) === cells);
+    const state = cellAt({ cells }, 0);
     found.set(caseId, state && numbers.length ? { state, number: numbers[0] } : null);
   }
   return found;
 }
-const letterOf = (state: CellState): string =>
-  ({ passed: 'p', deviation: 'd', planned: 'o', outdated: 's', blocked: 'b', failed: 'f' })[state];
 
 /** Results of all cases beside each other, as they are now. */
 export function comparison(db: Db, projectId: number, asked: Compared): Promise<Comparison> {

@@ -12,9 +12,7 @@ import { runPasses } from '@core/prove';
 import { doneByProgram } from '@core/run';
 import { and, asc, eq, inArray, isNotNull, isNull, sql } from 'drizzle-orm';
 import {
-  freeKey,
   freeKeys,
-  insertRecord,
   insertRecords,
   listTokens,
   memberships,
@@ -45,10 +43,10 @@ import {
   type StoredCase,
 } from '../design';
 import { requirementsOf } from '../specify';
-import { roundDetail } from './rounds';
-import { roundRows, runRows } from './rows';
+import { insertRound, roundDetail } from './rounds';
+import { runRows } from './rows';
 import { selectRuns, type StoredRun } from './store';
-import { rounds, runs } from './tables';
+import { runs } from './tables';
 
 /** What decides which runs a round has, and whose they are. */
 export interface RoundQuestion {
@@ -373,21 +371,14 @@ export async function addRound(db: Db, actor: Actor, input: NewRound): Promise<R
       throw new Refusal('invalid', {
         fields: [{ path: 'reason', text: `${again[0].caseKey} has a result here already: say why it is planned again.` }],
       });
-    const made = await freeKey(w, 'R');
     const { title, unit, tools, tester, sharedWith = [] } = input;
     const configurations = [...new Set(planned.map((run) => run.configuration))];
     const configuration = configurations.join('; ').slice(0, 300);
-    const roundId = await insertRecord(w, { kind: 'round', key: made, title, words: `${configuration} ${unit} ${tools}`, state: 'open' });
-    await w.tx.insert(rounds).values({ id: roundId, projectId, buildId: build.id, configuration, unit, tools });
     const byKey = new Map(chosen.map((c) => [c.record.key, c]));
-    w.log({
-      action: 'round planned',
-      kind: 'round',
-      key: made,
-      after: {
-        build: build.name,
-        title,
-        configuration,
+    const { id: roundId, key: made } = await insertRound(
+      w,
+      { title, build, configuration, unit, tools },
+      {
         unit,
         tools,
         tester,
@@ -397,10 +388,8 @@ export async function addRound(db: Db, actor: Actor, input: NewRound): Promise<R
         leftOut: [...leftOut.map((l) => `${l.caseKey}${l.row === null ? '' : ` row ${l.row}`}`), ...refused.map((r) => r.key)],
         ...(again.length ? { plannedAgain: again.length, reason: input.reason } : {}),
       },
-      touches: { build: build.id, results: chosen.map(({ record }) => record.id) },
-    });
-    w.wrote(recordRows, roundId);
-    w.wrote(roundRows, roundId);
+      { build: build.id, results: chosen.map(({ record }) => record.id) },
+    );
     await planRuns(
       w,
       { roundId, buildId: build.id, configuration, unit, tools },

@@ -45,9 +45,10 @@ export async function saveProblemLife(db: Db, actor: Actor, life: ProblemLife): 
     const before = await problemLife(w.tx, actor.projectId);
     const { stages, severities, areas } = life;
     // A stage at which reports stand does not go away under them.
-    const [held] = (await w.tx.execute(
-      sql`select distinct d.stage as stage from problem_details d where d.project_id = ${actor.projectId}`,
-    )) as unknown as [{ stage: string }[]];
+    const held = await w.tx
+      .selectDistinct({ stage: problemDetails.stage })
+      .from(problemDetails)
+      .where(eq(problemDetails.projectId, actor.projectId));
     const lost = held.filter(({ stage }) => !stages.some(({ name }) => name === stage));
     if (lost.length)
       throw new Refusal('stateForbids', { detail: `Reports stand at ${lost.map(({ stage }) => stage).join(', ')}: move them first.` });
@@ -189,11 +190,13 @@ export async function problemFigures(db: Db, projectId: number): Promise<Problem
     sql`select ifnull(d.stage, if(r.state = 'closed', 'closed', 'open')) as stage, count(*) as n
         from ${records} r left join problem_details d on d.id = r.id where r.project_id = ${projectId} and r.kind = 'problem' group by stage`,
   );
-  const dates = [...new Set([...found, ...closed].map(({ day }) => day))].sort();
+  const countOf = (rows: readonly { day: string; n: number }[]) => new Map(rows.map(({ day, n }) => [day, Number(n)]));
+  const [foundOn, closedOn] = [countOf(found), countOf(closed)];
+  const dates = [...new Set([...foundOn.keys(), ...closedOn.keys()])].sort();
   let [f, c] = [0, 0];
   const days = dates.map((day) => {
-    f += Number(found.find((row) => row.day === day)?.n ?? 0);
-    c += Number(closed.find((row) => row.day === day)?.n ?? 0);
+    f += foundOn.get(day) ?? 0;
+    c += closedOn.get(day) ?? 0;
     return { day, found: f, closed: c };
   });
   return {

@@ -13,7 +13,7 @@ const roundRecord = alias(records, 'round_record');
 const buildRecord = alias(records, 'build_record');
 
 /** By which names results belong to a case, as people said it: the oldest first. */
-export async function rulesOf(tx: Db | Tx, projectId: number): Promise<(ResultRule & { id: number })[]> {
+export async function rulesOf(tx: Db | Tx, projectId: number): Promise<ResultRuleRow[]> {
   return tx
     .select({ id: resultMappings.id, pattern: resultMappings.pattern, caseKey: caseRecord.key, row: resultMappings.row })
     .from(resultMappings)
@@ -121,10 +121,6 @@ export async function dismissResult(
   return resultDetail(db, actor.projectId, id);
 }
 
-export async function listResultRules(db: Db, projectId: number): Promise<ResultRuleRow[]> {
-  return (await rulesOf(db, projectId)).map(({ id, pattern, caseKey, row }) => ({ id, pattern, caseKey, row }));
-}
-
 export async function addResultRule(db: Db, actor: Actor, { pattern, caseKey, row }: ResultRule): Promise<ResultRuleRow[]> {
   await write(db, actor, async (w) => {
     const c = await needCase(w.tx, actor.projectId, caseKey);
@@ -138,7 +134,7 @@ export async function addResultRule(db: Db, actor: Actor, { pattern, caseKey, ro
     w.log({ action: 'results mapped', kind: 'case', key: c.record.key, after: { pattern, row } });
     w.wrote(resultMappingRows, made.id);
   });
-  return listResultRules(db, actor.projectId);
+  return rulesOf(db, actor.projectId);
 }
 
 export async function removeResultRule(db: Db, actor: Actor, id: number): Promise<void> {

@@ -1,15 +1,12 @@
 import type { SentResults } from '@contract/run';
-import { caseFaults, partOf } from '@core/design';
 import { JunitReader, TapReader } from '@core/measure';
 import { machineRuns, matchResult, titlesOf, type MachineResult, type MachineRun, type MatchableCase, type StepResult } from '@core/run';
 import { and, asc, eq, inArray, isNull } from 'drizzle-orm';
 import {
-  freeKey,
-  insertRecord,
   needOpenBuild,
+  openBuildById,
   parseHere,
   parseWork,
-  recordRows,
   records,
   Refusal,
   storeBlob,
@@ -22,12 +19,13 @@ import {
   type Upload,
   type Writing,
 } from '../base';
-import { caseContent, cases, listCaseKinds, needCase } from '../design';
+import { cases, listCaseKinds, needCases, whyNotRun, type StoredCase } from '../design';
 import { planRuns, type PlannedRun } from './plan';
 import { rulesOf, uploadsById } from './result-lists';
+import { insertRound } from './rounds';
 import { finishIn, lockRun } from './recording';
-import { evidenceRows, resultItemRows, resultUploadRows, roundRows } from './rows';
-import { evidence, resultItems, resultUploads, rounds, runs } from './tables';
+import { evidenceRows, resultItemRows, resultUploadRows } from './rows';
+import { evidence, resultItems, resultUploads, runs } from './tables';
 
 const mostResults = 20_000;
 
@@ -181,21 +179,20 @@ async function recordResults(
   const titles = titlesOf(known);
   const { runs: made, unmatched } = machineRuns(results, (result) => matchResult(result, known, rules, titles));
   const kinds = await listCaseKinds(w.tx, projectId);
+  const named = await needCases(
+    w.tx,
+    projectId,
+    made.map(({ caseKey }) => caseKey),
+  );
+  const caseOf = new Map(named.map((c) => [c.record.key, c]));
   const planned: { run: MachineRun; plan: PlannedRun }[] = [];
   const refused: SentResults['refused'] = [];
   for (const run of made) {
-    const c = await needCase(w.tx, projectId, run.caseKey);
-    const content = caseContent(c);
-    const [fault] = caseFaults(content, partOf(content.kind, kinds));
-    const rows = (content.rows ?? []).map(({ name }) => name);
+    const c = caseOf.get(run.caseKey) as StoredCase;
+    const [row] = c.row.rows ?? [];
     const why =
-      c.record.state !== 'approved'
-        ? 'It is not approved: only approved cases are run.'
-        : fault !== undefined
-          ? fault
-          : rows.length && run.row === null
-            ? `It has data rows: name one, as in “${run.caseKey} row ${rows[0]}”.`
-            : undefined;
+      whyNotRun(c, kinds) ??
+      (row && run.row === null ? `${run.caseKey} has data rows: name one, as in “${run.caseKey} row ${row.name}”.` : undefined);
     if (why) refused.push({ key: run.caseKey, why });
     else planned.push({ run, plan: { c, row: run.row, tester: upload.sentBy, supersedesId: null, configuration: upload.configuration } });
   }
@@ -215,15 +212,15 @@ async function recordResults(
     : [];
   const keys = planned.map((of) => keyOf(of) ?? fresh[unplanned.indexOf(of)]);
   if (!fresh.length) await noteRound(w, upload.id, keys[0]);
+  // Every run of theirs holds the same files: they are stored once.
+  const kept: KeptFile[] = [];
+  for (const { name, mime, bytes } of files)
+    kept.push({ name, mime: mime.slice(0, 120), bytes: bytes.length, sha256: await storeBlob(w.tx, bytes) });
   const answer: SentResults['runs'] = [];
   for (const [i, { run, plan }] of planned.entries()) {
-    await recordMachineRun(w, keys[i], run, { ...upload, tools }, files);
-    const [stored] = await w.tx
-      .select({ id: records.id })
-      .from(records)
-      .where(and(eq(records.projectId, projectId), eq(records.key, keys[i])));
+    const runId = await recordMachineRun(w, keys[i], run, { ...upload, tools }, kept);
     const mine = run.steps.map(({ at }) => ids[at]);
-    await w.tx.update(resultItems).set({ runId: stored.id }).where(inArray(resultItems.id, mine));
+    await w.tx.update(resultItems).set({ runId }).where(inArray(resultItems.id, mine));
     w.wrote(resultItemRows, ...mine);
     answer.push({ key: keys[i], caseKey: run.caseKey, row: plan.row, verdict: run.verdict });
   }
@@ -270,34 +267,26 @@ async function plannedFor(
 async function roundOf(w: Writing, upload: Omit<UploadOf, 'build'> & { readonly build: StoredBuild }): Promise<number> {
   const [before] = await w.tx.select({ roundId: resultUploads.roundId }).from(resultUploads).where(eq(resultUploads.id, upload.id));
   if (before?.roundId) return before.roundId;
-  const key = await freeKey(w, 'R');
   const { configuration, tool, version, name, build } = upload;
   const tools = `${tool} ${version}`.trim();
-  const title = `${tools}: ${name}`.slice(0, 300);
-  const id = await insertRecord(w, { kind: 'round', key, title, words: `${configuration} ${tools}`, state: 'open' });
-  await w.tx.insert(rounds).values({ id, projectId: w.actor.projectId, buildId: build.id, configuration, unit: '', tools });
+  const made = { title: `${tools}: ${name}`.slice(0, 300), build, configuration, tools };
+  const { id } = await insertRound(w, made, { tools, results: upload.id }, { build: build.id });
   await w.tx.update(resultUploads).set({ roundId: id }).where(eq(resultUploads.id, upload.id));
-  w.log({
-    action: 'round planned',
-    kind: 'round',
-    key,
-    after: { build: build.name, title, configuration, tools, results: upload.id },
-    touches: { build: build.id },
-  });
-  w.wrote(recordRows, id);
-  w.wrote(roundRows, id);
   w.wrote(resultUploadRows, upload.id);
   return id;
 }
 
-/** Records what a program did: its steps are the results that belong to the run, its evidence the files as they came. */
+/** A file that a program sent, as runs hold it. */
+type KeptFile = Pick<typeof evidence.$inferInsert, 'name' | 'mime' | 'bytes' | 'sha256'>;
+
+/** Records what a program did: its steps are the results that belong to the run, its evidence the files as they came. Answers the run's id. */
 async function recordMachineRun(
   w: Writing,
   key: string,
   made: MachineRun,
   { sentBy, tool, version, tools }: { readonly sentBy: string; readonly tool: string; readonly version: string; readonly tools: string },
-  files: readonly Upload[],
-): Promise<void> {
+  files: readonly KeptFile[],
+): Promise<number> {
   const locked = await lockRun(w, key);
   const { run } = locked;
   const steps = made.steps.map(({ verdict, message }): StepResult => ({
@@ -308,21 +297,19 @@ async function recordMachineRun(
   const frozen = { ...run.frozen, steps: made.steps.map(({ name }) => ({ action: name, expected: 'It passes' })) };
   const performedBy = { program: sentBy, tool, version };
   await w.tx.update(runs).set({ frozen, steps, startedAt: w.at, format: 6 }).where(eq(runs.id, run.id));
-  const ids: number[] = [];
-  for (const { name, mime, bytes } of files) {
-    const sha256 = await storeBlob(w.tx, bytes);
-    const [row] = await w.tx
+  if (files.length) {
+    const held = await w.tx
       .insert(evidence)
-      .values({ projectId: w.actor.projectId, runId: run.id, step: 1, name, mime: mime.slice(0, 120), bytes: bytes.length, sha256 })
+      .values(files.map((file) => ({ projectId: w.actor.projectId, runId: run.id, step: 1, ...file })))
       .$returningId();
-    ids.push(row.id);
+    w.wrote(evidenceRows, ...held.map(({ id }) => id));
   }
-  w.wrote(evidenceRows, ...ids);
   await finishIn(
     w,
     { ...locked, files: files.length > 0, run: { ...run, frozen, steps, startedAt: w.at, format: 6 } },
     { seconds: Math.round(made.seconds), performedBy },
   );
+  return run.id;
 }
 
 /** Matches what matched nothing again, by the rules that there are now. */
@@ -335,8 +322,7 @@ export async function matchResults(db: Db, actor: Actor, id: number): Promise<Se
       .where(and(eq(resultUploads.projectId, actor.projectId), eq(resultUploads.id, id)))
       .for('update');
     if (!row) throw new Refusal('notFound', { detail: 'There are no such results.' });
-    const [{ name: buildName }] = await w.tx.select({ name: records.key }).from(records).where(eq(records.id, row.buildId));
-    const build = await needOpenBuild(w.tx, actor.projectId, buildName);
+    const build = await openBuildById(w.tx, row.buildId);
     const open = await w.tx
       .select()
       .from(resultItems)

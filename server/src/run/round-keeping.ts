@@ -4,11 +4,10 @@ import { projectedEnd } from '@core/run';
 import { and, asc, eq, isNotNull, isNull } from 'drizzle-orm';
 import {
   changeRecord,
-  freeKey,
-  insertRecord,
   lockRecord,
   needOpenBuild,
   needRecord,
+  openBuildById,
   people,
   proveSigner,
   putSignature,
@@ -18,13 +17,14 @@ import {
   write,
   type Actor,
   type Db,
+  type Tx,
   type Writing,
 } from '../base';
 import { needCase, placesOf, runnable } from '../design';
 import { putRunDetails } from './more';
 import { needTester, planRuns } from './plan';
-import { roundDetailRows, roundRows } from './rows';
-import { roundDetail } from './rounds';
+import { roundDetailRows } from './rows';
+import { insertRound, roundDetail } from './rounds';
 import { runSummaries, sameCombination, selectRuns } from './store';
 import { roundDetails, rounds, runs } from './tables';
 
@@ -33,9 +33,16 @@ async function lockOpenRound(w: Writing, key: string) {
   const record = await lockRecord(w, 'round', key);
   if (record.state !== 'open') throw new Refusal('stateForbids', { detail: `${record.key} is ${record.state}.` });
   const [round] = await w.tx.select().from(rounds).where(eq(rounds.id, record.id));
-  const [{ name }] = await w.tx.select({ name: records.key }).from(records).where(eq(records.id, round.buildId));
-  const build = await needOpenBuild(w.tx, w.actor.projectId, name);
-  return { record, round, build };
+  return { record, round, build: await openBuildById(w.tx, round.buildId) };
+}
+
+/** The result that stands for a combination already: a run of it that is planned now supersedes it. */
+async function standingResult(tx: Tx, of: Parameters<typeof sameCombination>[0]): Promise<number | null> {
+  const [standing] = await tx
+    .select({ id: runs.id })
+    .from(runs)
+    .where(and(sameCombination(of), isNotNull(runs.finishedAt), isNull(runs.withdrawnAt), isNull(runs.supersededById)));
+  return standing?.id ?? null;
 }
 
 /** Puts a round under a release or phase, says when it is wanted, keeps it as a pattern. */
@@ -140,22 +147,12 @@ export async function addToRound(
       const why = await runnable(w.tx, actor.projectId, c);
       if (why) throw new Refusal('invalid', { detail: why, fields: [{ path: 'cases', text: why }] });
       for (const row of c.row.rows?.length ? c.row.rows.map(({ name }) => name) : [null]) {
-        const [standing] = await w.tx
-          .select({ id: runs.id })
-          .from(runs)
-          .where(
-            and(
-              sameCombination({ buildId, caseId: c.record.id, row, configuration }),
-              isNotNull(runs.finishedAt),
-              isNull(runs.withdrawnAt),
-              isNull(runs.supersededById),
-            ),
-          );
-        if (standing && reason.trim().length < 3)
+        const supersedesId = await standingResult(w.tx, { buildId, caseId: c.record.id, row, configuration });
+        if (supersedesId !== null && reason.trim().length < 3)
           throw new Refusal('invalid', {
             fields: [{ path: 'reason', text: `${caseKey} has a result here already: say why it is planned again.` }],
           });
-        planned.push({ c, row, tester, supersedesId: standing?.id ?? null });
+        planned.push({ c, row, tester, supersedesId });
       }
     }
     w.log({
@@ -222,18 +219,8 @@ export async function runNow(
       });
     await needTester(w.tx, projectId, login);
     const build = await needOpenBuild(w.tx, projectId, input.build);
-    const [standing] = await w.tx
-      .select({ id: runs.id })
-      .from(runs)
-      .where(
-        and(
-          sameCombination({ buildId: build.id, caseId: c.record.id, row, configuration }),
-          isNotNull(runs.finishedAt),
-          isNull(runs.withdrawnAt),
-          isNull(runs.supersededById),
-        ),
-      );
-    if (standing && input.reason.trim().length < 3)
+    const supersedesId = await standingResult(w.tx, { buildId: build.id, caseId: c.record.id, row, configuration });
+    if (supersedesId !== null && input.reason.trim().length < 3)
       throw new Refusal('invalid', {
         fields: [{ path: 'reason', text: `${caseKey} has a result here already: say why it is run again.` }],
       });
@@ -252,15 +239,7 @@ export async function runNow(
         .innerJoin(records, eq(records.id, rounds.id))
         .where(and(eq(rounds.buildId, build.id), eq(records.title, title), eq(records.createdBy, login), eq(records.state, 'open')))
         .limit(1);
-      roundId = own?.id ?? 0;
-      if (!own) {
-        const key = await freeKey(w, 'R');
-        roundId = await insertRecord(w, { kind: 'round', key, title, words: configuration, state: 'open' });
-        await w.tx.insert(rounds).values({ id: roundId, projectId, buildId: build.id, configuration, unit: '', tools: '' });
-        w.log({ action: 'round planned', kind: 'round', key, after: { build: build.name, title, configuration, tester: login } });
-        w.wrote(recordRows, roundId);
-        w.wrote(roundRows, roundId);
-      }
+      ({ id: roundId } = own ?? (await insertRound(w, { title, build, configuration }, { tester: login })));
     }
     w.log({
       action: 'run planned',
@@ -269,9 +248,7 @@ export async function runNow(
       after: { build: build.name, configuration, row, ...(input.reason ? { reason: input.reason } : {}) },
       touches: { build: build.id, results: [c.record.id] },
     });
-    const [key] = await planRuns(w, { roundId, buildId: build.id, configuration, unit, tools }, [
-      { c, row, tester: login, supersedesId: standing?.id ?? null },
-    ]);
+    const [key] = await planRuns(w, { roundId, buildId: build.id, configuration, unit, tools }, [{ c, row, tester: login, supersedesId }]);
     return key;
   });
   const [{ id: _, ...summary }] = await runSummaries(db, and(eq(records.projectId, actor.projectId), eq(records.key, made)));

@@ -1,7 +1,21 @@
 import type { Round, RoundDetail } from '@contract/run';
 import { and, eq, inArray, sql, type SQL } from 'drizzle-orm';
 import { alias } from 'drizzle-orm/mysql-core';
-import { needRecord, recordFields, records, type Db, type ListSource, type Tx } from '../base';
+import {
+  freeKey,
+  insertRecord,
+  needRecord,
+  recordFields,
+  recordRows,
+  records,
+  type Db,
+  type ListSource,
+  type StoredBuild,
+  type Touches,
+  type Tx,
+  type Writing,
+} from '../base';
+import { roundRows } from './rows';
 import { runSummaries } from './store';
 import { roundDetails, rounds, runDetails, runs } from './tables';
 
@@ -82,4 +96,36 @@ export async function roundDetail(db: Db | Tx, projectId: number, key: string): 
     return x === y ? 0 : x - y;
   });
   return { ...round, items: ordered.map(({ id: _, ...item }) => item) };
+}
+
+/** A round as it is made, still without runs. */
+interface RoundMade {
+  readonly title: string;
+  readonly build: StoredBuild;
+  readonly configuration: string;
+  readonly unit?: string;
+  readonly tools?: string;
+}
+
+/** Makes a round and logs it; `said` is what its entry says beside that. */
+export async function insertRound(
+  w: Writing,
+  { title, build, configuration, unit = '', tools = '' }: RoundMade,
+  said: Readonly<Record<string, unknown>>,
+  touches?: Touches,
+): Promise<{ readonly id: number; readonly key: string }> {
+  const key = await freeKey(w, 'R');
+  const words = [configuration, unit, tools].filter(Boolean).join(' ');
+  const id = await insertRecord(w, { kind: 'round', key, title, words, state: 'open' });
+  await w.tx.insert(rounds).values({ id, projectId: w.actor.projectId, buildId: build.id, configuration, unit, tools });
+  w.log({
+    action: 'round planned',
+    kind: 'round',
+    key,
+    after: { build: build.name, title, configuration, ...said },
+    ...(touches ? { touches } : {}),
+  });
+  w.wrote(recordRows, id);
+  w.wrote(roundRows, id);
+  return { id, key };
 }

@@ -22,7 +22,7 @@ import { roundDocument, roundDocumentFormats, runDocument, type RoundDocumentFor
 import { addRound, previewRound, programsOf } from './plan';
 import { configurationPlan, saveConfigurationPlan } from './configurations';
 import { problemFigures, problemLife, saveProblemLife, stageProblem } from './problem-life';
-import { addResultRule, dismissResult, listResultRules, listResults, removeResultRule, resultDetail } from './result-lists';
+import { addResultRule, dismissResult, listResults, removeResultRule, resultDetail, rulesOf } from './result-lists';
 import { matchResults, sendResults } from './results';
 import { addToRound, closeRound, orderRuns, placeRound, reopenRound, roundProgress, runNow } from './round-keeping';
 import { addProblem, linkProblem, problemList, problemsById, saveProblem } from './problems';
@@ -98,7 +98,7 @@ export function runRoutes(app: FastifyInstance, context: AppContext): void {
     dismissResult(db, actor, { id: params.id, item: params.item, reason: body.reason }),
   );
   serve(app, context, contract.listRecordingPrograms, ({ membership }) => programsOf(db, membership.projectId));
-  serve(app, context, contract.listResultRules, ({ membership }) => listResultRules(db, membership.projectId));
+  serve(app, context, contract.listResultRules, ({ membership }) => rulesOf(db, membership.projectId));
   serve(app, context, contract.addResultRule, ({ actor, body }) => addResultRule(db, actor, body));
   serve(app, context, contract.removeResultRule, async ({ actor, params }) => {
     await removeResultRule(db, actor, params.id);

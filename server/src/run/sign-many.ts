@@ -1,8 +1,8 @@
 import type { Signable, SignedMany } from '@contract/run';
 import type { Role } from '@core/base';
 import { doneByProgram } from '@core/run';
-import { and, asc, eq, inArray, isNotNull, isNull, or, sql } from 'drizzle-orm';
-import { proveSigner, records, Refusal, signatures, write, type Actor, type Db } from '../base';
+import { and, eq, inArray, isNotNull, isNull, or, sql } from 'drizzle-orm';
+import { proveSigner, Refusal, signatures, write, type Actor, type Db } from '../base';
 import { presentHash, signIn } from './signing';
 import { needRun, runSummaries } from './store';
 import { runLooks, runs } from './tables';
@@ -36,36 +36,21 @@ export async function signable(db: Db, projectId: number, login: string, roles: 
   if (!asked.length) return [];
   const rows = await runSummaries(db, and(eq(runs.projectId, projectId), open, or(...asked)), mostAtOnce);
   if (!rows.length) return [];
-  const looks = await db
-    .select({ runId: runLooks.runId, hash: runLooks.hash })
-    .from(runLooks)
-    .where(
-      and(
-        eq(runLooks.login, login),
-        inArray(
-          runLooks.runId,
-          rows.map(({ id }) => id),
-        ),
-      ),
-    );
-  const seen = new Map(looks.map(({ runId, hash }) => [runId, hash]));
-  const kept = await db
-    .select({ id: runs.id, hash: runs.hash })
+  const hashes = await db
+    .select({ id: runs.id, hash: runs.hash, seen: runLooks.hash })
     .from(runs)
-    .innerJoin(records, eq(records.id, runs.id))
+    .leftJoin(runLooks, and(eq(runLooks.runId, runs.id), eq(runLooks.login, login)))
     .where(
       inArray(
         runs.id,
         rows.map(({ id }) => id),
       ),
-    )
-    .orderBy(asc(runs.id));
-  const hashOf = new Map(kept.map(({ id, hash }) => [id, hash ?? '']));
+    );
+  const of = new Map(hashes.map(({ id, hash, seen }) => [id, { hash: hash ?? '', looked: seen === (hash ?? '') }]));
   return rows.map(({ id, ...run }) => ({
     run,
     meaning: run.tester === login && !doneByProgram(run.tester) ? ('performed' as const) : ('reviewed' as const),
-    hash: hashOf.get(id) ?? '',
-    looked: seen.get(id) === hashOf.get(id),
+    ...(of.get(id) ?? { hash: '', looked: false }),
   }));
 }
 

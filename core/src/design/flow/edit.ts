@@ -1,3 +1,4 @@
+import { betweenCommas } from '../../base';
 import type { Flow, FlowEdge, FlowNode, FlowNodeKind } from './flow';
 import { readFlowValue, type FlowVariable } from './guard';
 
@@ -109,10 +110,6 @@ export function readVariableLine(text: string): FlowVariable | undefined {
     const [from, to, step] = [Number(range[1]), Number(range[2]), range[3] === undefined ? 1 : Number(range[3])];
     return [from, to, step].some(Number.isNaN) ? undefined : { name: head[1], ...unit, domain: { kind: 'range', from, to, step } };
   }
-  const values = rest
-    .replace(/^one of /, '')
-    .split(',')
-    .map((part) => part.trim())
-    .filter(Boolean);
+  const values = betweenCommas(rest.replace(/^one of /, ''));
   return values.length ? { name: head[1], ...unit, domain: { kind: 'values', values: values.map(readFlowValue) } } : undefined;
 }

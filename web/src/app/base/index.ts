@@ -36,6 +36,7 @@ export * from './rich/html';
 export * from './rich/rich-box';
 export * from './rich/rich-text';
 export type { PictureEdge, PictureNode } from './graph/folding';
+export * from './grid/cell-window';
 export * from './graph/graph-box';
 export * from './graph/shape-box';
 export type { ShapeEdge, ShapeNode } from './graph/shapes';

@@ -15,3 +15,6 @@ export const theme = {
     effect(() => (document.documentElement.dataset['theme'] = dark() ? 'dark' : 'light'));
   },
 };
+
+/** What a role of the look is now, as charts ask for it: `token('--cord')`. */
+export const token = (name: string): string => getComputedStyle(document.documentElement).getPropertyValue(name).trim();

@@ -1,3 +1,4 @@
+import { fewOf } from '@core/base';
 import { ChangeDetectionStrategy, Component, computed, effect, inject, input, signal, untracked } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { MatButtonModule } from '@angular/material/button';
@@ -52,9 +53,7 @@ const callWords = (values: Readonly<Record<string, string>>): string => {
   const given = Object.entries(values).map(([name, value]) => `${name} = ${value}`);
   return given.length ? ` with ${given.join(', ')}` : '';
 };
-/** A few of many, and how many more. */
-const listed = (words: readonly string[]): string =>
-  words.length > 5 ? `${words.slice(0, 5).join(', ')} and ${words.length - 5} more` : words.join(', ');
+const listed = (words: readonly string[]): string => fewOf(words, 5);
 type LaidOut = (typeof laidOutTexts)[number];
 
 /** One verification case: what it shows, its steps, what it verifies, its runs, and what is said of it. */

@@ -2,7 +2,7 @@ import { ChangeDetectionStrategy, Component, computed, effect, input, signal, un
 import { FormsModule } from '@angular/forms';
 import { MatButtonModule } from '@angular/material/button';
 import { RouterLink } from '@angular/router';
-import { counted } from '@core/base';
+import { counted, fewOf } from '@core/base';
 import { Icon, ProblemNote, RecordLink, selectRequest, useAddress, useProject } from '../base';
 import { RunNav } from './run-nav';
 import { runCommands, runFeature } from './state';
@@ -195,7 +195,7 @@ export class AgainPage {
   protected readonly open = computed(() => (this.found()?.again ?? []).flatMap(({ key, done }) => (done ? [] : [key])));
   protected readonly never = computed(() => {
     const keys = (this.found()?.neverRun ?? []).map(({ key }) => key);
-    return keys.length > 12 ? `${keys.slice(0, 12).join(', ')} and ${keys.length - 12} more` : keys.join(', ');
+    return fewOf(keys, 12);
   });
 
   constructor() {

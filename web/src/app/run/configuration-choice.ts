@@ -70,7 +70,9 @@ export class ConfigurationChoice {
           ? []
           : choice === 'some'
             ? this.named().filter((name) => picked.has(name))
-            : configurationsOf(plan, choice === 'all' ? 'all' : 'pairs').names;
+            : choice === 'all'
+              ? this.named()
+              : configurationsOf(plan, 'pairs').names;
       untracked(() => this.configurations.set(chosen));
     });
   }

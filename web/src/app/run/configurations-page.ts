@@ -1,6 +1,7 @@
 import { ChangeDetectionStrategy, Component, computed, effect, signal, untracked } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { MatButtonModule } from '@angular/material/button';
+import { betweenCommas } from '@core/base';
 import { configurationFindings, configurationsOf, type ConfigurationPlan } from '@core/run';
 import { firstMissing, Icon, Needs, ProblemNote, useProject } from '../base';
 import { RunNav } from './run-nav';
@@ -143,12 +144,7 @@ export class ConfigurationsPage {
     });
   }
 
-  protected list(text: string): string[] {
-    return text
-      .split(',')
-      .map((value) => value.trim())
-      .filter(Boolean);
-  }
+  protected readonly list = betweenCommas;
   protected change(more: Partial<ConfigurationPlan>): void {
     const before = this.draft();
     if (before) this.typed.set({ ...before, ...more });

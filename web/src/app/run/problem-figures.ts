@@ -1,16 +1,14 @@
-import { ChangeDetectionStrategy, Component, computed, effect, untracked } from '@angular/core';
+import { ChangeDetectionStrategy, Component, computed, effect, inject, untracked } from '@angular/core';
 import { Router } from '@angular/router';
-import { inject } from '@angular/core';
 import * as echarts from 'echarts/core';
 import { BarChart, LineChart } from 'echarts/charts';
 import { GridComponent, LegendComponent, TooltipComponent } from 'echarts/components';
 import { SVGRenderer } from 'echarts/renderers';
 import { NgxEchartsDirective, provideEchartsCore } from 'ngx-echarts';
-import { onChanged, useProject } from '../base';
+import { onChanged, token, useProject } from '../base';
 import { runCommands, runFeature } from './state';
 
 echarts.use([BarChart, LineChart, GridComponent, LegendComponent, TooltipComponent, SVGRenderer]);
-const token = (name: string): string => getComputedStyle(document.documentElement).getPropertyValue(name).trim();
 interface Pressed {
   readonly name?: string;
   readonly seriesName?: string;

@@ -127,14 +127,11 @@ export class ProblemStageForm {
   readonly life = input.required<ProblemLife>();
   readonly asked = output<StageAsked>();
   protected readonly scope = useProject();
-  protected readonly draft = linkedSignal((): StageAsked => {
+  private readonly before = computed((): StageAsked => {
     const { stage, severity, priority, area, assigned, due, fixedIn, closedReason } = this.of();
     return { stage, severity, priority, area, assigned, due, fixedIn, closedReason };
   });
-  private readonly before = computed(() => {
-    const { stage, severity, priority, area, assigned, due, fixedIn, closedReason } = this.of();
-    return JSON.stringify({ stage, severity, priority, area, assigned, due, fixedIn, closedReason });
-  });
+  protected readonly draft = linkedSignal(() => this.before());
   protected readonly stages = computed(() => {
     const { stages } = this.life();
     return stages.map((stage) => ({ ...stage, refused: moveRefusal(stages, this.of().stage, stage.name, this.scope.roles()) }));
@@ -146,7 +143,7 @@ export class ProblemStageForm {
     const stage = this.stage();
     const lacking = stage && stage.name !== this.of().stage ? missingAt(stage, this.draft()) : [];
     return firstMissing(
-      [JSON.stringify(this.draft()) === this.before(), 'Nothing changed.'],
+      [JSON.stringify(this.draft()) === JSON.stringify(this.before()), 'Nothing changed.'],
       [lacking.length > 0, `“${this.title()}” asks for ${lacking.map((name) => asks[name as keyof typeof asks]).join(' and ')}.`],
       [this.means() === 'closed' && this.draft().closedReason.trim().length < 3, 'Say why it can be closed.'],
     );

@@ -191,7 +191,7 @@ const empty = { title: '', description: '', blocking: true, requirements: [] as 
                 <dd>{{ p.closedReason }}</dd>
               }
             </dl>
-            <cp-problem [of]="names.save" /><cp-problem [of]="names.stage" /><cp-problem [of]="names.link" />
+            <cp-problem [of]="names.stage" /><cp-problem [of]="names.link" />
             @if (may() && life()) {
               <cp-problem-stage [of]="p" [life]="life()!" (asked)="stage(p, $event)" />
               <div class="row end">
@@ -266,7 +266,6 @@ export class ProblemsPage {
   protected readonly titleMissing = (): string => (this.draft().title.trim() ? '' : 'Give it a title.');
   protected readonly names = {
     add: runCommands.addProblem.name,
-    save: runCommands.saveProblem.name,
     stage: runCommands.stageProblem.name,
     link: recordCommands.addTrace.name,
   };

@@ -67,7 +67,7 @@ import { runCommands, runFeature } from './state';
               s.unmatched.length ? ', ' + counted(s.unmatched.length, 'result') + ' matched nothing' : ''
             }}.
             @for (r of s.refused; track r.key) {
-              <br />{{ r.key }}: {{ r.why }}
+              <br />{{ r.why }}
             }
           </span>
         </div>

@@ -4,12 +4,11 @@ import { BarChart, LineChart } from 'echarts/charts';
 import { GridComponent, LegendComponent, MarkLineComponent, TooltipComponent } from 'echarts/components';
 import { SVGRenderer } from 'echarts/renderers';
 import { NgxEchartsDirective, provideEchartsCore } from 'ngx-echarts';
-import { useProject } from '../base';
+import { token, useProject } from '../base';
 import { runCommands, runFeature } from './state';
 
 echarts.use([BarChart, LineChart, GridComponent, LegendComponent, MarkLineComponent, TooltipComponent, SVGRenderer]);
 
-const token = (name: string): string => getComputedStyle(document.documentElement).getPropertyValue(name).trim();
 const tones: Readonly<Record<string, string>> = {
   passed: '--cord',
   deviation: '--waiting',

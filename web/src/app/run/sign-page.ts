@@ -2,7 +2,8 @@ import { ChangeDetectionStrategy, Component, computed, effect, inject, signal, u
 import { MatButtonModule } from '@angular/material/button';
 import { MatDialog } from '@angular/material/dialog';
 import { RouterLink } from '@angular/router';
-import { counted } from '@core/base';
+import type { SignedMany } from '@contract/run';
+import { counted, fewOf } from '@core/base';
 import { verdictWords } from '@core/run';
 import { askSignature, firstMissing, Icon, Needs, onAction, onNews, ProblemNote, RecordLink, toggled, useProject } from '../base';
 import { RunNav } from './run-nav';
@@ -114,9 +115,7 @@ export class SignPage {
   protected readonly verdictWords = verdictWords;
   protected readonly names = { list: runCommands.listSignable.name, sign: runCommands.signMany.name };
   protected readonly loaded = this.store.selectSignal(runFeature.selectSignable);
-  private readonly answer = this.store.selectSignal(runFeature.selectSignedMany);
-  private readonly signedHere = signal(false);
-  protected readonly done = computed(() => (this.signedHere() ? this.answer() : null));
+  protected readonly done = signal<SignedMany | null>(null);
   protected readonly chosen = signal<ReadonlySet<string>>(new Set());
   protected readonly groups = computed(() =>
     (
@@ -136,8 +135,8 @@ export class SignPage {
       untracked(() => this.store.dispatch(runCommands.listSignable.start({ project })));
     });
     onNews(3000, () => this.store.dispatch(runCommands.listSignable.start({ project: this.scope.slug() })));
-    onAction(runCommands.signMany.done, () => {
-      this.signedHere.set(true);
+    onAction(runCommands.signMany.done, ({ answer }) => {
+      this.done.set(answer);
       this.chosen.set(new Set());
       this.store.dispatch(runCommands.listSignable.start({ project: this.scope.slug() }));
     });
@@ -161,8 +160,10 @@ export class SignPage {
     const runs = (this.loaded() ?? []).flatMap((s) =>
       s.meaning === meaning && s.looked && this.chosen().has(s.run.key) ? [{ key: s.run.key, hash: s.hash }] : [],
     );
-    const keys = runs.map(({ key }) => key);
-    const said = keys.length > 8 ? `${keys.slice(0, 8).join(', ')} and ${keys.length - 8} more` : keys.join(', ');
+    const said = fewOf(
+      runs.map(({ key }) => key),
+      8,
+    );
     askSignature(this.dialogs, {
       title: `Sign ${counted(runs.length, 'run')}`,
       meaning:

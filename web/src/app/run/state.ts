@@ -1,8 +1,6 @@
 import { createFeature, createReducer, on } from '@ngrx/store';
 import * as contract from '@contract/run';
 import type {
-  CaseReadings,
-  CaseRedlines,
   Comparison,
   ConfigurationPlanBody,
   NeededAgain,
@@ -18,7 +16,6 @@ import type {
   RoundProgress,
   RunDetail,
   Signable,
-  SignedMany,
 } from '@contract/run';
 import { command } from '../base';
 
@@ -43,8 +40,6 @@ export const runCommands = {
   recordShort: command('[Run] record whole', contract.recordShort),
   correctClock: command('[Run] correct clock', contract.correctClock),
   addRedline: command('[Run] redline', contract.addRedline),
-  listRedlines: command('[Run] redlines of a case', contract.listRedlines),
-  answerRedlines: command('[Run] answer redlines', contract.answerRedlines),
   lookAtRun: command('[Run] look at run', contract.lookAtRun),
   listSignable: command('[Run] list to sign', contract.listSignable),
   signMany: command('[Run] sign many', contract.signMany),
@@ -56,7 +51,6 @@ export const runCommands = {
   reopenRound: command('[Run] reopen round', contract.reopenRound),
   addToRound: command('[Run] add to round', contract.addToRound),
   orderRuns: command('[Run] order runs', contract.orderRuns),
-  runNow: command('[Run] run now', contract.runNow),
   progress: command('[Run] progress of a round', contract.getRoundProgress),
   sendResults: command('[Run] send results', contract.sendResults),
   listResults: command('[Run] list results', contract.listResults),
@@ -68,16 +62,13 @@ export const runCommands = {
   addResultRule: command('[Run] add rule of results', contract.addResultRule),
   removeResultRule: command('[Run] remove rule of results', contract.removeResultRule),
   neededAgain: command('[Run] needed again', contract.getNeededAgain),
-  caseReadings: command('[Run] readings of a case', contract.getCaseReadings),
   problemLife: command('[Run] life of problem reports', contract.getProblemLife),
-  saveProblemLife: command('[Run] save life of problem reports', contract.saveProblemLife),
   stageProblem: command('[Run] stage problem', contract.stageProblem),
   problemFigures: command('[Run] figures of problem reports', contract.getProblemFigures),
   /** One problem report: the list's row of its key. */
   readProblem: command('[Run] read problem', contract.listProblems),
   addProblem: command('[Run] add problem', contract.addProblem),
   linkProblem: command('[Run] link problem', contract.linkProblem),
-  saveProblem: command('[Run] save problem', contract.saveProblem),
 };
 
 interface RunState {
@@ -90,7 +81,6 @@ interface RunState {
   /** Results beside each other, and the question that they answer. */
   readonly comparison: { readonly of: string; readonly answer: Comparison } | null;
   readonly signable: Signable | null;
-  readonly signedMany: SignedMany | null;
   readonly configurations: ConfigurationPlanBody | null;
   readonly progress: { readonly key: string; readonly of: RoundProgress } | null;
   readonly results: readonly ResultUpload[] | null;
@@ -98,8 +88,6 @@ interface RunState {
   readonly programs: readonly string[];
   readonly resultRules: readonly ResultRuleRow[];
   readonly neededAgain: NeededAgain | null;
-  readonly redlines: { readonly key: string; readonly of: CaseRedlines } | null;
-  readonly readings: { readonly key: string; readonly of: CaseReadings } | null;
   readonly life: ProblemLife | null;
   readonly figures: ProblemFigures | null;
 }
@@ -111,7 +99,6 @@ const first: RunState = {
   problem: null,
   comparison: null,
   signable: null,
-  signedMany: null,
   configurations: null,
   progress: null,
   results: null,
@@ -119,8 +106,6 @@ const first: RunState = {
   programs: [],
   resultRules: [],
   neededAgain: null,
-  redlines: null,
-  readings: null,
   life: null,
   figures: null,
 };
@@ -173,10 +158,9 @@ export const runFeature = createFeature({
       };
     }),
     on(c.readProblem.done, (state, { answer }): RunState => ({ ...state, problem: answer.rows[0] ?? null })),
-    on(c.addProblem.done, c.saveProblem.done, c.stageProblem.done, (state, { answer }): RunState => ({ ...state, problem: answer })),
+    on(c.addProblem.done, c.stageProblem.done, (state, { answer }): RunState => ({ ...state, problem: answer })),
     on(c.comparison.done, (state, { input, answer }): RunState => ({ ...state, comparison: { of: JSON.stringify(input), answer } })),
     on(c.listSignable.done, (state, { answer }): RunState => ({ ...state, signable: answer })),
-    on(c.signMany.done, (state, { answer }): RunState => ({ ...state, signedMany: answer })),
     on(c.configurations.done, c.saveConfigurations.done, (state, { answer }): RunState => ({ ...state, configurations: answer })),
     on(c.progress.done, (state, { input, answer }): RunState => ({ ...state, progress: { key: input.key, of: answer } })),
     on(c.listResults.done, (state, { answer }): RunState => ({ ...state, results: answer })),
@@ -188,12 +172,7 @@ export const runFeature = createFeature({
       resultRules: state.resultRules.filter((rule) => rule.id !== input.id),
     })),
     on(c.neededAgain.done, (state, { answer }): RunState => ({ ...state, neededAgain: answer })),
-    on(c.listRedlines.done, c.answerRedlines.done, (state, { input, answer }): RunState => ({
-      ...state,
-      redlines: { key: input.key, of: answer },
-    })),
-    on(c.caseReadings.done, (state, { input, answer }): RunState => ({ ...state, readings: { key: input.key, of: answer } })),
-    on(c.problemLife.done, c.saveProblemLife.done, (state, { answer }): RunState => ({ ...state, life: answer })),
+    on(c.problemLife.done, (state, { answer }): RunState => ({ ...state, life: answer })),
     on(c.problemFigures.done, (state, { answer }): RunState => ({ ...state, figures: answer })),
   ),
 });

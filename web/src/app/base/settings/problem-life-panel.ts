@@ -1,3 +1,4 @@
+import { betweenCommas } from '@core/base';
 import { ChangeDetectionStrategy, Component, computed, effect, inject, signal, untracked } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { MatButtonModule } from '@angular/material/button';
@@ -188,7 +189,7 @@ export class ProblemLifePanel {
     this.problem.set('');
   }
   protected list(text: string): string[] {
-    return [...new Set(text.split(',').map((item) => item.trim()))].filter(Boolean);
+    return [...new Set(betweenCommas(text))];
   }
   protected lists(change: Partial<ProblemLife>): void {
     this.draft.update((life) => life && { ...life, ...change });

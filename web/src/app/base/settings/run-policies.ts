@@ -1,5 +1,6 @@
 import { ChangeDetectionStrategy, Component, effect, inject, input, output, signal, untracked } from '@angular/core';
 import { listCaseKinds } from '@contract/design';
+import { betweenCommas } from '@core/base';
 import { programResultPolicies, type Policies, type ProgramResults } from '@core/prove';
 import { Api } from '../api';
 import { useProject } from '../live';
@@ -105,10 +106,6 @@ export class RunPolicies {
     this.changed.emit({ programResults: { ...this.of().programResults, [level]: way as ProgramResults } });
   }
   protected qualified(text: string): void {
-    const tools = text
-      .split(',')
-      .map((tool) => tool.trim())
-      .filter(Boolean);
-    this.changed.emit({ qualifiedTools: tools });
+    this.changed.emit({ qualifiedTools: betweenCommas(text) });
   }
 }

@@ -7,10 +7,9 @@ import { LineChart } from 'echarts/charts';
 import { GridComponent, MarkLineComponent, TooltipComponent } from 'echarts/components';
 import { SVGRenderer } from 'echarts/renderers';
 import { NgxEchartsDirective, provideEchartsCore } from 'ngx-echarts';
-import { Api, useProject } from '../../base';
+import { Api, token, useProject } from '../../base';
 
 echarts.use([LineChart, GridComponent, MarkLineComponent, TooltipComponent, SVGRenderer]);
-const token = (name: string): string => getComputedStyle(document.documentElement).getPropertyValue(name).trim();
 
 /** What was read in the runs of a case, reading by reading over the runs, with its limits: a drift is seen before it fails. */
 @Component({

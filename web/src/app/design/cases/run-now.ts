@@ -1,4 +1,4 @@
-import { ChangeDetectionStrategy, Component, computed, effect, inject, input, output, signal, untracked } from '@angular/core';
+import { ChangeDetectionStrategy, Component, effect, inject, input, linkedSignal, output, signal, untracked } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { MatButtonModule } from '@angular/material/button';
 import { Router } from '@angular/router';
@@ -62,11 +62,11 @@ export class RunNow {
   private readonly router = inject(Router);
   protected readonly configuration = signal('');
   protected readonly known = signal<readonly string[]>([]);
-  protected readonly chosenRow = signal('');
-  protected readonly row = Object.assign(
-    computed(() => this.chosenRow() || (this.rows().at(0)?.name ?? '')),
-    { set: (name: string) => this.chosenRow.set(name) },
-  );
+  /** The first, until somebody chooses one that is there. */
+  protected readonly row = linkedSignal<readonly string[], string>({
+    source: () => this.rows().map(({ name }) => name),
+    computation: (names, before) => (before && names.includes(before.value) ? before.value : (names.at(0) ?? '')),
+  });
   protected readonly reason = signal('');
   protected readonly asksReason = signal(false);
   protected readonly problem = signal('');

@@ -4,10 +4,9 @@ import { LineChart } from 'echarts/charts';
 import { GridComponent, TooltipComponent } from 'echarts/components';
 import { SVGRenderer } from 'echarts/renderers';
 import { NgxEchartsDirective, provideEchartsCore } from 'ngx-echarts';
+import { token } from '../../base';
 
 echarts.use([LineChart, GridComponent, TooltipComponent, SVGRenderer]);
-
-const token = (name: string): string => getComputedStyle(document.documentElement).getPropertyValue(name).trim();
 
 /** The share of combinations that is covered after each row: where one can stop. */
 @Component({

@@ -1,3 +1,4 @@
+import { betweenCommas } from '@core/base';
 import { ChangeDetectionStrategy, Component, computed, input, linkedSignal, output, signal } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import {
@@ -232,12 +233,7 @@ export class DecisionEditor {
   }
   protected values(at: number, text: string): void {
     this.typed.update((all) => ({ ...all, [at]: text }));
-    this.putCondition(at, {
-      values: text
-        .split(',')
-        .map((part) => part.trim())
-        .filter(Boolean),
-    });
+    this.putCondition(at, { values: betweenCommas(text) });
   }
   protected addCondition(): void {
     const { conditions, rules } = this.here();

@@ -1,19 +1,8 @@
-import {
-  ChangeDetectionStrategy,
-  Component,
-  computed,
-  ElementRef,
-  inject,
-  input,
-  linkedSignal,
-  output,
-  signal,
-  viewChild,
-} from '@angular/core';
+import { ChangeDetectionStrategy, Component, computed, ElementRef, input, linkedSignal, output, signal, viewChild } from '@angular/core';
 import { cellAt, cellWords, columnSums, runAt, type CellState, type ColumnSum, type ComparedGroup, type ComparedRow } from '@core/run';
-import { RecordLink, toggled } from '../../base';
+import { CellWindow, RecordLink, toggled } from '../../base';
 
-export const rowHeight = 36;
+const rowHeight = 36;
 const headHeight = 104;
 const columnWidth = 106;
 const latestWidth = 170;
@@ -29,7 +18,7 @@ export interface GridColumn {
 /** A cell that somebody stands on. */
 export interface CellChosen {
   readonly row: ComparedRow;
-  readonly column: GridColumn | null;
+  readonly column: GridColumn;
   readonly state: CellState | undefined;
   readonly run: number | undefined;
 }
@@ -54,7 +43,7 @@ type Line = { readonly group: ComparedGroup; readonly sums: readonly ColumnSum[]
       [attr.aria-rowcount]="lines().length + 1"
       [attr.aria-colcount]="columns().length + 2"
       [attr.aria-activedescendant]="'result-' + at().line + '-' + at().column"
-      (scroll)="scrolled()"
+      (scroll)="window.scrolled()"
       (keydown)="press($event)"
     >
       <div class="inner" [style.height.px]="headHeight + lines().length * rowHeight" [style.width.px]="width()">
@@ -169,23 +158,29 @@ export class ComparisonGrid {
   readonly columns = input.required<readonly GridColumn[]>();
   /** Rows come in groups with a line each. */
   readonly grouped = input(true);
-  readonly kind = input<'build' | 'round' | null>(null);
+  readonly kind = input<'round' | null>(null);
   readonly corner = input('');
   /** What a group without a name is called. */
   readonly none = input('In no folder');
   readonly chosen = output<CellChosen>();
   readonly opened = output<number>();
   private readonly box = viewChild.required<ElementRef<HTMLElement>>('box');
-  private readonly host = inject<ElementRef<HTMLElement>>(ElementRef).nativeElement;
   protected readonly rowHeight = rowHeight;
   protected readonly columnWidth = columnWidth;
   protected readonly headHeight = headHeight;
   protected readonly words = cellWords;
   protected readonly shut = signal<ReadonlySet<string>>(new Set());
-  private readonly view = signal({ top: 0, left: 0, width: 1280, height: 800 });
+  protected readonly window: CellWindow = new CellWindow(this.box, () => ({
+    rowHeight,
+    columnWidth,
+    rows: this.lines().length,
+    columns: this.columns().length,
+    tall: headHeight,
+    wide: this.headWidth() + latestWidth,
+  }));
   /** What the columns leave is the cases'. */
-  protected readonly headWidth = computed(() => {
-    const { width } = this.view();
+  protected readonly headWidth = computed((): number => {
+    const width = this.window.width();
     return Math.max(width < 700 ? 180 : 372, width - this.columns().length * columnWidth - latestWidth - 2);
   });
   protected readonly width = computed(() => this.headWidth() + this.columns().length * columnWidth + latestWidth);
@@ -206,42 +201,18 @@ export class ComparisonGrid {
     }),
   });
 
-  private range(from: number, size: number, step: number, count: number): readonly [number, number] {
-    const seen = Math.min(size, 4400);
-    return [Math.max(0, Math.floor(from / step) - 4), Math.min(count, Math.ceil((from + seen) / step) + 4)];
-  }
-  private readonly seen = computed(
-    () => {
-      const { top, left, width, height } = this.view();
-      return {
-        lines: this.range(top, height, rowHeight, this.lines().length),
-        columns: this.range(left, width, columnWidth, this.columns().length),
-      };
-    },
-    { equal: (a, b) => String([a.lines, a.columns]) === String([b.lines, b.columns]) },
-  );
   protected readonly seenColumns = computed(() => {
-    const [from, to] = this.seen().columns;
+    const [from, to] = this.window.seen().columns;
     return this.columns()
       .slice(from, to)
       .map((column, i) => ({ ...column, place: from + i }));
   });
   protected readonly seenLines = computed(() => {
-    const [from, to] = this.seen().lines;
+    const [from, to] = this.window.seen().rows;
     return this.lines()
       .slice(from, to)
       .map((line, i) => ({ line, at: from + i, id: line.group ? `group ${line.group.name}` : `${from + i} ${line.row.key}` }));
   });
-
-  constructor() {
-    const watch = new ResizeObserver(() => this.scrolled());
-    watch.observe(this.host);
-  }
-
-  protected scrolled(): void {
-    const { scrollTop: top, scrollLeft: left, clientWidth: width, clientHeight: height } = this.box().nativeElement;
-    this.view.set({ top, left, width, height });
-  }
 
   protected rowOf(line: Line): ComparedRow | null {
     return line.group ? null : line.row;
@@ -264,49 +235,32 @@ export class ComparisonGrid {
   }
 
   protected go(toLine: number, toColumn: number): void {
-    const line = Math.max(0, Math.min(this.lines().length - 1, toLine));
-    const column = Math.max(0, Math.min(this.columns().length - 1, toColumn));
+    const { row: line, column } = this.window.reach(toLine, toColumn);
     this.at.set({ line, column });
-    const box = this.box().nativeElement;
-    const [top, left] = [line * rowHeight, column * columnWidth];
-    const [tall, wide] = [box.clientHeight - headHeight, box.clientWidth - this.headWidth() - latestWidth];
-    if (top < box.scrollTop) box.scrollTop = top;
-    else if (top + rowHeight > box.scrollTop + tall) box.scrollTop = top + rowHeight - tall;
-    if (left < box.scrollLeft) box.scrollLeft = left;
-    else if (left + columnWidth > box.scrollLeft + wide) box.scrollLeft = left + columnWidth - wide;
     this.tell();
   }
+  /** The cell that one stands on; none on the line of a group. */
+  private here(): CellChosen | undefined {
+    const line = this.lines().at(this.at().line);
+    const row = line && this.rowOf(line);
+    const column = this.columns().at(this.at().column);
+    return row && column ? { row, column, state: cellAt(row, column.at), run: runAt(row, column.at) } : undefined;
+  }
   private tell(): void {
-    const { line, column } = this.at();
-    const row = this.rowOf(this.lines()[line] ?? { group: { name: '', rows: [] }, sums: [] });
-    const of = this.columns().at(column) ?? null;
-    if (!row || !of) return;
-    this.chosen.emit({ row, column: of, state: cellAt(row, of.at), run: runAt(row, of.at) });
+    const here = this.here();
+    if (here) this.chosen.emit(here);
   }
   protected open(): void {
-    const { line, column } = this.at();
-    const row = this.rowOf(this.lines()[line] ?? { group: { name: '', rows: [] }, sums: [] });
-    const of = this.columns().at(column);
-    const run = row && of ? runAt(row, of.at) : undefined;
+    const run = this.here()?.run;
     if (run !== undefined) this.opened.emit(run);
   }
 
   protected press(event: KeyboardEvent): void {
     const { line, column } = this.at();
-    const page = Math.max(1, Math.floor((this.box().nativeElement.clientHeight - headHeight) / rowHeight) - 2);
-    const steps: Record<string, readonly [number, number]> = {
-      ArrowUp: [line - 1, column],
-      ArrowDown: [line + 1, column],
-      ArrowLeft: [line, column - 1],
-      ArrowRight: [line, column + 1],
-      PageUp: [line - page, column],
-      PageDown: [line + page, column],
-      Home: [event.ctrlKey ? 0 : line, 0],
-      End: [event.ctrlKey ? this.lines().length - 1 : line, this.columns().length - 1],
-    };
     if (event.altKey || event.metaKey) return;
     const here = this.lines().at(line);
-    if (event.key in steps) this.go(...steps[event.key]);
+    const to = this.window.next(event, line, column);
+    if (to) this.go(...to);
     else if (event.key === 'Enter') this.open();
     else if (event.key === ' ' && here?.group) this.fold(here.group.name);
     else return;

@@ -1,8 +1,8 @@
-import { ChangeDetectionStrategy, Component, computed, effect, input, signal, untracked } from '@angular/core';
+import { ChangeDetectionStrategy, Component, computed, effect, inject, input, signal, untracked } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { MatMenuModule } from '@angular/material/menu';
 import { Router } from '@angular/router';
-import { inject } from '@angular/core';
+import { keyOf } from '@core/base';
 import {
   cellWords,
   columnSums,
@@ -154,7 +154,7 @@ const shownStates: readonly CellState[] = ['passed', 'deviation', 'failed', 'blo
           [groups]="groups()"
           [columns]="columns()"
           [grouped]="grouping() !== 'none'"
-          [kind]="over() === 'configurations' ? null : over() === 'builds' ? null : 'round'"
+          [kind]="over() === 'rounds' ? 'round' : null"
           [corner]="corner()"
           [none]="grouping() === 'folder' ? 'In no folder' : 'Verifies nothing'"
           (chosen)="chosen.set($event)"
@@ -162,14 +162,14 @@ const shownStates: readonly CellState[] = ['passed', 'deviation', 'failed', 'blo
         />
         <p class="row small status" role="status">
           @if (chosen(); as c) {
-            <b>{{ c.row.key }}</b> <span class="second">on {{ c.column?.key }}:</span>
+            <b>{{ c.row.key }}</b> <span class="second">on {{ c.column.key }}:</span>
             @if (c.state) {
               <i [class]="'v v-' + c.state"></i> {{ words[c.state] }}
               @if (c.run) {
                 <cp-record kind="run" [key]="runKey(c.run)" [text]="runKey(c.run)" />
                 <button class="plain" type="button" (click)="open(c.run)">Open run ›</button>
               }
-              @if (c.column && c.row.flips.includes(c.column.at)) {
+              @if (c.row.flips.includes(c.column.at)) {
                 <span class="t-suspect">Its verdicts flip there: it passed and failed in the same configuration.</span>
               }
             } @else {
@@ -257,7 +257,7 @@ export class ComparisonPage {
   protected hideColumn(at: number): void {
     this.go({ hide: [...toggled(this.hidden(), at)].join(',') || null });
   }
-  protected readonly runKey = (number: number): string => `RUN-${String(number).padStart(3, '0')}`;
+  protected readonly runKey = (number: number): string => keyOf('RUN', number);
   protected open(run: number): void {
     void this.router.navigate(['/', this.scope.slug(), 'run', 'record', this.runKey(run)]);
   }

@@ -1,6 +1,6 @@
-import { ChangeDetectionStrategy, Component, computed, ElementRef, inject, input, output, signal, viewChild } from '@angular/core';
+import { ChangeDetectionStrategy, Component, computed, ElementRef, input, output, signal, viewChild } from '@angular/core';
 import { matrixSums, type Matrix, type MatrixCell } from '@core/specify';
-import { KnotMark, RecordLink, useProject } from '../../base';
+import { CellWindow, KnotMark, RecordLink, useProject } from '../../base';
 
 const rowHeight = 34;
 const columnWidth = 44;
@@ -32,7 +32,7 @@ export interface CellPlace {
       [attr.aria-rowcount]="of().rows.length + 2"
       [attr.aria-colcount]="of().columns.length + 2"
       [attr.aria-activedescendant]="'cell-' + at().row + '-' + at().column"
-      (scroll)="scrolled()"
+      (scroll)="window.scrolled()"
       (keydown)="press($event)"
     >
       <div class="inner" [style.height.px]="height()" [style.width.px]="width()">
@@ -125,14 +125,20 @@ export class MatrixGrid {
   readonly broken = output<CellPlace>();
   readonly opened = output<CellPlace>();
   private readonly box = viewChild.required<ElementRef<HTMLElement>>('box');
-  private readonly host = inject<ElementRef<HTMLElement>>(ElementRef).nativeElement;
   protected readonly scope = useProject();
   protected readonly rowHeight = rowHeight;
   protected readonly columnWidth = columnWidth;
   protected readonly headHeight = headHeight;
   protected readonly words = { sound: 'traced', waiting: 'traced, waits to be confirmed', suspect: 'traced, suspect' } as const;
   protected readonly at = signal<CellPlace>({ row: 0, column: 0 });
-  private readonly view = signal({ top: 0, left: 0, width: 1600, height: 900 });
+  protected readonly window = new CellWindow(this.box, () => ({
+    rowHeight,
+    columnWidth,
+    rows: this.of().rows.length,
+    columns: this.of().columns.length,
+    tall: headHeight + footHeight,
+    wide: headWidth + sumWidth,
+  }));
   protected readonly sums = computed(() => matrixSums(this.of()));
   protected readonly width = computed(() => headWidth + this.of().columns.length * columnWidth + sumWidth);
   protected readonly height = computed(() => headHeight + this.of().rows.length * rowHeight + footHeight);
@@ -140,30 +146,14 @@ export class MatrixGrid {
     () => new Map(this.of().cells.map((cell) => [cell.row * this.of().columns.length + cell.column, cell])),
   );
 
-  private range(from: number, size: number, step: number, count: number): readonly [number, number] {
-    // Nobody sees more than a wall of screens: a box that has no size yet is not filled to its end.
-    const seen = Math.min(size, 4400);
-    return [Math.max(0, Math.floor(from / step) - 3), Math.min(count, Math.ceil((from + seen) / step) + 3)];
-  }
-
-  private readonly seen = computed(
-    () => {
-      const { top, left, width, height } = this.view();
-      return {
-        rows: this.range(top, height - headHeight, rowHeight, this.of().rows.length),
-        columns: this.range(left, width - headWidth, columnWidth, this.of().columns.length),
-      };
-    },
-    { equal: (a, b) => String([a.rows, a.columns]) === String([b.rows, b.columns]) },
-  );
   protected readonly columns = computed(() => {
-    const [from, to] = this.seen().columns;
+    const [from, to] = this.window.seen().columns;
     return this.of()
       .columns.slice(from, to)
       .map((head, i) => ({ head, at: from + i, sum: this.sums().columns[from + i].traces }));
   });
   protected readonly rows = computed(() => {
-    const [from, to] = this.seen().rows;
+    const [from, to] = this.window.seen().rows;
     const columns = this.columns();
     const byPlace = this.byPlace();
     const wide = this.of().columns.length;
@@ -177,33 +167,14 @@ export class MatrixGrid {
       }));
   });
 
-  constructor() {
-    const watch = new ResizeObserver(() => this.scrolled());
-    watch.observe(this.host);
-  }
-
-  protected scrolled(): void {
-    const { scrollTop: top, scrollLeft: left, clientWidth: width, clientHeight: height } = this.box().nativeElement;
-    this.view.set({ top, left, width, height });
-  }
-
   cellAt({ row, column }: CellPlace): MatrixCell | undefined {
     return this.byPlace().get(row * this.of().columns.length + column);
   }
 
   go(to: CellPlace): void {
-    const row = Math.max(0, Math.min(this.of().rows.length - 1, to.row));
-    const column = Math.max(0, Math.min(this.of().columns.length - 1, to.column));
-    this.at.set({ row, column });
-    this.chosen.emit({ row, column });
-    const box = this.box().nativeElement;
-    const top = row * rowHeight;
-    const left = column * columnWidth;
-    const [tall, wide] = [box.clientHeight - headHeight - footHeight, box.clientWidth - headWidth - sumWidth];
-    if (top < box.scrollTop) box.scrollTop = top;
-    else if (top + rowHeight > box.scrollTop + tall) box.scrollTop = top + rowHeight - tall;
-    if (left < box.scrollLeft) box.scrollLeft = left;
-    else if (left + columnWidth > box.scrollLeft + wide) box.scrollLeft = left + columnWidth - wide;
+    const reached = this.window.reach(to.row, to.column);
+    this.at.set(reached);
+    this.chosen.emit(reached);
   }
 
   /** The next suspect trace in reading order, from where one stands; around at the end. */
@@ -220,19 +191,9 @@ export class MatrixGrid {
 
   protected press(event: KeyboardEvent): void {
     const { row, column } = this.at();
-    const page = Math.max(1, Math.floor((this.box().nativeElement.clientHeight - headHeight) / rowHeight) - 2);
-    const steps: Record<string, CellPlace> = {
-      ArrowUp: { row: row - 1, column },
-      ArrowDown: { row: row + 1, column },
-      ArrowLeft: { row, column: column - 1 },
-      ArrowRight: { row, column: column + 1 },
-      PageUp: { row: row - page, column },
-      PageDown: { row: row + page, column },
-      Home: { row: event.ctrlKey ? 0 : row, column: 0 },
-      End: { row: event.ctrlKey ? this.of().rows.length - 1 : row, column: this.of().columns.length - 1 },
-    };
     if (event.altKey || event.metaKey) return;
-    if (event.key in steps) this.go(steps[event.key]);
+    const to = this.window.next(event, row, column);
+    if (to) this.go({ row: to[0], column: to[1] });
     else if (event.key === ' ') this.linked.emit({ row, column });
     else if (event.key === 'Delete') this.broken.emit({ row, column });
     else if (event.key === 'Enter') this.opened.emit({ row, column });
