@@ -9,6 +9,7 @@ import * as run from '@contract/run';
 import * as specify from '@contract/specify';
 import { readCaseFile } from '@core/design';
 import { verifyLedger } from '../src/base';
+import { boundariesBehind, bringBoundaries } from '../src/design';
 import { caseContent, content, openProject, password, type Project } from './support';
 
 const png = Buffer.from('iVBORw0KGgoAAAANSUhEUgAAAAEAAAABCAYAAAAfFcSJAAAADUlEQVR42mNk+M9QDwADhgGAWjR9awAAAABJRU5ErkJggg==', 'base64');
@@ -300,6 +301,44 @@ describe('The library of cases', () => {
     const fewest = (await p.call('auditor', design.selectCases, { specification: 'BRK', build: '1.0' })).body;
     expect([fewest.covered, fewest.proved, fewest.cases.length]).toEqual([fewest.of, true, 1]);
     expect(fewest.without).toContain('BRK-002');
+  });
+
+  it('finds requirements by the boundaries that no case stands at, whichever of text, case or trace changed', async () => {
+    const { db } = p.database;
+    const filter = JSON.stringify({ field: 'openBoundaries', from: 1 });
+    const open = async (): Promise<string[]> => {
+      await bringBoundaries(db, p.projectId);
+      expect(await boundariesBehind(db)).not.toContain(p.projectId);
+      const { rows } = (await p.call('auditor', specify.listRequirements, { filter, sort: 'key' })).body;
+      // The list says what a look at each requirement says.
+      for (const { key } of rows) {
+        const { points } = (await p.call('auditor', design.getBoundaries, { key })).body;
+        expect(points.some((point) => point.case === null)).withContext(key).toBe(true);
+      }
+      return rows.map(({ key }) => key).filter((key) => key.startsWith('BRK-') || key.startsWith('LIM-'));
+    };
+    await p.call('author', specify.addSpecification, { key: 'LIM', title: 'Limits', prefix: 'LIM' });
+    const text = 'The door shall open within 8 s.';
+    const asked = { specification: 'LIM', under: null, parent: null, content: content('Opens', { text }) };
+    const { key } = (await p.call('author', specify.addRequirement, asked)).body;
+    expect(await open()).toContain(key);
+    const steps = [7, 8, 9].map((s) => ({ action: `Wait for ${s} s`, expected: 'It stands' }));
+    const tried = await add('At its limits', { steps }, [key]);
+    expect(await open()).not.toContain(key);
+    // One boundary less in the case, then the case retired and back, then its trace gone.
+    const without = caseContent('At its limits', { steps: steps.slice(1) });
+    expect((await p.call('author', design.saveCase, { key: tried, basedOn: 1, content: without })).status).toBe(200);
+    expect(await open()).toContain(key);
+    const again = caseContent('At its limits', { steps });
+    expect((await p.call('author', design.saveCase, { key: tried, basedOn: 2, content: again })).status).toBe(200);
+    expect(await open()).not.toContain(key);
+    const trace = (await get(tried)).traces.find((t) => t.to === key);
+    expect((await p.call('author', base.removeTrace, { id: trace?.id ?? 0, reason: 'Not this' })).status).toBe(200);
+    expect(await open()).toContain(key);
+    // A text without a number asks for none.
+    const plain = content('Opens', { text: 'The door shall open.' });
+    expect((await p.call('author', specify.saveRequirement, { key, basedOn: 1, content: plain })).status).toBe(200);
+    expect(await open()).not.toContain(key);
   });
 
   it('lets a finding of wording stand for a reason, until somebody looks anew', async () => {

@@ -33,6 +33,7 @@ const removable = new Set([
   'group_members',
   'cords',
   'source_credits',
+  'boundary_counts',
   'projected',
   'projections',
   'operations',

@@ -8,7 +8,6 @@ import {
   sufficiencyFindings,
   sufficiencyRuleNames,
   verifiedByTest,
-  type BoundaryPoint,
   type CaseReach,
   type SufficiencyCase,
   type SufficiencyFinding,
@@ -18,7 +17,7 @@ import {
 import { bitsFor, countBits, orAll, setBit } from '@core/measure';
 import { and, eq, isNull, sql } from 'drizzle-orm';
 import { alias } from 'drizzle-orm/mysql-core';
-import { ledgerHead, needRecord, parseHere, parseWork, records, traces, type Db, type Parse, type Tx } from '../base';
+import { ledgerHead, parseHere, parseWork, records, traces, type Db, type Parse, type Tx } from '../base';
 import { needSpecification, requirements } from '../specify';
 import { caseContent, casesById } from './store';
 import { caseOrigins, cases } from './tables';
@@ -175,28 +174,6 @@ export async function sufficiency(
     boundaries: { ...boundaries },
     seq: library.seq,
   };
-}
-
-/** The limits of one requirement, and what stands at each. */
-export async function boundariesOf(db: Db, projectId: number, key: string): Promise<BoundaryPoint[]> {
-  const record = await needRecord(db, projectId, 'requirement', key);
-  const [{ text, method }] = await db
-    .select({ text: requirements.text, method: requirements.method })
-    .from(requirements)
-    .where(eq(requirements.id, record.id));
-  if (!verifiedByTest(method)) return [];
-  const from = await db
-    .select({ id: traces.fromId })
-    .from(traces)
-    .where(and(eq(traces.toId, record.id), eq(traces.kind, 'verifies'), isNull(traces.removedAt)));
-  const stored = await casesById(
-    db,
-    from.map(({ id }) => id),
-  );
-  return boundaryPoints(
-    text,
-    [...stored.values()].map((c) => ({ key: c.record.key, content: caseContent(c) })),
-  );
 }
 
 interface SelectionAsked {

@@ -13,7 +13,8 @@ export { addFolder, fileCases, listFolders, removeFolder, saveFolder } from './f
 export { addGroup, groupCases, saveGroup } from './groups';
 export { makeDrafts, planDrafts } from './drafts';
 export { importCases, previewCases } from './import';
-export { boundariesOf, selectCases, sufficiency, type ReachOfCases } from './enough';
+export { boundariesBehind, boundariesOf, bringBoundaries } from './boundaries';
+export { selectCases, sufficiency, type ReachOfCases } from './enough';
 export { caseUses, takeCalled } from './uses';
 export { dismissCaseFinding } from './case-wording';
 export { casesDocument } from './documents';

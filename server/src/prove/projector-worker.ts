@@ -1,5 +1,6 @@
 import { parentPort, workerData } from 'node:worker_threads';
 import { openDatabase, projects, tidyLimits, type DatabaseAddress } from '../base';
+import { boundariesBehind, bringBoundaries } from '../design';
 import '../rooms';
 import { checkDaily } from './check';
 import type { WorkerMessage } from './projections';
@@ -24,6 +25,7 @@ async function poll(): Promise<void> {
       const brought = await projector.bring(projectId, buildId);
       if (brought) parentPort?.postMessage({ projectId });
     }
+    for (const projectId of await boundariesBehind(database.db)) await bringBoundaries(database.db, projectId);
     // Where entries come faster than they are judged, several are judged at once, and those who write get as much of the database.
     await new Promise((resolve) => setTimeout(resolve, Math.min(longestPause, performance.now() - begun)));
   } while (again);

@@ -22,7 +22,7 @@ import {
   type Tx,
   type Writing,
 } from '../base';
-import { requirementDetails, requirements, specifications } from './tables';
+import { boundaryCounts, requirementDetails, requirements, specifications } from './tables';
 import { dismissalsOf } from './wording';
 
 export const requirementRows = account({
@@ -141,7 +141,7 @@ export async function requirementsById(db: Db | Tx, ids: readonly number[]): Pro
 /** How requirements are asked for in lists. */
 export function requirementList(projectId: number, specificationId: number | undefined): ListSource {
   return {
-    from: sql`from ${records} join ${requirements} on ${requirements.id} = ${records.id} join ${records} sr on sr.id = ${requirements.specificationId} left join ${requirementDetails} on ${requirementDetails.id} = ${requirements.id}`,
+    from: sql`from ${records} join ${requirements} on ${requirements.id} = ${records.id} join ${records} sr on sr.id = ${requirements.specificationId} left join ${requirementDetails} on ${requirementDetails.id} = ${requirements.id} left join ${boundaryCounts} on ${boundaryCounts.id} = ${requirements.id}`,
     fields: {
       ...recordFields,
       kind: { value: requirements.kind, type: 'text' },
@@ -160,6 +160,8 @@ export function requirementList(projectId: number, specificationId: number | und
         value: sql`(select ur.record_key from ${records} ur where ur.id = ${requirements.underId})`,
         type: 'text',
       },
+      boundaries: { value: sql`ifnull(${boundaryCounts.points}, 0)`, type: 'number' },
+      openBoundaries: { value: sql`ifnull(${boundaryCounts.open}, 0)`, type: 'number' },
       'trace.parent': { value: tracesFrom('parent'), type: 'number' },
       'trace.cases': { value: tracesTo('verifies'), type: 'number' },
       'trace.problems': { value: tracesTo('foundAgainst'), type: 'number' },

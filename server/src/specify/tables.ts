@@ -215,3 +215,26 @@ export const gapExceptions = mysqlTable(
   },
   (t) => [index('gap_exceptions_record').on(t.recordId), index('gap_exceptions_project').on(t.projectId)],
 );
+
+/** How many values each requirement’s limits ask to be tried at, and how many no case stands at; none where it names no limit. Derived: made anew at any time. */
+export const boundaryCounts = mysqlTable(
+  'boundary_counts',
+  {
+    id: ref('requirement_id')
+      .primaryKey()
+      .references(() => requirements.id),
+    projectId: ref('project_id').notNull(),
+    points: int('points').notNull(),
+    open: int('open_points').notNull(),
+  },
+  (t) => [index('boundary_counts_open').on(t.projectId, t.open)],
+);
+
+/** Up to which ledger number, and by which rules, a project’s boundaries are counted. Its row is the lock of whoever counts them. */
+export const boundaryProgress = mysqlTable('boundary_progress', {
+  projectId: ref('project_id')
+    .primaryKey()
+    .references(() => projects.id),
+  seq: ref('seq').notNull(),
+  version: int('version').notNull(),
+});

@@ -21,6 +21,8 @@ export const tracedFields: readonly FilterField[] = [
   { name: 'parents', field: 'trace.parent', words: 'How many parents it has', type: 'number', counted: true },
   { name: 'cases', field: 'trace.cases', words: 'How many cases verify it', type: 'number', counted: true },
   { name: 'problems', field: 'trace.problems', words: 'How many problem reports stand against it', type: 'number', counted: true },
+  { name: 'boundaries', words: 'How many boundary values it names', type: 'number', counted: true },
+  { name: 'openBoundaries', words: 'How many boundary values no case stands at', type: 'number', counted: true },
 ];
 /** Requirements without headings and notes; and those that nothing verifies. */
 export const allView: ListView = { name: 'all', words: 'All', filter: { field: 'kind', is: ['requirement'] } };
@@ -31,6 +33,18 @@ export const uncasedView: ListView = {
     and: [
       { field: 'kind', is: ['requirement'] },
       { field: 'trace.cases', is: [0] },
+    ],
+  },
+};
+
+/** Requirements of which some boundary value is tried by no case. */
+export const boundaryView: ListView = {
+  name: 'boundaries',
+  words: 'Boundaries open',
+  filter: {
+    and: [
+      { field: 'kind', is: ['requirement'] },
+      { field: 'openBoundaries', from: 1 },
     ],
   },
 };
@@ -63,6 +77,7 @@ export const requirementKind: ListKind<Requirement> = {
       filter: { and: [{ field: 'kind', is: ['requirement'] }, { not: { field: 'state', is: ['approved'] } }] },
     },
     uncasedView,
+    boundaryView,
   ],
   sorts: [
     ['key', 'Key'],

@@ -146,7 +146,11 @@ export class SufficiencyPage {
     const keys = [...new Set((this.found()?.rows ?? []).map((row) => row.key))];
     if (!rule || !keys.length) return null;
     const ofCases = sufficiencyRules[rule].of === 'case';
-    const f = `key:${keys.join(',')}`;
+    // What the list can ask for itself stays true when cases change; the rest names its records.
+    const f =
+      rule === 'boundaries'
+        ? ['openBoundaries:some', ...(this.spec() ? [`specification:${this.spec()}`] : [])].join(' ')
+        : `key:${keys.join(',')}`;
     return { path: ['/', this.scope.slug(), ofCases ? 'design' : 'specify'], query: ofCases ? { f } : { l: 1, f } };
   });
 

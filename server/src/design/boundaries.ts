@@ -1,0 +1,113 @@
+import { groupBy } from '@core/base';
+import { boundaryPoints, verifiedByTest, type BoundaryCase, type BoundaryPoint } from '@core/design';
+import { and, eq, gt, inArray, isNull, sql } from 'drizzle-orm';
+import { ledger, ledgerHeads, needRecord, records, sumOfTouches, traces, type Db, type Tx } from '../base';
+import { boundaryCounts, boundaryProgress, requirements } from '../specify';
+import { caseContent, casesById } from './store';
+
+/** Other rules of finding boundaries make all counts afresh: raise it with them. */
+export const boundaryVersion = 1;
+/** So many requirements are read, counted and written at once. */
+const portion = 500;
+/** Entries that touch no text are passed over one by one as long as there are no more of them than this. */
+const passedOver = 500;
+
+/** The cases in use that verify each of some requirements, by the requirement's id. */
+async function casesVerifying(db: Db | Tx, ids: readonly number[]): Promise<Map<number, BoundaryCase[]>> {
+  if (!ids.length) return new Map();
+  const verifying = await db
+    .select({ from: traces.fromId, to: traces.toId })
+    .from(traces)
+    .innerJoin(records, eq(records.id, traces.fromId))
+    .where(and(inArray(traces.toId, [...ids]), eq(traces.kind, 'verifies'), isNull(traces.removedAt), isNull(records.retiredAt)));
+  const stored = await casesById(db, [...new Set(verifying.map(({ from }) => from))]);
+  const cases = new Map([...stored].map(([id, c]): [number, BoundaryCase] => [id, { key: c.record.key, content: caseContent(c) }]));
+  return groupBy(
+    verifying.filter(({ from }) => cases.has(from)),
+    ({ to }) => to,
+    ({ from }) => cases.get(from) as BoundaryCase,
+  );
+}
+
+/** The limits of one requirement, and what stands at each. */
+export async function boundariesOf(db: Db, projectId: number, key: string): Promise<BoundaryPoint[]> {
+  const { id } = await needRecord(db, projectId, 'requirement', key);
+  const [{ text, method }] = await db
+    .select({ text: requirements.text, method: requirements.method })
+    .from(requirements)
+    .where(eq(requirements.id, id));
+  return verifiedByTest(method) ? boundaryPoints(text, (await casesVerifying(db, [id])).get(id) ?? []) : [];
+}
+
+/** Projects whose counts are behind their ledger. */
+export async function boundariesBehind(db: Db): Promise<number[]> {
+  const [rows] = (await db.execute(
+    sql`select h.project_id as id from ${ledgerHeads} h left join ${boundaryProgress} p on p.project_id = h.project_id where h.project_id > 0 and (p.seq is null or p.version <> ${boundaryVersion} or exists (select 1 from ${ledger} l where l.project_id = h.project_id and l.seq > p.seq and (json_exists(l.touches, '$.texts') or json_exists(l.touches, '$.requirements') or json_exists(l.touches, '$.all'))) or h.seq > p.seq + ${passedOver})`,
+  )) as unknown as [{ id: number | string }[]];
+  return rows.map(({ id }) => Number(id));
+}
+
+/**
+ * Counts the boundaries of every requirement whose text, cases or traces changed since they were counted last; what lists filter and sort by. False where
+ * another node is at it.
+ */
+export async function bringBoundaries(db: Db, projectId: number): Promise<boolean> {
+  await db.insert(boundaryProgress).ignore().values({ projectId, seq: 0, version: 0 });
+  return db.transaction(async (tx) => {
+    const [progress] = await tx
+      .select()
+      .from(boundaryProgress)
+      .where(eq(boundaryProgress.projectId, projectId))
+      .for('update', { skipLocked: true });
+    if (!progress) return false;
+    const [head] = await tx.select({ seq: ledgerHeads.seq }).from(ledgerHeads).where(eq(ledgerHeads.projectId, projectId));
+    const ids =
+      progress.version === boundaryVersion ? await touchedSince(tx, projectId, progress.seq) : await everyRequirement(tx, projectId);
+    for (let at = 0; at < ids.length; at += portion) await count(tx, projectId, ids.slice(at, at + portion));
+    await tx
+      .update(boundaryProgress)
+      .set({ seq: head?.seq ?? 0, version: boundaryVersion })
+      .where(eq(boundaryProgress.projectId, projectId));
+    return true;
+  });
+}
+
+async function everyRequirement(tx: Tx, projectId: number): Promise<number[]> {
+  const rows = await tx.select({ id: requirements.id }).from(requirements).where(eq(requirements.projectId, projectId));
+  return rows.map(({ id }) => id);
+}
+
+/** The requirements that what was written after a number makes doubtful: themselves, or by a case that verifies them. */
+async function touchedSince(tx: Tx, projectId: number, seq: number): Promise<number[]> {
+  const rows = await tx
+    .select({ touches: ledger.touches })
+    .from(ledger)
+    .where(and(eq(ledger.projectId, projectId), gt(ledger.seq, seq), sql`${ledger.touches} is not null`));
+  const touched = sumOfTouches(
+    rows.map(({ touches }) => (touches ? { ...touches, build: 0 } : null)),
+    0,
+  );
+  if (touched?.all) return everyRequirement(tx, projectId);
+  const texts = [...new Set([...(touched?.texts ?? []), ...(touched?.requirements ?? [])])];
+  if (!texts.length) return [];
+  const own = await tx.select({ id: requirements.id }).from(requirements).where(inArray(requirements.id, texts));
+  const verified = await tx
+    .select({ id: traces.toId })
+    .from(traces)
+    .where(and(inArray(traces.fromId, texts), eq(traces.kind, 'verifies'), isNull(traces.removedAt)));
+  return [...new Set([...own, ...verified].map(({ id }) => id))];
+}
+
+async function count(tx: Tx, projectId: number, ids: readonly number[]): Promise<void> {
+  const asked = await tx
+    .select({ id: requirements.id, text: requirements.text, method: requirements.method })
+    .from(requirements)
+    .where(and(inArray(requirements.id, [...ids]), eq(requirements.kind, 'requirement')));
+  const verifying = await casesVerifying(tx, ids);
+  const rows = asked.flatMap(({ id, text, method }) => {
+    const points = verifiedByTest(method) ? boundaryPoints(text, verifying.get(id) ?? []) : [];
+    return points.length ? [{ id, projectId, points: points.length, open: points.filter((p) => p.case === null).length }] : [];
+  });
+  await tx.delete(boundaryCounts).where(inArray(boundaryCounts.id, [...ids]));
+  if (rows.length) await tx.insert(boundaryCounts).values(rows);
+}
