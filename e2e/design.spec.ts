@@ -23,7 +23,9 @@ test('a flow is written by keys, its paths become cases, and they verify what th
   await node(3).press('Enter');
   await page.keyboard.type('Look at the alarms');
   await page.getByLabel('What must be seen at node 4').fill('Alarms are as they must be');
-  await page.getByLabel('Where node 2 leads to', { exact: true }).first().selectOption({ label: 'to 4 Look at the alarms' });
+  const leads = page.getByLabel('Where node 2 leads to', { exact: true }).first();
+  await leads.focus();
+  await leads.selectOption({ label: 'to 4 Look at the alarms' });
   await expect(page.getByText('2 paths', { exact: true }).first()).toBeVisible();
   await page.getByRole('button', { name: /Save/ }).first().click();
   await page.getByRole('button', { name: /Cases of 2 paths/ }).click();

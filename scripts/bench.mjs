@@ -154,14 +154,27 @@ async function pagesOfDesign(env) {
   await page.goto('/bench/design/C-2');
   await page.getByRole('heading', { name: 'Case 2 of the valves' }).waitFor();
   await page.waitForTimeout(800);
-  const opened = Date.now();
-  await page.evaluate(() => {
+  // Told by the page itself, after the frame in which they were drawn.
+  const opened = await page.evaluate(async () => {
+    const begun = performance.now();
     history.pushState(null, '', '/bench/design/C-1');
     dispatchEvent(new PopStateEvent('popstate'));
+    const drawn = async (words) => {
+      const stands = () => {
+        const text = document.querySelector('cp-case-record')?.textContent ?? '';
+        return text.includes('Case 1 of the valves') && text.includes(words);
+      };
+      while (!stands()) await new Promise(requestAnimationFrame);
+      await new Promise((resolve) => requestAnimationFrame(() => setTimeout(resolve)));
+      return performance.now() - begun;
+    };
+    return [await drawn('Display 3 shows'), await drawn('Display 199 shows')];
   });
-  await page.getByRole('heading', { name: 'Case 1 of the valves' }).waitFor();
-  await page.getByText('Display 199 shows').first().waitFor();
-  row('a case of 200 steps, opened from another', `${Date.now() - opened} ms`, 'target: 300 ms');
+  row(
+    'a case of 200 steps, opened from another',
+    `${opened[0].toFixed(0)} ms`,
+    `target: 300 ms; its last step after ${opened[1].toFixed(0)} ms`,
+  );
   await page.goto('/bench/design/models');
   await page.getByText('Long').first().waitFor();
   await stalled();

@@ -119,12 +119,13 @@ row('the same of what stands in few', `${(performance.now() - again).toFixed(0)}
 /** A flow of 500 nodes: decisions in a row, each with a detour. */
 const text = [
   'flowchart TD',
+  'S([Begin]) --> D0',
   ...Array.from({ length: 250 }, (_, i) => [
     `D${i}{Is it ${i}?} -->|yes| A${i}[Do ${i}]`,
     `D${i} -->|no| D${i + 1}`,
     `A${i} --> D${i + 1}`,
   ]).flat(),
-  'D250[End]',
+  'D250([End])',
 ].join('\n');
 const { flow } = readMermaid(text);
 const { title: _, ...body } = flow;

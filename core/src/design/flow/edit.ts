@@ -1,4 +1,4 @@
-import { betweenCommas } from '../../base';
+import { betweenCommas, groupBy } from '../../base';
 import type { Flow, FlowEdge, FlowNode, FlowNodeKind } from './flow';
 import { readFlowValue, type FlowVariable } from './guard';
 
@@ -13,8 +13,21 @@ function freeId(nodes: readonly FlowNode[]): string {
 }
 
 /** Where the edges that leave a node stand in the list. */
-export const outcomesOf = ({ edges }: Pick<Flow, 'edges'>, id: string): { readonly edge: FlowEdge; readonly at: number }[] =>
-  edges.flatMap((edge, at) => (edge.from === id ? [{ edge, at }] : []));
+const outcomesOf = (flow: Pick<Flow, 'edges'>, id: string): readonly Outcome[] => outcomesByNode(flow).get(id) ?? [];
+
+/** An edge that leaves a node, and its place in the list. */
+export interface Outcome {
+  readonly edge: FlowEdge;
+  readonly at: number;
+}
+
+/** The outcomes of every node that has any. */
+export const outcomesByNode = ({ edges }: Pick<Flow, 'edges'>): Map<string, Outcome[]> =>
+  groupBy(
+    edges.map((edge, at) => ({ edge, at })),
+    ({ edge }) => edge.from,
+    (outcome) => outcome,
+  );
 
 /**
  * A new node behind another one in the list. What the one before led to, the new one leads to, and the one before leads to it; a decision gets another

@@ -20,7 +20,6 @@ import {
   onAction,
   onChanged,
   type PickedRow,
-  ReadingLine,
   recordCommands,
   RecordFrame,
   RecordLink,
@@ -44,15 +43,12 @@ import { CaseFindings } from './cases/case-findings';
 import { CaseProposals } from './cases/case-proposals';
 import { CaseReadingsChart } from './cases/case-readings';
 import { CaseRedlinesNote } from './cases/case-redlines';
+import { CaseSteps } from './cases/case-steps';
 import { RunNow } from './cases/run-now';
 import { LaidOutText } from './cases/laid-out-text';
 import { CaseUsesNote } from './cases/case-uses';
 import { StepsEditor } from './cases/steps-editor';
 
-const callWords = (values: Readonly<Record<string, string>>): string => {
-  const given = Object.entries(values).map(([name, value]) => `${name} = ${value}`);
-  return given.length ? ` with ${given.join(', ')}` : '';
-};
 const listed = (words: readonly string[]): string => fewOf(words, 5);
 type LaidOut = (typeof laidOutTexts)[number];
 
@@ -74,7 +70,7 @@ type LaidOut = (typeof laidOutTexts)[number];
     MatButtonModule,
     MatMenuModule,
     Needs,
-    ReadingLine,
+    CaseSteps,
     RecordFrame,
     RecordLink,
     RecordPicker,
@@ -93,9 +89,6 @@ type LaidOut = (typeof laidOutTexts)[number];
       gap: 10px;
       align-items: center;
       padding: 4px 0;
-    }
-    .steps td {
-      vertical-align: top;
     }
     .minutes {
       width: 120px;
@@ -291,7 +284,6 @@ export class CaseRecord {
     this.put(rows.length ? { rows } : {});
   }
 
-  protected readonly callWords = callWords;
   protected readonly linkFrom = listRequirements;
   protected readonly linkable: Filter = { field: 'kind', is: ['requirement'] };
   protected readonly verified = computed(() => this.shown()?.verifies.map((t) => t.to) ?? []);

@@ -3,6 +3,8 @@ import { mount, openWeb } from '../testing';
 import { firstUnfolded, foldGraph, type PictureEdge } from './folding';
 import { GraphPicture } from './graph-picture';
 import { layOut, pathOf } from './layout';
+import { ShapePicture } from './shape-picture';
+import type { ShapeEdge, ShapeNode } from './shapes';
 
 const node = (id: string) => ({ id, label: id, title: `About ${id}` });
 const edge = (from: string, to: string): PictureEdge => ({ from, to, words: 'leads to' });
@@ -111,5 +113,60 @@ describe('A graph laid out', () => {
     await page.key(svg, 'Home');
     await page.key(svg, 'Enter');
     expect([at(), opened.length]).toEqual(['A', 1]);
+  });
+
+  it('lays a large one out by quicker ways, with nothing over anything, and labels where their lines begin', async () => {
+    const all = names(160).map((id) => ({ id, width: 90, height: 24 }));
+    const edges = all.slice(1).map(({ id }, i) => ({ from: `N-${i}`, to: id, label: 'next', labelSize: { width: 30, height: 16 } }));
+    const { places, lines } = await layOut(all, edges, 'DOWN');
+    const tops = all.map(({ id }) => places.get(id)?.y ?? 0);
+    expect(tops.every((y, i) => i === 0 || y >= tops[i - 1] + 24)).toBeTrue();
+    expect(lines.every(({ label, points }) => label?.x === points[0].x && label.y === points[0].y)).toBeTrue();
+  });
+});
+
+describe('A large model drawn', () => {
+  const nodes = names(160).map((id): ShapeNode => ({ id, label: id, shape: 'box', title: id }));
+  const edges = nodes.slice(1).map(({ id }, i): ShapeEdge => ({ from: `N-${i}`, to: id, label: '' }));
+  const open = async (more: object = {}) => {
+    openWeb(['author']);
+    const page = await mount(ShapePicture, { nodes, edges, label: 'Drawn', ...more });
+    // A frame of a page: without one there is nothing that scrolls.
+    page.element.style.height = '500px';
+    page.one<HTMLElement>('.frame').style.cssText = 'overflow: auto; height: 400px; flex: none';
+    document.body.append(page.element);
+    await page.until(() => page.all('[role=treeitem]').length);
+    const drawn = () => page.all('[role=treeitem]').map((box) => box.getAttribute('data-id'));
+    return { page, drawn };
+  };
+
+  it('begins at its beginning, draws only what is near what is in sight, and all of it as a whole', async () => {
+    const { page, drawn } = await open();
+    expect(drawn()).toContain('N-0');
+    expect(drawn().length).toBeLessThan(80);
+    expect(page.one('[data-id=N-0]').getAttribute('aria-setsize')).toBe('160');
+    const frame = page.one<HTMLElement>('.frame');
+    frame.scrollTop = frame.scrollHeight;
+    await page.until(() => drawn().includes('N-159'));
+    expect(drawn()).not.toContain('N-40');
+    // Where Tab leads is there, however far away.
+    expect(page.all('[role=treeitem][tabindex="0"]').map((box) => box.getAttribute('data-id'))).toEqual(['N-0']);
+    await page.press(/Whole/);
+    await page.until(() => drawn().length === 160);
+    expect(page.all('.line').length).toBe(159);
+    page.element.remove();
+  });
+
+  it('brings what is chosen elsewhere into sight, and is walked beyond what is drawn', async () => {
+    const { page, drawn } = await open();
+    page.fixture.componentRef.setInput('chosen', 'N-120');
+    await page.until(() => drawn().includes('N-120'));
+    const frame = page.one<HTMLElement>('.frame').getBoundingClientRect();
+    const box = page.one('[data-id=N-120]').getBoundingClientRect();
+    expect(box.top > frame.top && box.bottom < frame.bottom).toBeTrue();
+    for (let i = 0; i < 30; i++) await page.key(page.one('svg[role=tree]'), 'ArrowDown');
+    expect(page.one('[role=treeitem][tabindex="0"]').getAttribute('data-id')).toBe('N-150');
+    expect(drawn()).toContain('N-150');
+    page.element.remove();
   });
 });

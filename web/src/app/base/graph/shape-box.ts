@@ -36,3 +36,6 @@ export class ShapeBox {
   readonly label = input.required<string>();
   readonly picked = output<string>();
 }
+
+/** Reads what lays pictures out before the first is asked for: where one leads to them. */
+export const preparePictures = (): void => void import('./layout').then(({ prepareLayout }) => prepareLayout());

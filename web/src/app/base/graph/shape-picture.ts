@@ -1,8 +1,43 @@
-import { ChangeDetectionStrategy, Component, computed, effect, ElementRef, inject, input, output, signal, untracked } from '@angular/core';
+import {
+  afterNextRender,
+  ChangeDetectionStrategy,
+  ChangeDetectorRef,
+  Component,
+  computed,
+  DestroyRef,
+  effect,
+  ElementRef,
+  inject,
+  Injector,
+  input,
+  output,
+  signal,
+  untracked,
+  viewChild,
+} from '@angular/core';
+import { gradually } from '../gradually';
 import { Icon } from '../ui/icon';
 import { layOut, pathOf, type LaidOut } from './layout';
 import { labelSize, outlineOf, shortLabel, sizeOf, type ShapeEdge, type ShapeNode } from './shapes';
 import { arrowOf, focusBox, nearestBox } from './walking';
+
+/** Of a picture of more boxes than this only what is in sight is drawn. */
+const largePicture = 120;
+/** Smaller than this nobody reads it. */
+const unreadable = 0.25;
+
+interface Extent {
+  readonly left: number;
+  readonly top: number;
+  readonly right: number;
+  readonly bottom: number;
+}
+const meets = (a: Extent, b: Extent): boolean => a.left < b.right && b.left < a.right && a.top < b.bottom && b.top < a.bottom;
+/** Around the points of a line, and what is written beside it. */
+const extentOf = (points: readonly { readonly x: number; readonly y: number }[]): Extent => {
+  const [xs, ys] = [points.map(({ x }) => x), points.map(({ y }) => y)];
+  return { left: Math.min(...xs) - 1, top: Math.min(...ys) - 1, right: Math.max(...xs) + 140, bottom: Math.max(...ys) + 16 };
+};
 
 const scales = [0.4, 0.6, 0.8, 1, 1.25, 1.6] as const;
 
@@ -22,7 +57,7 @@ const scales = [0.4, 0.6, 0.8, 1, 1.25, 1.6] as const;
         <cp-icon name="fit_screen" /> Whole
       </button>
     </div>
-    <div class="frame" [class.whole]="whole()">
+    <div #frame class="frame" [class.whole]="whole()" (scroll)="look()">
       @if (laid(); as p) {
         <svg
           [attr.width]="whole() ? '100%' : (p.width + 8) * scale()"
@@ -49,17 +84,17 @@ const scales = [0.4, 0.6, 0.8, 1, 1.25, 1.6] as const;
               </marker>
             }
           </defs>
-          @for (line of lines(); track line.at) {
+          @for (line of drawnLines(); track line.at) {
             <path [attr.d]="line.d" [attr.class]="'line ' + line.tone" [attr.marker-end]="'url(#' + mark + line.tip + ')'">
               <title>{{ line.title }}</title>
             </path>
           }
-          @for (line of lines(); track line.at) {
+          @for (line of drawnLines(); track line.at) {
             @if (line.label) {
               <text class="edge" [class.lit]="line.tone === 'lit'" [attr.x]="line.x" [attr.y]="line.y">{{ line.label }}</text>
             }
           }
-          @for (node of boxes(); track node.id) {
+          @for (node of drawnBoxes(); track node.id) {
             <g
               role="treeitem"
               [attr.data-id]="node.id"
@@ -67,6 +102,8 @@ const scales = [0.4, 0.6, 0.8, 1, 1.25, 1.6] as const;
               [attr.tabindex]="node.id === at() ? 0 : -1"
               [attr.aria-selected]="node.id === chosen()"
               [attr.aria-level]="1"
+              [attr.aria-setsize]="boxes().length"
+              [attr.aria-posinset]="node.place"
               [attr.aria-label]="named(node)"
               [attr.transform]="'translate(' + node.x + ',' + node.y + ')'"
               (focus)="focused.set(node.id)"
@@ -201,6 +238,9 @@ export class ShapePicture {
   private static count = 0;
   protected readonly mark = `tip${++ShapePicture.count}-`;
   private readonly host = inject<ElementRef<HTMLElement>>(ElementRef);
+  private readonly injector = inject(Injector);
+  private readonly destroyed = inject(DestroyRef);
+  private readonly changes = inject(ChangeDetectorRef);
   protected readonly scale = signal<number>(1);
   protected readonly whole = signal(true);
   protected readonly laid = signal<LaidOut | null>(null);
@@ -220,11 +260,11 @@ export class ShapePicture {
   protected readonly boxes = computed(() => {
     const places = this.laid()?.places;
     const lit = this.litNodes();
-    return this.nodes().flatMap((node) => {
+    return this.nodes().flatMap((node, i) => {
       const place = places?.get(node.id);
       if (!place) return [];
       const size = sizeOf(node);
-      return [{ ...node, ...place, ...size, lit: lit.has(node.id), d: outlineOf(node.shape, size.width, size.height) }];
+      return [{ ...node, ...place, ...size, place: i + 1, lit: lit.has(node.id), d: outlineOf(node.shape, size.width, size.height) }];
     });
   });
   /** What a box is called: what stands in it, and where that is cut off all of it. */
@@ -244,6 +284,7 @@ export class ShapePicture {
         return {
           at: i,
           d: pathOf(points),
+          extent: extentOf(points),
           tone,
           tip: tone === 'lit' ? 'on' : 'plain',
           label: shortLabel(edge?.label ?? ''),
@@ -255,6 +296,28 @@ export class ShapePicture {
       .sort((a, b) => Number(a.tone === 'lit') - Number(b.tone === 'lit'));
   });
   private shape = '';
+  /** A large picture is drawn in parts, each in a frame of its own. */
+  private readonly inParts = {
+    boxes: gradually(this.boxes, this.laid, { first: 60 }),
+    lines: gradually(this.lines, this.laid, { first: 90 }),
+  };
+  private readonly frame = viewChild.required<ElementRef<HTMLElement>>('frame');
+  /** The part of a large picture that is in sight, and what is near it. */
+  private readonly window = signal<Extent>({ left: 0, top: 0, right: 0, bottom: 0 });
+  private readonly cut = computed(() => !this.whole() && this.boxes().length > largePicture);
+  protected readonly drawnBoxes = computed(() => {
+    const window = this.window();
+    if (!this.cut()) return this.inParts.boxes();
+    // The one that Tab leads to is always there.
+    const at = this.at();
+    return this.boxes().filter(
+      ({ id, x, y, width, height }) => id === at || meets(window, { left: x, top: y, right: x + width, bottom: y + height }),
+    );
+  });
+  protected readonly drawnLines = computed(() => {
+    const window = this.window();
+    return this.cut() ? this.lines().filter(({ extent }) => meets(window, extent)) : this.inParts.lines();
+  });
 
   constructor() {
     effect(() => {
@@ -271,6 +334,44 @@ export class ShapePicture {
         void this.draw(nodes, edges);
       });
     });
+    effect(() => {
+      const chosen = this.chosen();
+      this.laid();
+      untracked(() => afterNextRender(() => this.bring(chosen), { injector: this.injector }));
+    });
+    effect(() => {
+      this.scale();
+      this.whole();
+      untracked(() => afterNextRender(() => this.look(), { injector: this.injector }));
+    });
+    afterNextRender(() => {
+      const sizes = new ResizeObserver(() => this.look());
+      sizes.observe(this.frame().nativeElement);
+      this.destroyed.onDestroy(() => sizes.disconnect());
+    });
+  }
+
+  /** What is in sight, with as much again around it; told only where that has moved on by half of it. */
+  protected look(): void {
+    const { scrollLeft, scrollTop, clientWidth, clientHeight } = this.frame().nativeElement;
+    const scale = this.scale();
+    const [x, y, width, height] = [scrollLeft, scrollTop, clientWidth, clientHeight].map((pixels) => pixels / scale);
+    const next = { left: x - width, top: y - height, right: x + 2 * width, bottom: y + 2 * height };
+    const now = this.window();
+    const moved = Math.max(Math.abs(next.left - now.left), Math.abs(next.right - now.right)) > width / 2;
+    if (moved || Math.max(Math.abs(next.top - now.top), Math.abs(next.bottom - now.bottom)) > height / 2) this.window.set(next);
+  }
+
+  /** Brings a node into sight where the picture is larger than its frame. */
+  private bring(id: string): void {
+    const box = this.boxes().find((b) => b.id === id);
+    if (!box || this.whole()) return;
+    const frame = this.frame().nativeElement;
+    const [x, y] = [(box.x + box.width / 2) * this.scale(), (box.y + box.height / 2) * this.scale()];
+    const inside =
+      x > frame.scrollLeft && x < frame.scrollLeft + frame.clientWidth && y > frame.scrollTop && y < frame.scrollTop + frame.clientHeight;
+    if (!inside) frame.scrollTo({ left: x - frame.clientWidth / 2, top: y - frame.clientHeight / 2 });
+    this.look();
   }
 
   /** The edges that were laid out, as they are now. */
@@ -295,6 +396,9 @@ export class ShapePicture {
       if (mine !== this.drawing) return;
       // Their looks may have changed while they were laid out.
       this.drawn.set(this.known(this.edges()));
+      const { clientWidth, clientHeight } = this.frame().nativeElement;
+      // What could not be read as a whole is begun at its beginning.
+      if (!this.laid() && Math.min(clientWidth / laid.width, clientHeight / laid.height) < unreadable) this.whole.set(false);
       this.laid.set(laid);
       this.failed.set('');
     } catch {
@@ -318,6 +422,8 @@ export class ShapePicture {
 
   private focus(id: string): void {
     this.focused.set(id);
+    this.bring(id);
+    this.changes.detectChanges();
     focusBox(this.host.nativeElement, id);
   }
 }

@@ -32,6 +32,8 @@ export class Passages {
   readonly about = signal<Passage | null>(null);
   /** Goes up when somebody wants to write about what was chosen. */
   readonly asked = signal(0);
+  /** Goes up when a part of the record that was drawn later stands there. */
+  readonly grown = signal(0);
   /** Where a passage is shown, as long as a record's page is open. */
   show: (passage: Passage) => void = () => undefined;
 
@@ -120,6 +122,10 @@ export class PassagesBody {
     effect(() => {
       this.version();
       untracked(() => this.passages.about.set(null));
+    });
+    effect(() => {
+      this.version();
+      this.passages.grown();
       afterNextRender(() => this.read(), { injector: this.injector });
     });
     effect(() => {

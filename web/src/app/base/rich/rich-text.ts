@@ -15,7 +15,13 @@ import { DomSanitizer } from '@angular/platform-browser';
 import type { RecordRef } from '@core/base';
 import { useProject } from '../live';
 import { RecordLink } from '../ui/record-link';
-import { layoutOf, replaceKeys, shownFiles } from './html';
+import { replaceKeys, shownFiles } from './html';
+
+function paragraph(line: string): HTMLElement {
+  const element = document.createElement('p');
+  element.textContent = line;
+  return element;
+}
 
 /** A text as it was laid out. The keys of records in it are links with their peek; pictures come from the record's files. */
 @Component({
@@ -37,9 +43,10 @@ export class RichText {
 
   constructor() {
     effect((onCleanup) => {
-      const html = shownFiles(layoutOf({ text: this.text(), html: this.html() }), this.scope.slug());
-      // Cleaned by the server before it was stored, and here once more.
-      this.host.innerHTML = this.sanitizer.sanitize(SecurityContext.HTML, html) ?? '';
+      const html = this.html();
+      // Cleaned by the server before it was stored, and here once more; words alone need no reading.
+      if (html === undefined) this.host.replaceChildren(...this.text().split('\n').map(paragraph));
+      else this.host.innerHTML = this.sanitizer.sanitize(SecurityContext.HTML, shownFiles(html, this.scope.slug())) ?? '';
       const links: ComponentRef<RecordLink>[] = [];
       replaceKeys(this.host, this.mentions(), ({ kind, key }) => {
         const link = createComponent(RecordLink, {

@@ -1,4 +1,4 @@
-import { ChangeDetectionStrategy, Component, computed, effect, inject, input, untracked } from '@angular/core';
+import { ChangeDetectionStrategy, Component, computed, effect, inject, input, linkedSignal, untracked } from '@angular/core';
 import { MatDialog } from '@angular/material/dialog';
 import type { CaseDetail } from '@contract/design';
 import { caseWordingRules, checkCaseWording, type CaseContent, type CaseWordingFinding } from '@core/design';
@@ -6,13 +6,15 @@ import { isDismissed } from '@core/specify';
 import { askReason, Icon, onAction, ProblemNote, useProject } from '../../base';
 import { designCommands, designFeature } from '../state';
 
+const fewFindings = 12;
+
 /** What the wording of a case lacks, as it is written; each says why, and is let stand for a reason once it is saved. */
 @Component({
   selector: 'cp-case-findings',
   imports: [Icon, ProblemNote],
   changeDetection: ChangeDetectionStrategy.OnPush,
   template: `
-    @for (f of open(); track $index) {
+    @for (f of shown(); track $index) {
       <p class="small row">
         <span class="tag waiting">{{ rules[f.rule].name }}</span>
         <span class="grow"
@@ -22,6 +24,9 @@ import { designCommands, designFeature } from '../state';
           <button class="chip" type="button" (click)="dismiss(f)">Let it stand</button>
         }
       </p>
+    }
+    @if (open().length > shown().length) {
+      <button class="chip more" type="button" (click)="all.set(true)">Show all {{ open().length }} findings</button>
     }
     @for (d of of().dismissals; track d.id) {
       <p class="small second row">
@@ -43,6 +48,9 @@ import { designCommands, designFeature } from '../state';
       flex-direction: column;
       gap: 4px;
     }
+    .more {
+      align-self: start;
+    }
   `,
 })
 export class CaseFindings {
@@ -57,6 +65,9 @@ export class CaseFindings {
   protected readonly rules = caseWordingRules;
   protected readonly name = designCommands.dismiss.name;
   protected readonly may = computed(() => this.scope.roles().some((role) => role === 'author' || role === 'reviewer'));
+  /** More than these few are shown when they are asked for: a long case may have hundreds. */
+  protected readonly all = linkedSignal({ source: () => this.of().key, computation: () => false });
+  protected readonly shown = computed(() => (this.all() ? this.open() : this.open().slice(0, fewFindings)));
   protected readonly open = computed(() => {
     const lists = this.lists();
     const texts = this.of().verified.map((r) => r.text);

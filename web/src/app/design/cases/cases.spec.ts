@@ -2,11 +2,14 @@ import * as contract from '@contract/design';
 import type { CaseDetail, CaseUses } from '@contract/design';
 import { getWording } from '@contract/specify';
 import { emptyCase, type CaseContent } from '@core/design';
+import { TestBed } from '@angular/core/testing';
+import { Passages } from '../../base';
 import { mount, openWeb } from '../../base/testing';
 import { designCommands, designFeature } from '../state';
 import { CaseDetails } from './case-details';
 import { CaseFindings } from './case-findings';
 import { CaseProposals } from './case-proposals';
+import { CaseSteps } from './case-steps';
 import { CaseUsesNote } from './case-uses';
 
 const open = (roles: Parameters<typeof openWeb>[0]) => openWeb(roles, [{ feature: designFeature, effects: designCommands }] as never);
@@ -142,5 +145,66 @@ describe('the wording of a case', () => {
     page.fixture.componentRef.setInput('content', { ...content, steps: [{ action: 'Press start', expected: 'The lamp is green' }] });
     await page.settled();
     expect(page.all('.tag').length).toBeLessThan(said);
+  });
+});
+
+describe('the steps of a long case', () => {
+  const long = (n: number, key = 'C-001') =>
+    detail({ key, steps: Array.from({ length: n }, (_, i) => ({ action: `Press ${i + 1}`, expected: `Lamp ${i + 1} is lit` })) });
+  const frames = async (until: () => boolean) => {
+    for (let i = 0; i < 100 && !until(); i++) await new Promise((resolve) => requestAnimationFrame(resolve));
+  };
+
+  it('stand there one screen first, then all of them in their order, and say when they do', async () => {
+    open(['author']);
+    const passages = TestBed.inject(Passages);
+    const before = passages.grown();
+    const page = await mount(CaseSteps, { of: long(130) });
+    const rows = () => page.all('tbody tr').map((row) => row.textContent?.trim() ?? '');
+    await frames(() => rows().length === 130);
+    expect(rows().length).toBe(130);
+    expect(rows().every((text, i) => text.startsWith(String(i + 1)) && text.includes(`Lamp ${i + 1} is lit`))).toBeTrue();
+    await frames(() => passages.grown() > before);
+    expect(passages.grown()).toBeGreaterThan(before);
+    // What changes under the same case stays as far as it was shown.
+    page.fixture.componentRef.setInput('of', long(129));
+    await page.settled();
+    expect(rows().length).toBe(129);
+    // Another case begins with its first screen, and never shows what is left of the one before.
+    page.fixture.componentRef.setInput('of', long(3, 'C-002'));
+    await page.settled();
+    expect(rows().length).toBe(3);
+  });
+
+  it('says what a step calls, asks for and shows', async () => {
+    open(['author']);
+    const steps = [
+      { action: '', expected: '', call: { key: 'C-009', revision: 2, with: { speed: '3' } } },
+      { action: 'Press', expected: 'It closes', data: 'at -20 °C', evidence: 'picture', verifies: ['BRK-001', 'BRK-002'] },
+    ];
+    const page = await mount(CaseSteps, { of: detail({ steps: steps as never }) });
+    expect(page.text()).toContain('revision 2 with speed = 3');
+    for (const words of ['Data: at -20 °C', 'To be shown by a picture', 'Shows BRK-001, BRK-002']) expect(page.text()).toContain(words);
+  });
+});
+
+describe('many findings of wording', () => {
+  it('shows a dozen, and all of them when they are asked for', async () => {
+    const { api } = open(['author']);
+    api.on(getWording, () => ({ lists: null }));
+    const content = {
+      ...emptyCase,
+      title: 'Long',
+      steps: Array.from({ length: 30 }, () => ({
+        action: 'Open the valve and wait until the display has settled.',
+        expected: 'It shows about 3 and works properly.',
+      })),
+    };
+    const page = await mount(CaseFindings, { of: detail(), content: content as CaseContent, saved: false });
+    const shown = () => page.all('.tag').length;
+    expect(shown()).toBe(12);
+    await page.press(/Show all \d+ findings/);
+    expect(shown()).toBeGreaterThanOrEqual(30);
+    expect(page.text()).not.toContain('Show all');
   });
 });

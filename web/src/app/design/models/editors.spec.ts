@@ -77,7 +77,7 @@ describe('a flow as a list', () => {
   it('is the same as text, and takes from it only what can be read', async () => {
     const { page, kept, last } = await open();
     await page.press(/as text/);
-    const box = page.one<HTMLTextAreaElement>('textarea.code');
+    const box = page.one<HTMLTextAreaElement>('textarea');
     expect(box.value).toContain('Press start');
     const written = box.value;
     await page.type(box as unknown as HTMLInputElement, 'flowchart TD\n  a[[[broken', 0);
@@ -85,6 +85,36 @@ describe('a flow as a list', () => {
     expect(kept).toEqual([]);
     await page.type(box as unknown as HTMLInputElement, written.replace('Press start', 'Pull the lever'), 0);
     expect(last().nodes.map((n) => n.text)).toContain('Pull the lever');
+  });
+
+  it('of hundreds draws as many as are looked at, names where an outcome may lead once that is asked, and tells of errors far below', async () => {
+    const { page } = await open();
+    const kinds: Record<number, 'start' | 'end'> = { 0: 'start', 299: 'end' };
+    const nodes = Array.from({ length: 300 }, (_, i) => ({
+      id: `n${i}`,
+      kind: kinds[i] ?? ('action' as const),
+      text: `Do ${i}`,
+    }));
+    // Nothing leads to the last but one.
+    const edges = nodes.slice(1).map(({ id }, i) => ({ from: `n${i}`, to: i === 297 ? 'n299' : id, label: '' }));
+    page.fixture.componentRef.setInput('of', 'F-300');
+    page.fixture.componentRef.setInput('body', { variables: [], nodes, edges });
+    await page.settled();
+    const rows = () => page.all('li').length;
+    expect(rows()).toBeGreaterThanOrEqual(20);
+    expect(rows()).toBeLessThan(200);
+    const leads = page.one<HTMLSelectElement>('[aria-label="Where node 1 leads to"]');
+    expect([...leads.options].map((o) => o.text.trim())).toEqual(['to 2 Do 1']);
+    leads.dispatchEvent(new Event('focus'));
+    expect([leads.options.length, leads.value]).toEqual([300, 'n1']);
+    // Said above the list, and the list follows what is chosen.
+    const picked: string[] = [];
+    page.fixture.componentInstance.picked.subscribe((id) => picked.push(id));
+    await page.press(/^\s*Node 299\s*$/);
+    expect(picked).toEqual(['n298']);
+    page.fixture.componentRef.setInput('chosen', 'n298');
+    await page.until(() => page.all('[data-node=n298]').length);
+    expect(page.one<HTMLInputElement>('[aria-label="Node 299"]').value).toBe('Do 298');
   });
 
   it('says at its node what is wrong, and cannot be changed by those who may not', async () => {

@@ -1,165 +1,105 @@
 import {
+  afterNextRender,
   ChangeDetectionStrategy,
   ChangeDetectorRef,
   Component,
   computed,
+  effect,
   ElementRef,
   inject,
+  Injector,
   input,
   linkedSignal,
   output,
   signal,
+  untracked,
+  viewChild,
 } from '@angular/core';
 import { FormsModule } from '@angular/forms';
+import { groupBy } from '@core/base';
 import {
   addOutcome,
   changeEdge,
   changeNode,
   flowFindings,
-  flowNodeKinds,
-  guardWords,
   insertNode,
   moveItem,
-  outcomesOf,
-  readGuard,
-  readMermaid,
+  outcomesByNode,
   readVariableLine,
   removeNode,
   variableWords,
-  writeMermaid,
   type Flow,
-  type FlowEdge,
   type FlowNode,
-  type FlowNodeKind,
   type ModelBodies,
 } from '@core/design';
-import { Icon, useKeys } from '../../base';
+import { gradually, useKeys } from '../../base';
+import { FlowNodeRow, type FlowTarget, type OutcomeChange } from './flow-node';
+import { FlowText } from './flow-text';
 
 type Body = ModelBodies['flow'];
+
+/** So many nodes are drawn at once; each is about so high, in CSS pixels. */
+const step = 20;
+const usualHeight = 96;
+
+/** Lists by node, each the same as before where nothing in it changed: what is drawn of it is then left alone. */
+function stable<T>(lists: () => ReadonlyMap<string, readonly T[]>, same: (a: T, b: T) => boolean) {
+  let before: ReadonlyMap<string, readonly T[]> = new Map();
+  return computed(() => {
+    const now = new Map(
+      [...lists()].map(([id, list]): [string, readonly T[]] => {
+        const old = before.get(id);
+        return [id, old?.length === list.length && old.every((item, i) => same(item, list[i])) ? old : list];
+      }),
+    );
+    before = now;
+    return now as ReadonlyMap<string, readonly T[]>;
+  });
+}
 
 /** A flow as a list: its nodes one below the other, under each where it leads. The picture beside it is made of this. */
 @Component({
   selector: 'cp-flow-editor',
-  imports: [FormsModule, Icon],
+  imports: [FlowNodeRow, FlowText, FormsModule],
   changeDetection: ChangeDetectionStrategy.OnPush,
   template: `
     <div class="row">
       <h3 class="grow">{{ asText() ? 'As text (Mermaid)' : 'Steps and outcomes' }}</h3>
-      <button class="chip" type="button" [attr.aria-pressed]="asText()" (click)="toText()">as text</button>
+      <button class="chip" type="button" [attr.aria-pressed]="asText()" (click)="asText.set(!asText())">as text</button>
     </div>
     @if (asText()) {
-      <textarea
-        class="in code"
-        rows="18"
-        aria-label="The flow as Mermaid text"
-        spellcheck="false"
-        [readOnly]="!may()"
-        [ngModel]="text()"
-        (ngModelChange)="fromText($event)"
-      ></textarea>
-      @for (f of textFindings(); track $index) {
-        <p class="small t-broken">Line {{ f.row }}: {{ f.text }}</p>
-      }
+      <cp-flow-text [flow]="flow()" [may]="may()" (changed)="set($event)" />
     } @else {
+      @for (f of far(); track $index) {
+        <p class="small row">
+          <span class="t-broken grow">{{ f.text }}</span><button class="chip" type="button" (click)="picked.emit(f.id)">
+            Node {{ f.place }}
+          </button>
+        </p>
+      }
       <ol class="nodes">
-        @for (node of here().nodes; track node.id; let i = $index) {
+        @for (node of shown(); track node.id; let i = $index) {
           <li [class.on]="node.id === chosen()" [attr.data-node]="node.id">
-            <div class="node">
-              <b class="n">{{ i + 1 }}</b>
-              <select
-                class="in kind"
-                [attr.aria-label]="'Kind of node ' + (i + 1)"
-                [disabled]="!may()"
-                [ngModel]="node.kind"
-                (ngModelChange)="put(node.id, { kind: $event })"
-              >
-                @for (k of kinds; track k) {
-                  <option [value]="k">{{ k }}</option>
-                }
-              </select>
-              <input
-                class="in grow text"
-                [attr.aria-label]="'Node ' + (i + 1)"
-                [placeholder]="hints[node.kind]"
-                [readOnly]="!may()"
-                [ngModel]="node.text"
-                (ngModelChange)="put(node.id, { text: $event })"
-                (focus)="picked.emit(node.id)"
-                (keydown)="keys($event, i)"
-              />
-              @if (may()) {
-                <button class="tool" type="button" [attr.aria-label]="'Delete node ' + (i + 1)" (click)="remove(node.id, i)">
-                  <cp-icon name="delete" />
-                </button>
-              }
-            </div>
-            @if (node.kind === 'action' || node.kind === 'check' || node.expected) {
-              <input
-                class="in expected"
-                [attr.aria-label]="'What must be seen at node ' + (i + 1)"
-                placeholder="what must be seen"
-                [readOnly]="!may()"
-                [ngModel]="node.expected ?? ''"
-                (ngModelChange)="put(node.id, { expected: $event })"
-              />
-            }
-            @for (out of outcomes(node.id); track out.at) {
-              <div class="out">
-                <span class="arrow" aria-hidden="true">↳</span>
-                @if (node.kind === 'decision') {
-                  <input
-                    class="in label"
-                    [attr.aria-label]="'Outcome of node ' + (i + 1)"
-                    placeholder="outcome"
-                    [readOnly]="!may()"
-                    [ngModel]="out.edge.label"
-                    (ngModelChange)="edge(out.at, { label: $event })"
-                    (focus)="picked.emit(node.id)"
-                  />
-                  <input
-                    class="in guard"
-                    [class.wrong]="wrongGuard(out.at)"
-                    [attr.aria-label]="'When this outcome of node ' + (i + 1) + ' is taken'"
-                    placeholder="when"
-                    [readOnly]="!may()"
-                    [ngModel]="guardOf(out.edge, out.at)"
-                    (ngModelChange)="guard(out.at, $event)"
-                  />
-                } @else {
-                  <span class="grow second">then</span>
-                }
-                <select
-                  class="in to"
-                  [attr.aria-label]="'Where node ' + (i + 1) + ' leads to'"
-                  [disabled]="!may()"
-                  [ngModel]="out.edge.to"
-                  (ngModelChange)="edge(out.at, { to: $event })"
-                >
-                  @for (other of here().nodes; track other.id; let j = $index) {
-                    <option [value]="other.id">to {{ j + 1 }} {{ other.text.slice(0, 24) }}</option>
-                  }
-                </select>
-                @if (may() && (node.kind === 'decision' || outcomes(node.id).length > 1)) {
-                  <button
-                    class="tool"
-                    type="button"
-                    [attr.aria-label]="'Delete an outcome of node ' + (i + 1)"
-                    (click)="edge(out.at, null)"
-                  >
-                    <cp-icon name="close" />
-                  </button>
-                }
-              </div>
-            }
-            @if (may() && node.kind === 'decision') {
-              <button class="add" type="button" (click)="more(node.id)"><cp-icon name="add" /> outcome</button>
-            }
-            @for (f of at(node); track $index) {
-              <p class="small" [class]="f.severity === 'error' ? 't-broken' : 'second'">{{ f.text }}</p>
-            }
+            <cp-flow-node
+              [node]="node"
+              [place]="i + 1"
+              [outcomes]="outcomes().get(node.id) ?? none"
+              [findings]="findingsAt().get(node.id) ?? none"
+              [targets]="targets()"
+              [may]="may()"
+              (put)="put(node.id, $event)"
+              (edge)="edge($event)"
+              (more)="more(node.id)"
+              (removed)="remove(node.id, i)"
+              (picked)="picked.emit(node.id)"
+              (pressed)="keys($event, i)"
+            />
           </li>
         }
       </ol>
+      @if (left()) {
+        <p #rest class="second small" [style.height.px]="left() * usualHeight">{{ left() }} more …</p>
+      }
       @if (may()) {
         <p class="second small">Enter: the next node. Alt ↑ ↓: move it. Backspace in an empty one deletes it.</p>
       }
@@ -196,87 +136,23 @@ type Body = ModelBodies['flow'];
     }
     li {
       padding: 6px 8px;
+      content-visibility: auto;
+      contain-intrinsic-size: auto 96px;
       border-left: 3px solid transparent;
       border-radius: 8px;
-      display: flex;
-      flex-direction: column;
-      gap: 3px;
     }
     li.on {
       background: var(--cord-tint);
       border-color: var(--cord);
     }
-    .node,
-    .out {
-      display: flex;
-      gap: 5px;
-      align-items: center;
-    }
-    .n {
-      width: 20px;
-      text-align: right;
-    }
-    .in {
-      height: 28px;
-      padding: 2px 7px;
-      min-width: 0;
-    }
     textarea.in {
       height: auto;
-    }
-    .kind {
-      width: 86px;
-      flex: none;
-    }
-    .text {
-      font-weight: 600;
-    }
-    .expected {
-      margin-left: 25px;
-      width: calc(100% - 25px);
-    }
-    .out {
-      padding-left: 25px;
-    }
-    .arrow {
-      color: var(--ink-2);
-    }
-    .label {
-      flex: 1;
-    }
-    .guard {
-      flex: 1;
-      font-family: 'Source Code Pro', monospace;
-      font-size: 12px;
-    }
-    .guard.wrong {
-      border-color: var(--broken);
-    }
-    .to {
-      width: 92px;
-      flex: none;
-    }
-    .tool,
-    .add {
-      border: 0;
-      background: none;
-      color: var(--ink-2);
-      cursor: pointer;
-      padding: 4px;
-      font: inherit;
-      font-size: 13px;
-      text-align: left;
-    }
-    .add {
-      padding-left: 25px;
-    }
-    .code {
-      font-size: 12px;
-      white-space: pre;
     }
   `,
 })
 export class FlowEditor {
+  /** Which flow it is: another one is drawn from its beginning. */
+  readonly of = input('');
   readonly title = input.required<string>();
   readonly body = input.required<Body>();
   readonly may = input.required<boolean>();
@@ -286,24 +162,43 @@ export class FlowEditor {
   readonly picked = output<string>();
   private readonly names = useKeys('Steps of a case');
   private readonly element = inject<ElementRef<HTMLElement>>(ElementRef);
+  private readonly injector = inject(Injector);
   private readonly drawing = inject(ChangeDetectorRef);
   /** What is on the screen: ahead of the input while keys come faster than pictures. */
   protected readonly here = linkedSignal(() => this.body());
-  protected readonly kinds = flowNodeKinds;
-  protected readonly hints: Readonly<Record<FlowNodeKind, string>> = {
-    start: 'how it begins',
-    action: 'do this',
-    check: 'look at this',
-    decision: 'a question?',
-    end: 'how it ends',
-  };
   protected readonly asText = signal(false);
-  protected readonly text = signal('');
-  protected readonly textFindings = signal<readonly { readonly row?: number; readonly text: string }[]>([]);
-  /** Guards and inputs as they are typed, where they cannot be read yet. */
-  private readonly typed = signal<Readonly<Record<number, string>>>({});
+  protected readonly usualHeight = usualHeight;
+
+  constructor() {
+    effect((onCleanup) => {
+      this.shown();
+      const rest = this.rest()?.nativeElement;
+      if (!rest) return;
+      // Told again for every part, as long as its end is near what is in sight.
+      const looked = new IntersectionObserver(
+        ([{ isIntersecting }]) => isIntersecting && this.asked.set(this.here().nodes.length - this.left() + step),
+        { rootMargin: '400px' },
+      );
+      looked.observe(rest);
+      onCleanup(() => looked.disconnect());
+    });
+    effect(() => {
+      const at = this.here().nodes.findIndex(({ id }) => id === this.chosen());
+      if (at >= 0) untracked(() => this.asked.update((n) => Math.max(n, at + step)));
+    });
+    effect(() => {
+      const chosen = this.chosen();
+      if (!this.shown().some(({ id }) => id === chosen)) return;
+      untracked(() => afterNextRender(() => this.rowOf(chosen)?.scrollIntoView({ block: 'nearest' }), { injector: this.injector }));
+    });
+  }
+
+  private rowOf(id: string): HTMLElement | null {
+    return this.element.nativeElement.querySelector(`[data-node="${CSS.escape(id)}"]`);
+  }
+  /** Inputs as they are typed, where they cannot be read yet. */
   private readonly typedInputs = signal<string | null>(null);
-  private readonly flow = computed((): Flow => ({ title: this.title(), ...this.here() }));
+  protected readonly flow = computed((): Flow => ({ title: this.title(), ...this.here() }));
   private readonly findings = computed(() => flowFindings(this.flow()));
   protected readonly elsewhere = computed(() => {
     const ids = new Set(this.here().nodes.map(({ id }) => id));
@@ -315,42 +210,59 @@ export class FlowEditor {
     return lines.findIndex((line) => line.trim() && !readVariableLine(line)) + 1;
   });
 
-  protected at(node: FlowNode) {
-    return this.findings().filter((f) => f.cell === node.id || (f.cell ?? '').startsWith(`${node.id} → `));
-  }
-  protected outcomes(id: string) {
-    return outcomesOf(this.here(), id);
-  }
-  protected guardOf(edge: FlowEdge, at: number): string {
-    return this.typed()[at] ?? guardWords(edge.guard ?? []);
-  }
-  protected wrongGuard(at: number): boolean {
-    return at in this.typed();
-  }
+  protected readonly none = [];
+  /** The first errors of a long list that stand where nobody sees them yet. */
+  protected readonly far = computed(() =>
+    this.here()
+      .nodes.slice(step)
+      .flatMap(({ id }, i) =>
+        (this.findingsAt().get(id) ?? []).flatMap((f) => (f.severity === 'error' ? [{ id, place: step + i + 1, text: f.text }] : [])),
+      )
+      .slice(0, 5),
+  );
+  /** Findings at each node, and at where it leads. */
+  protected readonly findingsAt = stable(
+    () =>
+      groupBy(
+        this.findings(),
+        (f) => (f.cell ?? '').split(' → ')[0],
+        (f) => f,
+      ),
+    (a, b) => a.text === b.text && a.severity === b.severity,
+  );
+  protected readonly outcomes = stable(
+    () => outcomesByNode(this.here()),
+    (a, b) => a.at === b.at && a.edge === b.edge,
+  );
+  /** Where outcomes may lead, by name and place. */
+  protected readonly targets = computed(
+    () => new Map(this.here().nodes.map(({ id, text }, i): [string, FlowTarget] => [id, { id, words: `${i + 1} ${text.slice(0, 24)}` }])),
+  );
+  /** As many nodes are drawn as somebody has looked at, or chosen in the picture. */
+  private readonly asked = linkedSignal({ source: this.of, computation: () => step });
+  protected readonly shown = gradually(
+    computed(() => this.here().nodes),
+    this.of,
+    { first: step, asked: this.asked },
+  );
+  protected readonly left = computed(() => this.here().nodes.length - this.shown().length);
+  private readonly rest = viewChild<ElementRef<HTMLElement>>('rest');
 
-  private set(body: Body): void {
+  protected set(body: Body): void {
     this.here.set(body);
     this.changed.emit(body);
   }
   protected put(id: string, change: Partial<FlowNode>): void {
     this.set(changeNode(this.here(), id, change));
   }
-  protected edge(at: number, change: Partial<FlowEdge> | null): void {
-    if (!change) this.typed.set({});
+  protected edge({ at, change }: OutcomeChange): void {
     this.set(changeEdge(this.here(), at, change));
-  }
-  protected guard(at: number, text: string): void {
-    const guard = text.trim() ? readGuard(text) : [];
-    const { [at]: _, ...others } = this.typed();
-    if (!guard) return this.typed.set({ ...others, [at]: text });
-    this.typed.set(others);
-    this.edge(at, { guard });
   }
   protected more(from: string): void {
     const ends = this.here().nodes.filter((node) => node.kind === 'end');
     this.set(addOutcome(this.here(), from, ends.at(-1)?.id ?? from));
     this.drawing.detectChanges();
-    [...this.element.nativeElement.querySelectorAll<HTMLElement>(`[data-node="${CSS.escape(from)}"] .label`)].at(-1)?.focus();
+    [...(this.rowOf(from)?.querySelectorAll<HTMLElement>('.label') ?? [])].at(-1)?.focus();
   }
   protected inputs(text: string): void {
     this.typedInputs.set(text);
@@ -359,7 +271,6 @@ export class FlowEditor {
     if (variables.length === read.length) this.set({ ...this.here(), variables });
   }
   protected remove(id: string, at: number): void {
-    this.typed.set({});
     this.set(removeNode(this.here(), id));
     this.focus(Math.max(0, at - 1));
   }
@@ -388,20 +299,5 @@ export class FlowEditor {
   private focus(at: number): void {
     this.drawing.detectChanges();
     this.element.nativeElement.querySelectorAll<HTMLInputElement>('.text')[at]?.focus();
-  }
-
-  protected toText(): void {
-    this.asText.update((on) => !on);
-    this.text.set(writeMermaid(this.flow()));
-    this.textFindings.set([]);
-  }
-  protected fromText(text: string): void {
-    this.text.set(text);
-    const { flow, findings } = readMermaid(text);
-    this.textFindings.set(findings);
-    if (!findings.length && flow.nodes.length) {
-      const { title: _, ...body } = flow;
-      this.set(body);
-    }
   }
 }

@@ -2,8 +2,16 @@ import { ChangeDetectionStrategy, Component, computed, effect, input, output, si
 import { FormsModule } from '@angular/forms';
 import type { ModelDetail } from '@contract/design';
 import { writeCsv } from '@core/base';
-import { flowFindings, reachCriteria, type Flow, type FlowCriterion, type ModelChoice, type ReachCriterion } from '@core/design';
-import { Icon, RecordLink } from '../../base';
+import {
+  flowFindings,
+  reachCriteria,
+  type CaseStep,
+  type Flow,
+  type FlowCriterion,
+  type ModelChoice,
+  type ReachCriterion,
+} from '@core/design';
+import { gradually, Icon, RecordLink } from '../../base';
 import { download } from './download';
 import { MadePanel } from './made-panel';
 import type { ChosenCoverage, ShownPath, ShownReach } from './model-tasks';
@@ -65,7 +73,7 @@ const reachedWords: Readonly<Record<ReachCriterion, string>> = {
           times at most</label
         >
         @if (total(); as n) {
-          <span class="second small">{{ n }} paths in all</span>
+          <span class="second small">{{ largeWords(n) }} paths in all</span>
         }
         @if (work.working()) {
           <button class="chip" type="button" (click)="work.stop()"><cp-icon name="cancel" /> Stop</button>
@@ -77,7 +85,7 @@ const reachedWords: Readonly<Record<ReachCriterion, string>> = {
           <span class="second">reach {{ r.covered }} of {{ r.of }} {{ reached[r.criterion] }}{{ r.complete ? '' : ', cut off' }}</span>
         </div>
         <ol class="paths">
-          @for (p of paths(); track p.identity; let i = $index) {
+          @for (p of drawnPaths(); track p.identity; let i = $index) {
             <li [class.on]="p.identity === at()">
               <input
                 type="checkbox"
@@ -86,7 +94,7 @@ const reachedWords: Readonly<Record<ReachCriterion, string>> = {
                 (change)="toggle(p)"
               />
               <button type="button" class="path" [attr.aria-pressed]="p.identity === at()" (click)="show(p)">
-                <span class="second">{{ i + 1 }}</span> {{ p.words }}
+                <span class="second">{{ i + 1 }}</span> {{ p.words.length > 240 ? p.words.slice(0, 240) + ' …' : p.words }}
               </button>
               @if (caseOf(p.identity); as made) {
                 <cp-record kind="case" [key]="made.key" />
@@ -131,7 +139,7 @@ const reachedWords: Readonly<Record<ReachCriterion, string>> = {
             As a case{{ rowWords(p) ? ', row ' : '' }}<b>{{ rowWords(p) }}</b>
           </p>
           <ol class="steps">
-            @for (step of p.steps; track $index) {
+            @for (step of steps(); track $index) {
               <li>
                 {{ step.action }}. <span class="second">{{ step.expected }}</span>
               </li>
@@ -264,6 +272,9 @@ export class FlowPaths {
   protected readonly chosen = signal<ReadonlyMap<string, ShownPath>>(new Map());
   protected readonly coverage = signal<ChosenCoverage | null>(null);
   private readonly counting = useModelWork();
+  private readonly reading = useModelWork();
+  /** The steps of the path that is shown: hundreds of paths of hundreds of steps are not kept for it. */
+  protected readonly steps = signal<readonly CaseStep[]>([]);
   protected readonly faults = computed(() => flowFindings(this.flow()).some((f) => f.severity === 'error'));
   protected readonly shown = computed(() => this.found()[this.criterion()]);
   /** The paths of the criterion, and those that were added by hand. */
@@ -272,6 +283,7 @@ export class FlowPaths {
     const known = new Set(own.map((p) => p.identity));
     return [...own, ...this.extra().filter((p) => !known.has(p.identity))];
   });
+  protected readonly drawnPaths = gradually(this.paths, this.shown);
   protected readonly current = computed(() => this.paths().find((p) => p.identity === this.at()));
   protected readonly choice = computed((): ModelChoice => ({ of: 'paths', paths: [...this.chosen().values()].map((p) => p.path) }));
 
@@ -290,6 +302,16 @@ export class FlowPaths {
       if (this.faults() || criterion === 'loops') return;
       untracked(() => void this.cover(flow, paths, criterion));
     });
+    effect(() => {
+      const path = this.current()?.path;
+      const flow = this.flow();
+      untracked(() => void this.read(path ? flow : undefined, path ?? []));
+    });
+  }
+
+  private async read(flow: Flow | undefined, path: readonly number[]): Promise<void> {
+    const steps = flow ? await this.reading.ask((tasks) => tasks.steps(flow, path)) : [];
+    if (steps) this.steps.set(steps);
   }
 
   private async workOut(flow: Flow, rounds: number, faults: boolean): Promise<void> {
@@ -359,6 +381,10 @@ export class FlowPaths {
     if (reach.forbidden.length) return `${reach.forbidden.length} forbidden by a condition`;
     if (!reach.complete) return 'cut off';
     return criterion === 'loops' ? '' : reach.minimal ? 'proved fewest' : `at least ${reach.lowerBound}`;
+  }
+  /** A count with more digits than anybody reads, by its size. */
+  protected largeWords(count: string): string {
+    return count.length > 15 ? `about ${count[0]}.${count[1]} × 10^${count.length - 1}` : count;
   }
   protected readonly loopWords = computed(() =>
     this.rounds() ? `, loops ${this.rounds() === 1 ? 'once' : `${this.rounds()} times`}` : ', no loop twice',

@@ -29,7 +29,6 @@ export interface ShownPath {
   /** The outcomes that it takes. */
   readonly words: string;
   readonly row: Readonly<Record<string, FlowValue>>;
-  readonly steps: readonly CaseStep[];
 }
 export interface ShownReach extends Omit<Reach, 'paths'> {
   readonly shown: readonly ShownPath[];
@@ -50,15 +49,7 @@ function shown(flow: Flow, paths: readonly Path[]): ShownPath[] {
     const made = caseOfPath(graph, path, space);
     if (!made) return [];
     const words = path.flatMap((e) => flow.edges[e].label || []).join(', ');
-    return [
-      {
-        path,
-        identity: made.identity,
-        words: words || 'the only way',
-        row: made.row,
-        steps: made.content.steps.map((step) => fillStep(step, made.row)),
-      },
-    ];
+    return [{ path, identity: made.identity, words: words || 'the only way', row: made.row }];
   });
 }
 
@@ -70,6 +61,12 @@ export const modelTasks = {
   },
   count(flow: Flow, rounds: number): string {
     return pathCount(graphOf(flow), rounds);
+  },
+  /** The steps of the case that a path would be, filled with its row. */
+  steps(flow: Flow, path: Path): readonly CaseStep[] {
+    const graph = graphOf(flow);
+    const made = caseOfPath(graph, path, spaceOf(graph));
+    return made?.content.steps.map((step) => fillStep(step, made.row)) ?? [];
   },
   chosen(flow: Flow, paths: readonly Path[], criterion: FlowCriterion): ChosenCoverage {
     const graph = graphOf(flow);

@@ -2,7 +2,7 @@ import { ChangeDetectionStrategy, Component, computed, effect, inject, input, un
 import { MatButtonModule } from '@angular/material/button';
 import { Router } from '@angular/router';
 import { emptyModel, modelKinds, type ModelKind } from '@core/design';
-import { Icon, onAction, ProblemNote, RecordList, RowLines, RowTemplate, reviewWords, useProject } from '../../base';
+import { Icon, onAction, preparePictures, ProblemNote, RecordList, RowLines, RowTemplate, reviewWords, useProject } from '../../base';
 import { DesignNav } from '../design-nav';
 import { modelKind, modelWords } from './model-list';
 import { modelCommands } from './state';
@@ -96,6 +96,7 @@ export class ModelsPage {
   protected readonly author = computed(() => this.scope.roles().includes('author'));
 
   constructor() {
+    preparePictures();
     effect(() => {
       const kind = modelKinds.find((name) => name === this.as());
       if (kind && this.for()) untracked(() => this.add(kind));

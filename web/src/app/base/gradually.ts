@@ -1,0 +1,50 @@
+import { afterNextRender, computed, DestroyRef, effect, inject, Injector, linkedSignal, untracked, type Signal } from '@angular/core';
+
+/** What one part may take, from its rows to its picture, before the next is smaller, in milliseconds. */
+const patience = 40;
+const quick = 24;
+
+/**
+ * The first of many rows at once, the rest in parts, as large as they are drawn quickly, whenever nothing else is to be done: a long record stands there, and
+ * answers, before all of it is drawn. Another `of` begins again; rows that change under the same one stay as far as they are shown. Where `asked` says how many
+ * are wanted, no more are drawn. `drawn` is told when all of them stand.
+ */
+export function gradually<T>(
+  rows: Signal<readonly T[]>,
+  of: Signal<unknown>,
+  { first = 20, asked, drawn = () => undefined as void }: { first?: number; asked?: Signal<number>; drawn?: () => void } = {},
+): Signal<readonly T[]> {
+  const injector = inject(Injector);
+  const upTo = linkedSignal({ source: of, computation: () => first });
+  let portion = first;
+  let pending = 0;
+  const later = (work: () => void): void => {
+    pending = requestAnimationFrame(() => (pending = window.setTimeout(work)));
+  };
+  const stop = (): void => {
+    cancelAnimationFrame(pending);
+    clearTimeout(pending);
+  };
+  effect(() => {
+    const [shown, all] = [upTo(), rows().length];
+    if (shown === Infinity || (shown < all && shown >= (asked?.() ?? all))) return;
+    const begun = performance.now();
+    const next = (): void => {
+      if (shown >= all) {
+        // What is added from now on is one row or two, and is there at once.
+        upTo.set(Infinity);
+        drawn();
+        return;
+      }
+      stop();
+      later(() => {
+        const took = performance.now() - begun;
+        portion = took > patience ? Math.max(3, Math.round(portion / 2)) : took < quick ? Math.round(portion * 1.5) : portion;
+        upTo.update((n) => n + portion);
+      });
+    };
+    untracked(() => afterNextRender(next, { injector }));
+  });
+  inject(DestroyRef).onDestroy(stop);
+  return computed(() => (upTo() >= rows().length ? rows() : rows().slice(0, upTo())));
+}
