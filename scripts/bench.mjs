@@ -178,10 +178,14 @@ async function pagesOfDesign(env) {
   await page.goto('/bench/design/models');
   await page.getByText('Long').first().waitFor();
   await stalled();
-  const drawn = Date.now();
-  await page.getByText('Long').first().click();
-  await page.locator('svg[role=tree] [role=treeitem]').first().waitFor({ timeout: 60_000 });
-  row('a flow of 500 nodes, laid out and drawn', `${Date.now() - drawn} ms`, `target: 2 s; ${await stalled()}`);
+  const drawn = await page.evaluate(async () => {
+    const begun = performance.now();
+    [...document.querySelectorAll('[role=row], [role=option], li, a')].find((row) => row.textContent?.includes('Long'))?.click();
+    while (!document.querySelector('svg[role=tree] [role=treeitem]')) await new Promise(requestAnimationFrame);
+    await new Promise((resolve) => requestAnimationFrame(() => setTimeout(resolve)));
+    return performance.now() - begun;
+  });
+  row('a flow of 500 nodes, laid out and drawn', `${drawn.toFixed(0)} ms`, `target: 2 s; ${await stalled()}`);
   await browser.close();
   await server.stop();
 }

@@ -84,21 +84,17 @@ const page = await p95(40, (i) =>
     caseSummaries,
   ),
 );
+// The same question by hand: the index finds words of three letters and more, shorter ones are looked for in what it found.
 const bare = await p95(40, async (i) => {
-  const words = `+valve +${i % 97}`;
-  await pool.query(`select count(*) from records where project_id = ? and kind = 'case' and match (words) against (? in boolean mode)`, [
-    projectId,
-    words,
-  ]);
-  return pool.query(
-    `select r.*, c.* from records r join cases c on c.id = r.id where r.project_id = ? and r.kind = 'case' and match (r.words) against (? in boolean mode) order by r.title, r.id limit 50`,
-    [projectId, words],
-  );
+  const asked = [projectId, '+valve*', `%${i % 97}%`];
+  const found = `r.project_id = ? and r.kind = 'case' and match (r.words) against (? in boolean mode) and r.words like ?`;
+  await pool.query(`select count(*) from records r join cases c on c.id = r.id where ${found}`, asked);
+  return pool.query(`select r.*, c.* from records r join cases c on c.id = r.id where ${found} order by r.title, r.id limit 50`, asked);
 });
 row(
   'a page of 50 by words',
   `${page.toFixed(0)} ms`,
-  `${(page / bare).toFixed(1)} x hand-written SQL (${bare.toFixed(0)} ms); target: 3 x a bare route`,
+  `${(page / bare).toFixed(1)} x the same in hand-written SQL (${bare.toFixed(0)} ms); target: 3 x a bare route`,
 );
 row('all folders with what is in them', `${(await p95(10, () => listFolders(db, projectId))).toFixed(0)} ms`, '');
 row('a case of 200 steps, read', `${(await p95(20, () => caseWithTraces(db, projectId, 'C-1'))).toFixed(0)} ms`, '');

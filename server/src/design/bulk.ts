@@ -1,7 +1,7 @@
 import { caseContentSchema } from '@contract/design';
 import { replaceInCase, type CaseContent } from '@core/design';
 import type { BulkAct } from '@contract/base';
-import { and, asc, eq, gt, isNull, sql } from 'drizzle-orm';
+import { and, asc, eq, gt, isNull, or, sql, type SQL } from 'drizzle-orm';
 import {
   bulkKind,
   noSuchAct,
@@ -48,10 +48,17 @@ async function foreseeReplacement(db: Db | Tx, projectId: number, act: Extract<B
     .slice(1, -1)
     .toLowerCase()
     .replace(/[\\%_]/g, '\\$&')}%`;
-  const stands = sql`concat_ws('\n', ${records.title}, ${cases.objective}, ${cases.preconditions}, ${cases.steps}, ${cases.rows}, ${caseDetails.postconditions}, ${caseDetails.script}, ${caseDetails.arguments}) collate utf8mb4_general_ci like ${sought}`;
+  const said = (text: SQL): SQL => sql`${text} collate utf8mb4_general_ci like ${sought}`;
+  // Most words of a case are its steps: where the text stands there, the rest is not read.
+  const stands = or(
+    said(sql`${cases.steps}`),
+    said(
+      sql`concat_ws('\n', ${records.title}, ${cases.objective}, ${cases.preconditions}, ${cases.rows}, ${caseDetails.postconditions}, ${caseDetails.script}, ${caseDetails.arguments})`,
+    ),
+  );
   for (let after = 0; ;) {
     const part = await db
-      .select({ record: records, row: cases, details: caseDetails })
+      .select({ record: { id: records.id, title: records.title }, row: cases, details: caseDetails })
       .from(cases)
       .innerJoin(records, eq(records.id, cases.id))
       .leftJoin(caseDetails, eq(caseDetails.id, cases.id))

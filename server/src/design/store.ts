@@ -53,7 +53,11 @@ export interface StoredCase {
   readonly details: typeof caseDetails.$inferSelect | null;
 }
 
-export function caseContent({ record, row, details }: StoredCase): CaseContent {
+export function caseContent({
+  record,
+  row,
+  details,
+}: Omit<StoredCase, 'record'> & { readonly record: { readonly title: string } }): CaseContent {
   const { objective, preconditions, steps, plannedMinutes, rows } = row;
   return {
     title: record.title,

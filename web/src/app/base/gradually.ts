@@ -39,7 +39,8 @@ export function gradually<T>(
       stop();
       later(() => {
         const took = performance.now() - begun;
-        portion = took > patience ? Math.max(3, Math.round(portion / 2)) : took < quick ? Math.round(portion * 1.5) : portion;
+        portion =
+          took > patience ? Math.max(Math.ceil(first / 2), Math.round(portion / 2)) : took < quick ? Math.round(portion * 1.5) : portion;
         upTo.update((n) => n + portion);
       });
     };

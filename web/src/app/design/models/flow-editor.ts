@@ -39,7 +39,7 @@ import { FlowText } from './flow-text';
 type Body = ModelBodies['flow'];
 
 /** So many nodes are drawn at once; each is about so high, in CSS pixels. */
-const step = 20;
+const step = 12;
 const usualHeight = 96;
 
 /** Lists by node, each the same as before where nothing in it changed: what is drawn of it is then left alone. */
@@ -243,7 +243,7 @@ export class FlowEditor {
   protected readonly shown = gradually(
     computed(() => this.here().nodes),
     this.of,
-    { first: step, asked: this.asked },
+    { first: 4, asked: this.asked },
   );
   protected readonly left = computed(() => this.here().nodes.length - this.shown().length);
   private readonly rest = viewChild<ElementRef<HTMLElement>>('rest');

@@ -24,6 +24,8 @@ const criterionWords: Readonly<Record<ReachCriterion, string>> = {
   primePaths: 'Prime paths',
   loops: 'Every path',
 };
+/** Paths of longer flows are sought once their picture stands: both want the whole machine. */
+const longFlow = 120;
 const reachedWords: Readonly<Record<ReachCriterion, string>> = {
   nodes: 'steps',
   edges: 'outcomes and steps between',
@@ -292,7 +294,7 @@ export class FlowPaths {
       const flow = this.flow();
       const rounds = Math.max(0, Math.min(5, Math.round(this.rounds())));
       const faults = this.faults();
-      const timer = setTimeout(() => untracked(() => void this.workOut(flow, rounds, faults)), 200);
+      const timer = setTimeout(() => untracked(() => void this.workOut(flow, rounds, faults)), flow.nodes.length > longFlow ? 1500 : 200);
       onCleanup(() => clearTimeout(timer));
     });
     effect(() => {
