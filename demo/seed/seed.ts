@@ -381,12 +381,19 @@ async function seedChanges(db: Db, folder: string, demoCases: readonly DemoCase[
     build: '2.4.0-rc2',
     requirements: ['BRK-029'],
   });
-  await saveProblem(db, as('ines.quarry'), report.key, {
+  await saveProblem(db, as('ines.quarry'), ['reviewer'], report.key, {
     basedOn: 1,
     title: report.title,
     description: report.description,
     blocking: false,
-    state: 'closed',
+    stage: 'closed',
+    severity: 'minor',
+    priority: '',
+    area: '',
+    assigned: null,
+    due: null,
+    fixedIn: null,
     closedReason: 'The horn was moved.',
+    password: demoPassword,
   });
 }

@@ -317,7 +317,7 @@ export class History {
       const state = this.pick(['open', 'closed', 'closed'] as const);
       const fixedIn = state === 'closed' ? this.pick([null, ...this.story.builds]) : null;
       const { key, revision: basedOn, title, description } = known;
-      const change = { key, basedOn, title, description, blocking: true, state, fixedIn, closedReason: 'Seen.', password };
+      const change = { key, basedOn, title, description, blocking: true, stage: state, fixedIn, closedReason: 'Seen.', password };
       const { status } = await this.p.call('reviewer', run.saveProblem, change);
       if (status === 200) Object.assign(told, { open: state === 'open', fixedIn });
       return status;

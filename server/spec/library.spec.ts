@@ -313,7 +313,9 @@ describe('The library of cases', () => {
       // The list says what a look at each requirement says.
       for (const { key } of rows) {
         const { points } = (await p.call('auditor', design.getBoundaries, { key })).body;
-        expect(points.some((point) => point.case === null)).withContext(key).toBe(true);
+        expect(points.some((point) => point.case === null))
+          .withContext(key)
+          .toBe(true);
       }
       return rows.map(({ key }) => key).filter((key) => key.startsWith('BRK-') || key.startsWith('LIM-'));
     };

@@ -256,19 +256,36 @@ describe('a lie', () => {
         title: report.title,
         description: '',
         blocking: true,
-        state: 'open',
+        stage: 'open',
         ...more,
       });
 
     it('closing it, or no longer blocking, while the run still fails, without a signature', async () => {
       const { report } = await failing();
-      expect((await save(report, { state: 'closed', closedReason: 'it is fine' })).status).toBe(400);
+      expect((await save(report, { stage: 'closed', closedReason: 'it is fine' })).status).toBe(400);
       expect((await save(report, { blocking: false })).status).toBe(400);
       expect(code(await save(report, { blocking: false, password: 'wrong' }))).toBe('signaturePassword');
     });
+    it('saying that it no longer blocks without a word, though signed', async () => {
+      const { report } = await failing();
+      expect((await save(report, { blocking: false, password })).problem.fields?.[0].path).toBe('closedReason');
+      const eased = await save(report, { blocking: false, password, closedReason: 'Only the lamp is late' });
+      expect([eased.status, eased.body.blocking, eased.body.state, eased.body.closedReason]).toEqual([200, false, 'open', '']);
+    });
+    it('closing it past the stages of the project, or as somebody who may not', async () => {
+      const { report } = await failing();
+      const life = (await p.call('auditor', run.getProblemLife, {})).body;
+      const guarded = life.stages.map((s) => (s.name === 'closed' ? { ...s, roles: ['reviewer' as const] } : s));
+      expect((await p.call('admin', run.saveProblemLife, { ...life, stages: guarded })).status).toBe(200);
+      const closing = { stage: 'closed', closedReason: 'Repaired', password };
+      expect(code(await save(report, closing))).toBe('stateForbids');
+      expect(code(await save(report, { ...closing, stage: 'nowhere' }))).toBe('stateForbids');
+      expect((await p.call('admin', run.saveProblemLife, life)).status).toBe(200);
+      expect((await save(report, closing)).status).toBe(200);
+    });
     it('closing it without a word', async () => {
       const { report } = await failing();
-      expect((await save(report, { state: 'closed', password })).status).toBe(400);
+      expect((await save(report, { stage: 'closed', password })).status).toBe(400);
     });
     it('leaving it behind on the build that it was found in', async () => {
       const { r } = await proved();

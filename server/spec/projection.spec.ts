@@ -173,10 +173,10 @@ class Work {
       const { body } = await this.p.call('reviewer', run.listProblems, {});
       if (!body.rows.length) return 404;
       const { key, revision, title, description } = this.pick(body.rows);
-      const change = { key, basedOn: revision, title, description, blocking: true, requirements: [this.pick(requirementKeys)] };
+      const change = { key, basedOn: revision, title, description, blocking: true };
       const state = this.pick(['open', 'closed'] as const);
       const fixedIn = state === 'closed' ? this.pick(['1.0', '1.1']) : null;
-      return (await this.p.call('reviewer', run.saveProblem, { ...change, state, closedReason: 'Seen.', fixedIn, password })).status;
+      return (await this.p.call('reviewer', run.saveProblem, { ...change, stage: state, closedReason: 'Seen.', fixedIn, password })).status;
     },
     load: async () => {
       const key = this.pick(caseKeys);

@@ -167,7 +167,9 @@ describe('The places of Run', () => {
     const stage = async (name: string, more: object = {}) => {
       const { revision } = (await p.call('auditor', run.listProblems, { filter: JSON.stringify({ field: 'key', is: [raised.key] }) })).body
         .rows[0];
-      return p.call('tester', run.stageProblem, { key: raised.key, basedOn: revision, stage: name, ...said, ...more } as never);
+      const { title, description, blocking } = raised;
+      const change = { key: raised.key, basedOn: revision, title, description, blocking, stage: name, ...said, ...more };
+      return p.call('tester', run.saveProblem, change);
     };
     expect((await stage('fixed')).problem.fields?.map((f) => f.path)).toEqual(['fixedIn']);
     expect((await stage('working', { assigned: 'nobody-here' })).problem.fields?.[0].path).toBe('assigned');

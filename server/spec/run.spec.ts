@@ -289,8 +289,9 @@ describe('Run', () => {
       title: problem.title,
       description: 'So',
       blocking: true,
-      state: 'closed',
+      stage: 'closed',
       closedReason: 'Repaired',
+      password,
     });
     expect((await cord()).break).toBeNull();
     expect((await p.call('auditor', run.getRun, { key: item.key })).body.verdict).toBe('failed');

@@ -1,5 +1,5 @@
 import * as z from 'zod';
-import { day, endpoint, inProject, inProjectKey } from '../base';
+import { day, endpoint, inProject, inProjectKey, longText, shortText } from '../base';
 import { problemSchema } from './problems';
 
 export const problemStageSchema = z.object({
@@ -35,21 +35,24 @@ export const saveProblemLife = endpoint('PUT', '/projects/:project/problem-life'
   body: problemLifeSchema,
   answer: problemLifeSchema,
 });
-export const stageProblem = endpoint('PUT', '/projects/:project/problems/:key/stage', {
-  summary: 'Move a problem report to another stage, and say more of it: severity, priority, area, who has it, when it is due',
+export const saveProblem = endpoint('PUT', '/projects/:project/problems/:key', {
+  summary: 'Change a problem report: its text, whether it blocks, its stage, severity, priority, area, who has it, when it is due',
   may: ['author', 'tester', 'reviewer'],
   params: inProjectKey,
   body: z.object({
     basedOn: z.number().int(),
+    title: shortText.trim().min(1),
+    description: longText,
+    blocking: z.boolean(),
     stage: z.string().max(30),
-    severity: z.string().max(40),
-    priority: z.string().max(40),
-    area: z.string().max(100),
-    assigned: z.string().max(60).nullable(),
-    due: day.nullable(),
+    severity: z.string().max(40).default(''),
+    priority: z.string().max(40).default(''),
+    area: z.string().max(100).default(''),
+    assigned: z.string().max(60).nullable().default(null),
+    due: day.nullable().default(null),
     fixedIn: z.string().max(60).nullable().default(null),
-    closedReason: z.string().max(20_000).default(''),
-    /** Signs a closing for which no run on the build with the fix passed. */
+    closedReason: longText.default(''),
+    /** Signs a closing for which no run on the build with the fix passed, and what is eased while a run that showed it fails. */
     password: z.string().max(200).default(''),
   }),
   answer: problemSchema,

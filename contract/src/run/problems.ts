@@ -53,23 +53,6 @@ export const addProblem = endpoint('POST', '/projects/:project/problems', {
   }),
   answer: problemSchema,
 });
-export const saveProblem = endpoint('PUT', '/projects/:project/problems/:key', {
-  summary: 'Change, close or reopen a problem report',
-  may: ['author', 'tester', 'reviewer'],
-  params: inProjectKey,
-  body: z.object({
-    basedOn: z.number().int(),
-    title: shortText.trim().min(1),
-    description: longText,
-    blocking: z.boolean(),
-    state: z.enum(['open', 'closed']),
-    closedReason: longText.default(''),
-    fixedIn: key.nullable().default(null),
-    /** Signs it, where a run that showed it still fails and it is closed or no longer blocks. */
-    password: z.string().max(200).default(''),
-  }),
-  answer: problemSchema,
-});
 export const linkProblem = endpoint('POST', '/projects/:project/problems/:key/runs', {
   summary: 'Say that a run shows a problem that is reported already',
   may: ['author', 'tester', 'reviewer'],

@@ -5,6 +5,7 @@ export * from './plan';
 export * from './recording';
 export * from './signing';
 export * from './problems';
+export { saveProblem } from './problem-life';
 import './bulk';
 export * from './routes';
 export * from './cord-runs';

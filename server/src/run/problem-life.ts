@@ -1,7 +1,7 @@
 import type { Problem, ProblemFigures, ProblemLife } from '@contract/run';
 import { envelope2, recordFormat, textHash, type Role } from '@core/base';
 import { lifeFindings, missingAt, moveRefusal, usualSeverities, usualStages } from '@core/run';
-import { and, eq, sql } from 'drizzle-orm';
+import { and, eq, isNull, sql } from 'drizzle-orm';
 import {
   changeRecord,
   lockRecord,
@@ -24,7 +24,7 @@ import {
 import { tracedTo } from '../specify';
 import { problemNow, problemRows } from './problems';
 import { problemDetailRows, problemLifeRows } from './rows';
-import { problemDetails, problemLives, problems } from './tables';
+import { problemDetails, problemLives, problems, runs } from './tables';
 
 /** The life of problem reports, as the project has it. */
 export async function problemLife(db: Db | Tx, projectId: number): Promise<ProblemLife> {
@@ -62,8 +62,11 @@ export async function saveProblemLife(db: Db, actor: Actor, life: ProblemLife): 
   return life;
 }
 
-export interface Staging {
+export interface ProblemChange {
   readonly basedOn: number;
+  readonly title: string;
+  readonly description: string;
+  readonly blocking: boolean;
   readonly stage: string;
   readonly severity: string;
   readonly priority: string;
@@ -75,8 +78,33 @@ export interface Staging {
   readonly password: string;
 }
 
-/** Moves a report along its life. It is closed where a run on the build with the fix passed; without one, with a signed reason. */
-export async function stageProblem(db: Db, actor: Actor, roles: readonly Role[], key: string, input: Staging): Promise<Problem> {
+/** The run that showed a report, where it still stands as failed. */
+async function stillFailing(db: Db, id: number): Promise<string | undefined> {
+  const [failing] = await db
+    .select({ key: records.key })
+    .from(problems)
+    .innerJoin(runs, eq(runs.id, problems.runId))
+    .innerJoin(records, eq(records.id, runs.id))
+    .where(and(eq(problems.id, id), eq(runs.verdict, 'failed'), isNull(runs.supersededById), isNull(runs.withdrawnAt)));
+  return failing?.key;
+}
+
+/** Why a change must be signed; undefined where it need not be. */
+async function whySigned(db: Db, id: number, before: Problem, input: ProblemChange, closes: boolean): Promise<string | undefined> {
+  const passed = before.shownBy.some(({ verdict }) => verdict === 'passed' || verdict === 'deviation') && before.fixedIn === input.fixedIn;
+  const unblocks = before.blocking && before.state === 'open' && !input.blocking;
+  if (!closes && !unblocks) return undefined;
+  if (closes && passed) return undefined;
+  const failing = await stillFailing(db, id);
+  if (failing) return `${failing}, which showed it, still fails: closing it, or taking away that it blocks, is signed.`;
+  return closes ? 'No run on the build with the fix has passed: closing it is signed, with a reason.' : undefined;
+}
+
+/**
+ * Changes a report, and moves it along its life: the only way in which one is closed or opened again. It is closed where a run on the build with the fix
+ * passed; without one, and where a run that showed it still fails, with a signed reason.
+ */
+export async function saveProblem(db: Db, actor: Actor, roles: readonly Role[], key: string, input: ProblemChange): Promise<Problem> {
   const { id } = await needRecord(db, actor.projectId, 'problem', key);
   const { stages } = await problemLife(db, actor.projectId);
   const before = await problemNow(db, id);
@@ -88,17 +116,14 @@ export async function stageProblem(db: Db, actor: Actor, roles: readonly Role[],
   if (missing.length) throw new Refusal('invalid', { fields: missing.map((path) => ({ path, text: `“${stage.title}” asks for it.` })) });
   const closes = stage.means === 'closed' && before.state !== 'closed';
   const fixedIn = input.fixedIn ? await needBuild(db, actor.projectId, input.fixedIn) : undefined;
-  const passed =
-    before.shownBy.some(({ verdict }) => verdict === 'passed' || verdict === 'deviation') && before.fixedIn === (input.fixedIn ?? null);
-  const mustSign = closes && !passed;
-  if (mustSign && !input.password)
-    throw new Refusal('invalid', {
-      detail: 'No run on the build with the fix has passed: closing it is signed, with a reason.',
-      fields: [{ path: 'password', text: 'No run on the build with the fix has passed: sign with your password.' }],
-    });
   if (closes && input.closedReason.trim().length < 3)
     throw new Refusal('invalid', { fields: [{ path: 'closedReason', text: 'Say why it can be closed.' }] });
-  const signer = mustSign ? await proveSigner(db, actor, input.password) : undefined;
+  const why = await whySigned(db, id, before, input, closes);
+  if (why && !input.password)
+    throw new Refusal('invalid', { detail: why, fields: [{ path: 'password', text: `${why} Sign with your password.` }] });
+  const signer = why ? await proveSigner(db, actor, input.password) : undefined;
+  if (signer && input.closedReason.trim().length < 3)
+    throw new Refusal('invalid', { fields: [{ path: 'closedReason', text: 'Say why: it is signed.' }] });
   await write(db, actor, async (w) => {
     const record = await lockRecord(w, 'problem', key);
     await refuseStale(record, input.basedOn, () => problemNow(w.tx, id));
@@ -114,10 +139,11 @@ export async function stageProblem(db: Db, actor: Actor, roles: readonly Role[],
     const state = stage.means === 'closed' ? 'closed' : 'open';
     const revision = record.revision + 1;
     const closedReason = state === 'closed' ? input.closedReason.trim() || before.closedReason : '';
-    await changeRecord(w, record, { state, revision });
+    const { title, description, blocking } = input;
+    await changeRecord(w, record, { title, words: description, state, revision });
     await w.tx
       .update(problems)
-      .set({ closedReason, fixedInId: state === 'closed' ? (fixedIn?.id ?? null) : null })
+      .set({ description, blocking, closedReason, fixedInId: state === 'closed' ? (fixedIn?.id ?? null) : null })
       .where(eq(problems.id, id));
     const { severity, priority, area, assigned, due } = input;
     const values = { severity, priority, area, assigned, due, stage: stage.name, claimedInId: fixedIn?.id ?? null };
@@ -126,9 +152,9 @@ export async function stageProblem(db: Db, actor: Actor, roles: readonly Role[],
       .values({ id, projectId: actor.projectId, ...values })
       .onDuplicateKeyUpdate({ set: values });
     const content = {
-      title: before.title,
-      description: before.description,
-      blocking: before.blocking,
+      title,
+      description,
+      blocking,
       state,
       closedReason,
       fixedIn: input.fixedIn,
@@ -147,6 +173,10 @@ export async function stageProblem(db: Db, actor: Actor, roles: readonly Role[],
       kind: 'problem',
       key: record.key,
       before: {
+        title: before.title,
+        description: before.description,
+        blocking: before.blocking,
+        state: before.state,
         stage: before.stage,
         severity: before.severity,
         priority: before.priority,
@@ -162,7 +192,14 @@ export async function stageProblem(db: Db, actor: Actor, roles: readonly Role[],
     w.wrote(problemRows, id);
     w.wrote(problemDetailRows, id);
     if (signer)
-      await putSignature(w, signer, { recordId: id, revision, meaning: 'closed', format: recordFormat, hash, reason: closedReason });
+      await putSignature(w, signer, {
+        recordId: id,
+        revision,
+        meaning: 'closed',
+        format: recordFormat,
+        hash,
+        reason: input.closedReason.trim(),
+      });
   });
   return problemNow(db, id);
 }

@@ -1,23 +1,17 @@
 import type { Problem } from '@contract/run';
-import { envelope2, groupBy, recordFormat, textHash } from '@core/base';
+import { groupBy } from '@core/base';
 import { and, desc, eq, inArray, isNull, sql, type SQL } from 'drizzle-orm';
 import { alias } from 'drizzle-orm/mysql-core';
 import {
   account,
-  changeRecord,
   freeKey,
   insertRecord,
   insertTraces,
-  lockRecord,
   needBuild,
   needRecord,
-  proveSigner,
-  putSignature,
   recordFields,
   recordRows,
   records,
-  Refusal,
-  refuseStale,
   write,
   type Actor,
   type Db,
@@ -237,70 +231,6 @@ export async function addProblem(db: Db, actor: Actor, input: NewProblem): Promi
       [...ends.values()].map((to) => [from, { ...to, state: 'draft' }] as const),
     );
     return made;
-  });
-  return problemNow(db, id);
-}
-
-export interface ProblemChange {
-  readonly basedOn: number;
-  readonly title: string;
-  readonly description: string;
-  readonly blocking: boolean;
-  readonly state: 'open' | 'closed';
-  readonly closedReason: string;
-  readonly fixedIn?: string | null;
-  readonly password?: string;
-}
-
-/** Changes, closes or reopens a problem report. Closed, or no longer blocking, while a run that showed it still fails: that is signed. */
-export async function saveProblem(db: Db, actor: Actor, key: string, input: ProblemChange): Promise<Problem> {
-  const { id } = await needRecord(db, actor.projectId, 'problem', key);
-  const before = await problemNow(db, id);
-  const [failing] = await db
-    .select({ key: records.key })
-    .from(problems)
-    .innerJoin(runs, eq(runs.id, problems.runId))
-    .innerJoin(records, eq(records.id, runs.id))
-    .where(and(eq(problems.id, id), eq(runs.verdict, 'failed'), sql`${runs.supersededById} is null and ${runs.withdrawnAt} is null`));
-  const eased = before.blocking && before.state === 'open' && (input.state === 'closed' || !input.blocking);
-  const mustSign = failing !== undefined && eased;
-  if (mustSign && !input.password)
-    throw new Refusal('invalid', {
-      detail: `${failing.key}, which showed it, still fails: closing it, or taking away that it blocks, is signed.`,
-      fields: [{ path: 'password', text: `${failing.key} still fails: sign with your password.` }],
-    });
-  const signer = mustSign ? await proveSigner(db, actor, input.password ?? '') : undefined;
-  await write(db, actor, async (w) => {
-    const record = await lockRecord(w, 'problem', key);
-    await refuseStale(record, input.basedOn, () => problemNow(w.tx, id));
-    if (input.state === 'closed' && input.closedReason.trim().length < 3)
-      throw new Refusal('invalid', { fields: [{ path: 'closedReason', text: 'Say why it can be closed.' }] });
-    const fixedIn = input.fixedIn ? await needBuild(w.tx, actor.projectId, input.fixedIn) : undefined;
-    const { title, description, blocking, state } = input;
-    const closedReason = state === 'closed' ? input.closedReason : '';
-    const revision = record.revision + 1;
-    await changeRecord(w, record, { title, words: description, state, revision });
-    await w.tx
-      .update(problems)
-      .set({ description, blocking, closedReason, fixedInId: state === 'closed' ? (fixedIn?.id ?? null) : null })
-      .where(eq(problems.id, id));
-    const against = await tracedTo(w.tx, 'foundAgainst', [id]);
-    const [{ caseId }] = await w.tx.select({ caseId: problems.caseId }).from(problems).where(eq(problems.id, id));
-    const content = { title, description, blocking, state, closedReason, fixedIn: fixedIn?.name ?? null };
-    const hash = textHash(envelope2('problem', record.key, revision, content));
-    w.log({
-      action: record.state === state ? 'problem changed' : state === 'closed' ? 'problem closed' : 'problem reopened',
-      kind: 'problem',
-      key: record.key,
-      before,
-      after: { ...content, ...(signer ? { printedName: signer.printedName, hash } : {}) },
-      touches: { requirements: against.map((r) => r.id), results: caseId === null ? [] : [caseId] },
-    });
-    w.snapshot({ recordId: id, revision, state, snapshot: content, hash });
-    w.wrote(recordRows, id);
-    w.wrote(problemRows, id);
-    if (signer)
-      await putSignature(w, signer, { recordId: id, revision, meaning: 'closed', format: recordFormat, hash, reason: input.closedReason });
   });
   return problemNow(db, id);
 }

@@ -21,11 +21,11 @@ import { comparison, comparisonFile } from './comparison';
 import { roundDocument, roundDocumentFormats, runDocument, type RoundDocumentFormat } from './documents';
 import { addRound, previewRound, programsOf } from './plan';
 import { configurationPlan, saveConfigurationPlan } from './configurations';
-import { problemFigures, problemLife, saveProblemLife, stageProblem } from './problem-life';
+import { problemFigures, problemLife, saveProblem, saveProblemLife } from './problem-life';
 import { addResultRule, dismissResult, listResults, removeResultRule, resultDetail, rulesOf } from './result-lists';
 import { matchResults, sendResults } from './results';
 import { addToRound, closeRound, orderRuns, placeRound, reopenRound, roundProgress, runNow } from './round-keeping';
-import { addProblem, linkProblem, problemList, problemsById, saveProblem } from './problems';
+import { addProblem, linkProblem, problemList, problemsById } from './problems';
 import { addEvidence, finishRun, recordStep, removeEvidence, startRun } from './recording';
 import { blockRun, correctClock, recordShort } from './recording-whole';
 import { caseReadings } from './readings';
@@ -192,13 +192,12 @@ export function runRoutes(app: FastifyInstance, context: AppContext): void {
   );
   serve(app, context, contract.getProblemLife, ({ membership }) => problemLife(db, membership.projectId));
   serve(app, context, contract.saveProblemLife, ({ actor, body }) => saveProblemLife(db, actor, body));
-  serve(app, context, contract.stageProblem, ({ actor, membership, params, body }) =>
-    stageProblem(db, actor, membership.roles, params.key, body),
+  serve(app, context, contract.saveProblem, ({ actor, membership, params, body }) =>
+    saveProblem(db, actor, membership.roles, params.key, body),
   );
   serve(app, context, contract.getProblemFigures, ({ membership }) => problemFigures(db, membership.projectId));
   serve(app, context, contract.linkProblem, ({ actor, params, body }) => linkProblem(db, actor, params.key, body.run));
   serve(app, context, contract.addProblem, ({ actor, body }) => addProblem(db, actor, body));
-  serve(app, context, contract.saveProblem, ({ actor, params, body }) => saveProblem(db, actor, params.key, body));
 
   app.get<{ Params: { project: string; id: string } }>(
     '/api/projects/:project/evidence/:id',

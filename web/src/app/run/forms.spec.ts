@@ -96,6 +96,10 @@ describe('the stage of a problem report', () => {
   const life: ProblemLife = { stages: [...usualStages] as never, severities: ['minor', 'major'], areas: [] };
   const problem = {
     key: 'PR-001',
+    title: 'It stuck',
+    description: '',
+    blocking: true,
+    state: 'open',
     stage: 'open',
     severity: '',
     priority: '',

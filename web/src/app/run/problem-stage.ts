@@ -6,6 +6,9 @@ import { missingAt, moveRefusal } from '@core/run';
 import { firstMissing, Needs, useProject } from '../base';
 
 export interface StageAsked {
+  readonly title: string;
+  readonly description: string;
+  readonly blocking: boolean;
   readonly stage: string;
   readonly severity: string;
   readonly priority: string;
@@ -46,6 +49,28 @@ const asks = {
           </button>
         }
       </div>
+      <details class="stack-s">
+        <summary class="second">Its text, and whether it blocks</summary>
+        <label class="field"
+          ><span>Title</span
+          ><input class="in" name="title" maxlength="300" [ngModel]="draft().title" (ngModelChange)="put({ title: $event })"
+        /></label>
+        <label class="field"
+          ><span>What was seen</span
+          ><textarea
+            class="in"
+            rows="3"
+            name="description"
+            maxlength="20000"
+            [ngModel]="draft().description"
+            (ngModelChange)="put({ description: $event })"
+          ></textarea>
+        </label>
+        <label class="row small"
+          ><input type="checkbox" name="blocks" [ngModel]="draft().blocking" (ngModelChange)="put({ blocking: $event })" /> It breaks the
+          cords of the requirements that it stands against</label
+        >
+      </details>
       <div class="row end">
         <label class="field"
           ><span>Severity</span
@@ -99,9 +124,9 @@ const asks = {
             </select></label
           >
         }
-        @if (means() === 'closed') {
+        @if (means() === 'closed' || eased()) {
           <label class="field grow"
-            ><span>Why it can be closed</span
+            ><span>{{ means() === 'closed' ? 'Why it can be closed' : 'Why it no longer blocks' }}</span
             ><input class="in" name="why" maxlength="2000" [ngModel]="draft().closedReason" (ngModelChange)="put({ closedReason: $event })"
           /></label>
         }
@@ -128,8 +153,8 @@ export class ProblemStageForm {
   readonly asked = output<StageAsked>();
   protected readonly scope = useProject();
   private readonly before = computed((): StageAsked => {
-    const { stage, severity, priority, area, assigned, due, fixedIn, closedReason } = this.of();
-    return { stage, severity, priority, area, assigned, due, fixedIn, closedReason };
+    const { title, description, blocking, stage, severity, priority, area, assigned, due, fixedIn, closedReason } = this.of();
+    return { title, description, blocking, stage, severity, priority, area, assigned, due, fixedIn, closedReason };
   });
   protected readonly draft = linkedSignal(() => this.before());
   protected readonly stages = computed(() => {
@@ -139,13 +164,17 @@ export class ProblemStageForm {
   private readonly stage = computed(() => this.life().stages.find(({ name }) => name === this.draft().stage));
   protected readonly means = computed(() => this.stage()?.means ?? 'open');
   protected readonly title = computed(() => this.stage()?.title ?? '');
+  /** Does it stand open, and blocked until now? */
+  protected readonly eased = computed(() => this.of().state === 'open' && this.of().blocking && !this.draft().blocking);
   protected readonly missing = (): string => {
     const stage = this.stage();
     const lacking = stage && stage.name !== this.of().stage ? missingAt(stage, this.draft()) : [];
     return firstMissing(
       [JSON.stringify(this.draft()) === JSON.stringify(this.before()), 'Nothing changed.'],
+      [!this.draft().title.trim(), 'Give it a title.'],
       [lacking.length > 0, `“${this.title()}” asks for ${lacking.map((name) => asks[name as keyof typeof asks]).join(' and ')}.`],
       [this.means() === 'closed' && this.draft().closedReason.trim().length < 3, 'Say why it can be closed.'],
+      [this.eased() && this.draft().closedReason.trim().length < 3, 'Say why it no longer blocks.'],
     );
   };
 

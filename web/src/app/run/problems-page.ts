@@ -266,7 +266,7 @@ export class ProblemsPage {
   protected readonly titleMissing = (): string => (this.draft().title.trim() ? '' : 'Give it a title.');
   protected readonly names = {
     add: runCommands.addProblem.name,
-    stage: runCommands.stageProblem.name,
+    stage: runCommands.saveProblem.name,
     link: recordCommands.addTrace.name,
   };
   protected readonly may = computed(() => this.scope.roles().some((r) => r === 'author' || r === 'tester' || r === 'reviewer'));
@@ -284,7 +284,7 @@ export class ProblemsPage {
       const project = this.scope.slug();
       untracked(() => this.store.dispatch(runCommands.problemLife.start({ project })));
     });
-    onAction(runCommands.stageProblem.failed, ({ problem }) => {
+    onAction(runCommands.saveProblem.failed, ({ problem }) => {
       if (this.asked && problem.fields?.some((f) => f.path === 'password')) this.sign(problem.detail ?? problem.title);
     });
     onAction(runCommands.addProblem.done, ({ answer }) => {
@@ -314,19 +314,17 @@ export class ProblemsPage {
   protected stage(p: Problem, asked: StageAsked, password = ''): void {
     // With a password it is what was asked for: a refusal is told, and not asked about again.
     this.asked = password ? undefined : { p, asked };
-    this.store.dispatch(
-      runCommands.stageProblem.start({ project: this.scope.slug(), key: p.key, basedOn: p.revision, ...asked, password }),
-    );
+    this.store.dispatch(runCommands.saveProblem.start({ project: this.scope.slug(), key: p.key, basedOn: p.revision, ...asked, password }));
   }
 
-  /** Closes with a signature what the server does not close without one. */
+  /** Signs what the server does not change without a signature. */
   private sign(why: string): void {
     const last = this.asked;
     this.asked = undefined;
     if (!last) return;
     const data: SignRequest = {
-      title: `Close ${last.p.key}`,
-      meaning: `${why} I close it because: ${last.asked.closedReason}`,
+      title: `Sign the change of ${last.p.key}`,
+      meaning: `${why} My reason: ${last.asked.closedReason}`,
       printedName: this.scope.session()?.person.printedName ?? '',
       needsReason: false,
     };

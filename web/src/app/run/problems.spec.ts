@@ -93,16 +93,32 @@ describe('problem reports', () => {
     await page.press(/^\s*Closed\s*$/);
     expect(page.missing(/Move it/)).toContain('why it can be closed');
     await page.write(/Why it can be closed/, 'cable replaced');
-    api.refuse(contract.stageProblem, { detail: 'No run has passed.', fields: [{ path: 'password', text: 'sign' }] });
+    api.refuse(contract.saveProblem, { detail: 'No run has passed.', fields: [{ path: 'password', text: 'sign' }] });
     const asked = spyOn(TestBed.inject(MatDialog), 'open').and.returnValue({
       afterClosed: () => of({ password: 'a pass-phrase', reason: '', acceptDeviation: false }),
     } as never);
     page.all<HTMLFormElement>('cp-problem-stage form')[0].dispatchEvent(new Event('submit'));
     await page.settled();
     expect(asked).toHaveBeenCalled();
-    expect(api.of(contract.stageProblem).map((i) => [i['stage'], i['closedReason'], i['password']])).toEqual([
+    expect(api.of(contract.saveProblem).map((i) => [i['stage'], i['closedReason'], i['password']])).toEqual([
       ['closed', 'cable replaced', ''],
       ['closed', 'cable replaced', 'a pass-phrase'],
+    ]);
+  });
+
+  it('are written anew where they stand: text, and whether they block, which asks why', async () => {
+    await open(['tester'], [report(1)], 'PR-001');
+    api.on(contract.saveProblem, (input) => report(1, { title: input['title'] as string, blocking: false, revision: 2 }));
+    expect(page.one('cp-problem-stage').textContent).toContain('Nothing changed');
+    await page.write(/^Title/, 'It stuck twice');
+    page.one<HTMLInputElement>('cp-problem-stage [name=blocks]').click();
+    await page.settled();
+    expect(page.one('cp-problem-stage').textContent).toContain('Say why');
+    await page.write(/Why it no longer blocks/, 'Only the lamp is late');
+    page.all<HTMLFormElement>('cp-problem-stage form')[0].dispatchEvent(new Event('submit'));
+    await page.settled();
+    expect(api.of(contract.saveProblem)).toEqual([
+      jasmine.objectContaining({ title: 'It stuck twice', blocking: false, stage: 'open', closedReason: 'Only the lamp is late' }),
     ]);
   });
 

@@ -63,7 +63,7 @@ export const runCommands = {
   removeResultRule: command('[Run] remove rule of results', contract.removeResultRule),
   neededAgain: command('[Run] needed again', contract.getNeededAgain),
   problemLife: command('[Run] life of problem reports', contract.getProblemLife),
-  stageProblem: command('[Run] stage problem', contract.stageProblem),
+  saveProblem: command('[Run] save problem', contract.saveProblem),
   problemFigures: command('[Run] figures of problem reports', contract.getProblemFigures),
   /** One problem report: the list's row of its key. */
   readProblem: command('[Run] read problem', contract.listProblems),
@@ -158,7 +158,7 @@ export const runFeature = createFeature({
       };
     }),
     on(c.readProblem.done, (state, { answer }): RunState => ({ ...state, problem: answer.rows[0] ?? null })),
-    on(c.addProblem.done, c.stageProblem.done, (state, { answer }): RunState => ({ ...state, problem: answer })),
+    on(c.addProblem.done, c.saveProblem.done, (state, { answer }): RunState => ({ ...state, problem: answer })),
     on(c.comparison.done, (state, { input, answer }): RunState => ({ ...state, comparison: { of: JSON.stringify(input), answer } })),
     on(c.listSignable.done, (state, { answer }): RunState => ({ ...state, signable: answer })),
     on(c.configurations.done, c.saveConfigurations.done, (state, { answer }): RunState => ({ ...state, configurations: answer })),
