@@ -51,7 +51,7 @@ test('a measuring step proposes its verdict, and does not pass before its pictur
   await expect(page.getByText('7 N inside the limit')).toBeVisible();
   await page.keyboard.press('Enter');
   await expect(page.getByText('The step must be shown by a picture: without it, it cannot pass.')).toBeVisible();
-  await page.setInputFiles('input[type=file]', {
+  await page.setInputFiles('.hint input[type=file]', {
     name: 'gauge.png',
     mimeType: 'image/png',
     buffer: Buffer.from('iVBORw0KGgoAAAANSUhEUgAAAAEAAAABCAYAAAAfFcSJAAAADUlEQVR42mNk+M9QDwADhgGAWjR9awAAAABJRU5ErkJggg==', 'base64'),

@@ -30,10 +30,11 @@ import { clockWords } from './words';
   `,
   styles: `
     .clock {
-      white-space: nowrap;
+      display: flex;
+      flex-wrap: wrap;
+      column-gap: 8px;
     }
     .clock button {
-      margin-left: 8px;
       padding: 0;
       font: inherit;
       font-size: 12.5px;

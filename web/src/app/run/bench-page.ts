@@ -24,19 +24,32 @@ import {
   type RedlineAsked,
   type StepVerdict,
 } from '@core/run';
-import { Icon, keysOf, onAction, ProblemNote, RecordLink, RichText, selectRequest, useDeviceMemory, useKeys, useProject } from '../base';
+import {
+  Icon,
+  keysOf,
+  onAction,
+  ProblemNote,
+  RecordLink,
+  RichText,
+  selectRequest,
+  useDeviceMemory,
+  useKeys,
+  Swipe,
+  useProject,
+} from '../base';
 import { keepAwake } from './awake';
 import { BenchClock } from './bench-clock';
+import { BenchEvidence } from './bench-evidence';
 import { useBenchRun } from './bench-run';
 import { FilledText } from './filled-text';
 import { RaiseProblem } from './raise-problem';
 import { RedlineForm } from './redline-form';
-import { ShortRecord, type ShortAsked } from './short-record';
+import { mayBeShort, ShortRecord, type ShortAsked } from './short-record';
 import { StepReadings } from './step-readings';
 import { Corrections } from './corrections';
 import { needsWords, verdicts, type HeldStep } from './held-step';
 import { HeldSteps } from './held-steps';
-import { benchMark, clockWords, namedPaste, runStateWords, sizeWords, standingWords } from './words';
+import { benchMark, clockWords, namedPaste, runStateWords, standingWords } from './words';
 import { runCommands } from './state';
 
 const noStep: CaseStep = { action: '', expected: '' };
@@ -48,6 +61,7 @@ const retryAfter = 3000;
   selector: 'cp-bench-page',
   imports: [
     BenchClock,
+    BenchEvidence,
     FilledText,
     FormsModule,
     Icon,
@@ -59,6 +73,7 @@ const retryAfter = 3000;
     RouterLink,
     ShortRecord,
     StepReadings,
+    Swipe,
   ],
   changeDetection: ChangeDetectionStrategy.OnPush,
   templateUrl: './bench-page.html',
@@ -80,8 +95,11 @@ export class BenchPage {
   private readonly always = computed(() => this.run()?.observationAsked ?? false);
   protected readonly keyNames = useKeys('Bench');
   protected readonly mark = benchMark;
-  protected readonly size = sizeWords;
   protected readonly keysOf = keysOf;
+  /** Fingers have no keys to press. */
+  protected readonly toWrite = matchMedia('(pointer: coarse)').matches
+    ? 'Tap to write'
+    : `Press ${keysOf(this.keyNames.of('observed')).join(' ')} to write`;
   protected readonly verdicts = verdicts;
   protected readonly verdictWords = verdictWords;
   protected readonly standingWords = standingWords;
@@ -114,17 +132,9 @@ export class BenchPage {
   protected readonly locked = computed(() => !this.mine() || ['performed', 'reviewed', 'superseded'].includes(this.run()?.state ?? ''));
   protected readonly mayRedline = computed(() => !this.locked() && !this.run()?.finishedAt && !this.result()?.verdict && !this.redlining());
   /** May a run of this kind of case be recorded without stepping? */
-  protected readonly mayShort = computed(() => {
-    const run = this.run();
-    const kinds = this.scope.project()?.profile?.policies?.shortRecordFor ?? [];
-    return (
-      !!run &&
-      !this.locked() &&
-      !run.finishedAt &&
-      kinds.includes(run.case.kind ?? '') &&
-      run.steps.every(({ verdict }) => verdict === null)
-    );
-  });
+  protected readonly mayShort = computed(
+    () => !this.locked() && mayBeShort(this.run(), this.scope.project()?.profile?.policies?.shortRecordFor ?? []),
+  );
   protected readonly step = computed(() => this.run()?.case.steps[this.at()]);
   protected readonly result = computed(() => this.resultAt(this.at()));
   protected readonly files = computed(() => (this.run()?.evidence ?? []).filter((file) => file.step === this.at() + 1));
@@ -385,14 +395,7 @@ export class BenchPage {
   }
 
   protected drop(event: DragEvent): void {
-    event.preventDefault();
-    this.dropping.set(false);
     this.attach([...(event.dataTransfer?.files ?? [])]);
-  }
-
-  protected pick(input: HTMLInputElement): void {
-    this.attach([...(input.files ?? [])]);
-    input.value = '';
   }
 
   protected paste(event: ClipboardEvent): void {

@@ -1,6 +1,7 @@
 import { ChangeDetectionStrategy, Component, input, linkedSignal, output, signal } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { MatButtonModule } from '@angular/material/button';
+import type { RunDetail } from '@contract/run';
 import { firstMissing, Needs } from '../base';
 
 const verdicts = [
@@ -15,6 +16,10 @@ export interface ShortAsked {
   readonly seconds: number;
   readonly step: number;
 }
+
+/** Is a run of a kind of case that may be recorded as a whole, and nothing of it recorded yet? */
+export const mayBeShort = (run: RunDetail | null | undefined, kinds: readonly string[]): boolean =>
+  !!run && !run.finishedAt && kinds.includes(run.case.kind ?? '') && run.steps.every(({ verdict }) => verdict === null);
 
 /** A run recorded as a whole: verdict, words and minutes at once, without stepping. */
 @Component({
