@@ -83,7 +83,7 @@ test('a record is found, read and spoken of by touch', async ({ page }) => {
   await page.getByRole('combobox', { name: 'Jump to a key or a word' }).fill('BRK-009');
   await page.getByRole('option', { name: /BRK-009/ }).tap();
   await page.getByRole('tab', { name: /^Comments/ }).tap();
-  await page.getByPlaceholder(/Say something/).fill('Seen on the phone.');
+  await page.getByLabel(/^Say something/).fill('Seen on the phone.');
   await page.getByRole('button', { name: 'Comment', exact: true }).tap();
   await expect(page.getByText('Seen on the phone.').first()).toBeVisible();
 });
