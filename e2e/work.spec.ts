@@ -191,7 +191,9 @@ test('the Bench resumes after a reload with nothing lost, takes evidence, and a 
   await expect(page.getByLabel('What did you observe?')).toHaveValue('Limit 6.0 m/s, as');
   await page.getByLabel('What did you observe?').fill('Limit 6.0 m/s, as expected');
   await page.keyboard.press('Escape');
-  await page.locator('.hint input[type=file]').setInputFiles({ name: 'trace.txt', mimeType: 'text/plain', buffer: Buffer.from('71 km/h\n') });
+  await page
+    .locator('.hint input[type=file]')
+    .setInputFiles({ name: 'trace.txt', mimeType: 'text/plain', buffer: Buffer.from('71 km/h\n') });
   await expect(page.getByRole('link', { name: /trace.txt/ })).toBeVisible();
   await page.keyboard.press('1');
   await expect(page.getByText('Saved.')).toBeVisible();
