@@ -26,6 +26,7 @@ export const keyCommands = {
   rowDown: at('Lists', 'Alt+Shift+ArrowDown', 'in a tree: move the row down'),
   rowIn: at('Lists', 'Alt+Shift+ArrowRight', 'in a tree: put the row under the one above'),
   rowOut: at('Lists', 'Alt+Shift+ArrowLeft', 'in a tree: put the row a level higher'),
+  copyLink: at('Record', 'Alt+Shift+L', 'copy a link to the record'),
   speak: at('Record', 'Alt+Shift+C', 'comment on the words that are chosen'),
   connections: at('Record', 'Alt+Shift+1', 'connections'),
   comments: at('Record', 'Alt+Shift+2', 'comments'),

@@ -1,3 +1,4 @@
+import { Clipboard } from '@angular/cdk/clipboard';
 import { TestBed } from '@angular/core/testing';
 import * as base from '@contract/base';
 import * as contract from '@contract/design';
@@ -71,6 +72,15 @@ describe('a case', () => {
       .on(base.setPresence, () => []);
     return { api, page: await mount(CaseRecord, { key: 'C-001' }) };
   };
+
+  it('gives its link away by one key', async () => {
+    const { page } = await open(['auditor'], detail());
+    const copy = spyOn(TestBed.inject(Clipboard), 'copy').and.returnValue(true);
+    await page.key(page.element, 'L', { code: 'KeyL', altKey: true, shiftKey: true });
+    expect(copy.calls.allArgs()).toEqual([[location.origin + location.pathname]]);
+    page.one<HTMLButtonElement>('[aria-label="Copy a link to C-001"]').click();
+    expect(copy).toHaveBeenCalledTimes(2);
+  });
 
   it('joins its steps with those that somebody saved meanwhile, step by step', async () => {
     const { api, page } = await open(['author'], detail());

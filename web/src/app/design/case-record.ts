@@ -149,9 +149,6 @@ export class CaseRecord {
   protected document(format: string): string {
     return `/api/projects/${this.scope.slug()}/cases/document?${new URLSearchParams({ format, cases: this.key() })}`;
   }
-  protected copyLink(): void {
-    void navigator.clipboard?.writeText(location.href.split('?')[0]);
-  }
   protected readonly running = signal(false);
   protected readonly tester = computed(() => this.scope.roles().includes('tester'));
   /** Does it, or did it, ask for readings? */

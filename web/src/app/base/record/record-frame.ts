@@ -1,3 +1,5 @@
+import { LiveAnnouncer } from '@angular/cdk/a11y';
+import { Clipboard } from '@angular/cdk/clipboard';
 import { DatePipe } from '@angular/common';
 import { ChangeDetectionStrategy, Component, computed, inject, input, output } from '@angular/core';
 import { MatButtonModule } from '@angular/material/button';
@@ -5,6 +7,7 @@ import { MatDialog } from '@angular/material/dialog';
 import type { RecordHead } from '@contract/base';
 import type { VersionedKind } from '@core/base';
 import { askApproval } from '../approval';
+import { keysOf, useKeys } from '../keys';
 import { useProject } from '../live';
 import { reviewWords } from '../list/kind';
 import { Icon } from '../ui/icon';
@@ -46,6 +49,7 @@ export interface Conflict {
   selector: 'cp-record-frame',
   imports: [DatePipe, MatButtonModule, Icon, MergeNote, OwnFields, PassagesBody, ProblemNote, RecordPanels],
   changeDetection: ChangeDetectionStrategy.OnPush,
+  host: { '(document:keydown)': 'press($event)' },
   template: `
     @if (of(); as r) {
       <article class="stack">
@@ -54,6 +58,15 @@ export interface Conflict {
             >revision {{ r.revision }}, {{ r.updatedBy }}, {{ r.updatedAt | date: 'yyyy-MM-dd HH:mm' }}</span
           >
           <span [class]="'tag ' + (r.state === 'approved' ? 'sound' : 'waiting')">{{ reviewWords(r.state) }}</span>
+          <button
+            class="chip"
+            type="button"
+            [attr.aria-label]="'Copy a link to ' + r.key"
+            [title]="'Copy a link to ' + r.key + ' (' + keysOf(keyNames.of('copyLink')).join(' ') + ')'"
+            (click)="copyLink()"
+          >
+            <cp-icon name="link" />
+          </button>
           <span class="grow"></span>
           @if (!editing()) {
             @if (author() && !direct()) {
@@ -122,6 +135,10 @@ export class RecordFrame {
   readonly taken = output<void>();
   private readonly scope = useProject();
   private readonly dialogs = inject(MatDialog);
+  private readonly clipboard = inject(Clipboard);
+  private readonly voice = inject(LiveAnnouncer);
+  protected readonly keyNames = useKeys();
+  protected readonly keysOf = keysOf;
   protected readonly reviewWords = reviewWords;
   protected readonly author = computed(() => this.scope.roles().includes('author'));
   protected readonly reviewer = computed(() => this.scope.roles().includes('reviewer'));
@@ -136,6 +153,18 @@ export class RecordFrame {
     const r = this.of();
     return this.reviewer() && r?.state === 'review' && (this.ownAllowed() || r.author !== this.scope.session()?.person.login);
   });
+
+  protected press(event: KeyboardEvent): void {
+    if (!this.of() || !this.keyNames.is(event, 'copyLink')) return;
+    event.preventDefault();
+    this.copyLink();
+  }
+
+  /** Its address without what is only this screen's: whoever may see it opens it there, others are told that they may not. */
+  protected copyLink(): void {
+    const copied = this.clipboard.copy(location.origin + location.pathname);
+    void this.voice.announce(copied ? `A link to ${this.key()} is copied.` : 'This browser does not let it be copied.');
+  }
 
   protected approve({ key, revision, hash }: ReviewedRecord): void {
     const printedName = this.scope.session()?.person.printedName ?? '';
