@@ -102,6 +102,8 @@ export const roundProgressSchema = z.object({
     configuration: verdictCounts,
     folder: verdictCounts,
   }),
+  /** The folder of each case, as `by` names it. */
+  folders: z.record(z.string(), z.string()),
 });
 export type RoundProgress = z.output<typeof roundProgressSchema>;
 export const getRoundProgress = endpoint('GET', '/projects/:project/rounds/:key/progress', {

@@ -261,6 +261,7 @@ export async function roundProgress(db: Db, projectId: number, key: string, now:
   const rows = await db
     .select({
       caseId: runs.caseId,
+      caseKey: records.key,
       tester: runs.tester,
       printedName: people.printedName,
       configuration: runs.configuration,
@@ -270,10 +271,12 @@ export async function roundProgress(db: Db, projectId: number, key: string, now:
       frozen: runs.frozen,
     })
     .from(runs)
+    .innerJoin(records, eq(records.id, runs.caseId))
     .leftJoin(people, eq(people.login, runs.tester))
     .where(and(eq(runs.roundId, record.id), isNull(runs.withdrawnAt), isNull(runs.supersededById)))
     .orderBy(asc(runs.id));
   const places = await placesOf(db, [...new Set(rows.map(({ caseId }) => caseId))]);
+  const folderOf = ({ caseId }: { readonly caseId: number }): string => places.get(caseId)?.title ?? 'in no folder';
   const days = new Map<string, { minutes: number; took: number; runs: number }>();
   for (const { finishedAt, frozen, seconds } of rows) {
     if (finishedAt === null) continue;
@@ -303,7 +306,8 @@ export async function roundProgress(db: Db, projectId: number, key: string, now:
     by: {
       person: counted((row) => row.printedName ?? row.tester),
       configuration: counted((row) => row.configuration),
-      folder: counted((row) => places.get(row.caseId)?.title ?? 'in no folder'),
+      folder: counted(folderOf),
     },
+    folders: Object.fromEntries(rows.map((row) => [row.caseKey, folderOf(row)])),
   };
 }

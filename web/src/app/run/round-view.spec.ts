@@ -55,10 +55,37 @@ describe('A round', () => {
     const { api } = openWeb(roles, [{ feature: runFeature, effects: runCommands }] as never, [{ provide: MatDialog, useValue: signs }]);
     api
       .on(contract.getRound, () => shown)
-      .on(contract.getRoundProgress, () => ({ planned: 10, days: [], ends: null, by: { person: [], configuration: [], folder: [] } }))
+      .on(contract.getRoundProgress, () => ({
+        planned: 10,
+        days: [],
+        ends: null,
+        by: { person: [], configuration: [], folder: [] },
+        folders: { 'C-001': 'Brake' },
+      }))
       .on(contract.withdrawRound, () => round([run('RUN-1', { state: 'withdrawn' })], { state: 'withdrawn', runs: 0 }));
     return { api, page: await mount(RoundView, { key: 'R-001' }) };
   };
+
+  it('shows only the runs of a bar that was pressed, by person or by folder, until that is taken away', async () => {
+    const items = [
+      run('RUN-1', { verdict: 'failed', state: 'recorded', testerName: 'Bo' }),
+      run('RUN-2'),
+      run('RUN-3', { caseKey: 'C-002' }),
+    ];
+    const { page } = await open(['tester'], round(items));
+    const shown = () => page.all('tbody tr').map((row) => /RUN-\d/.exec(row.textContent ?? '')?.[0]);
+    const press = async (by: 'person' | 'folder', name: string, verdict: string) => {
+      page.fixture.componentInstance['picked'].set({ by, name, verdict });
+      await page.settled();
+    };
+    await press('folder', 'Brake', 'planned');
+    expect(shown()).toEqual(['RUN-2']);
+    await press('person', 'Bo', 'failed');
+    expect(shown()).toEqual(['RUN-1']);
+    page.one<HTMLButtonElement>('[aria-label="No longer only failed of Bo"]').click();
+    await page.settled();
+    expect(shown().length).toBe(3);
+  });
 
   it('leads to the next run of mine, and counts what is to be done', async () => {
     const items = [

@@ -97,6 +97,17 @@ import { runCommands, runFeature } from './state';
               {{ f.name }} {{ f.count }}
             </button>
           }
+          @if (picked(); as p) {
+            <button
+              class="chip"
+              type="button"
+              aria-pressed="true"
+              [attr.aria-label]="'No longer only ' + p.verdict + ' of ' + p.name"
+              (click)="picked.set(null)"
+            >
+              {{ p.name }}: {{ p.verdict }} <cp-icon name="close" />
+            </button>
+          }
           <span class="grow"></span>
           <cp-export-menu list="runs" [shown]="shownKeys()" [total]="items().length + 1" />
         </div>
@@ -231,13 +242,14 @@ export class RoundView {
     const picked = this.picked();
     return (this.round()?.items ?? [])
       .filter(this.groups.find((g) => g.name === this.filter())?.keep ?? (() => true))
-      .filter(
-        (run) =>
-          !picked ||
-          picked.by === 'folder' ||
-          ((picked.by === 'person' ? run.testerName : run.configuration) === picked.name && (run.verdict ?? 'planned') === picked.verdict),
-      );
+      .filter((run) => !picked || (this.placeOf(run, picked.by) === picked.name && (run.verdict ?? 'planned') === picked.verdict));
   });
+  private readonly progress = this.store.selectSignal(runFeature.selectProgress);
+  /** Where a run stands in the bars of the round's progress. */
+  private placeOf(run: RunSummary, by: 'person' | 'configuration' | 'folder'): string | undefined {
+    if (by === 'person') return run.testerName;
+    return by === 'configuration' ? run.configuration : this.progress()?.of.folders[run.caseKey];
+  }
   protected readonly several = computed(() => new Set((this.round()?.items ?? []).map((run) => run.configuration)).size > 1);
   protected readonly names = {
     close: runCommands.closeRound.name,
