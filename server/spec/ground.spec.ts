@@ -221,13 +221,17 @@ describe('a record, whatever its kind,', () => {
     expect([other.status, other.problem.code]).toEqual([403, 'forbidden']);
   });
 
-  it('asks of problem reports what ships: severity, area and assignee, written by testers too', async () => {
+  it('lets its own fields stand on problem reports, written by testers too', async () => {
+    // What every report has anyway ships with none beside it.
+    expect((await p.call('tester', base.listFields, {})).body.filter((field) => field.kind === 'problem')).toEqual([]);
+    for (const [name, type, choices] of [
+      ['Found by', 'choice', ['customer', 'test']],
+      ['Witness', 'person', []],
+    ] as const) {
+      const definition = { type, unit: '', choices: [...choices], requiredFrom: null, levels: [], shown: 'both' as const };
+      expect((await p.call('admin', base.addField, { kind: 'problem', name, description: '', definition })).status).toBe(200);
+    }
     const fields = (await p.call('tester', base.listFields, {})).body.filter((field) => field.kind === 'problem');
-    expect(fields.map(({ name, definition }) => [name, definition.type])).toEqual([
-      ['Severity', 'choice'],
-      ['Area', 'text'],
-      ['Assignee', 'person'],
-    ]);
     await p.call('tester', run.addBuild, { name: 'own-fields', description: '' });
     const raised = await p.call('tester', run.addProblem, {
       build: 'own-fields',
@@ -235,11 +239,11 @@ describe('a record, whatever its kind,', () => {
       description: 'On ice.',
       blocking: false,
     });
-    const [severity, , assignee] = fields.map((field) => field.id);
-    const own = { [severity]: 'major', [assignee]: 'reviewer' };
+    const [foundBy, witness] = fields.map((field) => field.id);
+    const own = { [foundBy]: 'customer', [witness]: 'reviewer' };
     const set = await p.call('tester', base.setOwnFields, { key: raised.body.key, basedOn: raised.body.revision, own });
     expect([set.body.state, set.body.own]).toEqual(['open', own]);
-    const asked = { field: `own:${severity}`, is: ['major'] };
+    const asked = { field: `own:${foundBy}`, is: ['customer'] };
     const found = await p.call('reviewer', run.listProblems, { filter: JSON.stringify(asked) });
     expect(found.body.rows.map(({ key: at }) => at)).toEqual([raised.body.key]);
     expect((await p.call('auditor', base.setOwnFields, { key: raised.body.key, basedOn: set.body.revision, own })).status).toBe(403);

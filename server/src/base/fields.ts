@@ -67,35 +67,6 @@ export function addField(db: Db, actor: Actor, input: FieldInput & { readonly ki
   });
 }
 
-const shipped: readonly { name: string; description: string; definition: FieldDefinition }[] = [
-  {
-    name: 'Severity',
-    description: 'How bad it is where it happens, whatever its urgency.',
-    definition: { type: 'choice', unit: '', choices: ['critical', 'major', 'minor'], requiredFrom: null, levels: [], shown: 'both' },
-  },
-  {
-    name: 'Area',
-    description: 'Which part of the product it is in.',
-    definition: { type: 'text', unit: '', choices: [], requiredFrom: null, levels: [], shown: 'both' },
-  },
-  {
-    name: 'Assignee',
-    description: 'Who works at it.',
-    definition: { type: 'person', unit: '', choices: [], requiredFrom: null, levels: [], shown: 'both' },
-  },
-];
-
-/** Gives a project that begins the fields that ship: what is asked of problem reports. They are changed and retired as all are. */
-export async function shipFields(w: Writing, projectId: number): Promise<void> {
-  for (const [position, field] of shipped.entries()) {
-    const [made] = await w.tx
-      .insert(fields)
-      .values({ projectId, kind: 'problem', ...field, position })
-      .$returningId();
-    w.wrote(fieldRows, made.id);
-  }
-}
-
 /** Changes a field. Its values stay where they are, under its id: renaming loses nothing. Its type changes only while nothing is written in it. */
 export function saveField(
   db: Db,

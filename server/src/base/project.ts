@@ -5,7 +5,6 @@ import { and, asc, desc, eq, sql } from 'drizzle-orm';
 import { account } from './accounted';
 import type { Db, Tx } from './database';
 import { Refusal } from './errors';
-import { shipFields } from './fields';
 import { ledgerHead } from './ledger';
 import { projectKey } from './profile';
 import { insertRecord, lockRecord, recordRows } from './records';
@@ -71,7 +70,6 @@ export async function addProject(
     w.snapshot({ recordId, revision: 1, state: 'open', snapshot: { name, level, profile }, hash: textHash(profileText(1, profile)) });
     w.wrote(recordRows, recordId);
     w.wrote(projectRows, id);
-    await shipFields(w, id);
   });
   return { slug, id };
 }
