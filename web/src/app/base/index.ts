@@ -37,6 +37,7 @@ export * from './rich/rich-box';
 export * from './rich/rich-text';
 export type { PictureEdge, PictureNode } from './graph/folding';
 export * from './gradually';
+export { typedOver } from './typed';
 export { Swipe } from './ui/swipe';
 export * from './grid/cell-window';
 export * from './graph/graph-box';

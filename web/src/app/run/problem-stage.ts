@@ -1,4 +1,4 @@
-import { ChangeDetectionStrategy, Component, computed, input, linkedSignal, output } from '@angular/core';
+import { ChangeDetectionStrategy, Component, computed, input, linkedSignal, output, untracked } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { MatButtonModule } from '@angular/material/button';
 import type { Problem, ProblemLife } from '@contract/run';
@@ -156,7 +156,11 @@ export class ProblemStageForm {
     const { title, description, blocking, stage, severity, priority, area, assigned, due, fixedIn, closedReason } = this.of();
     return { title, description, blocking, stage, severity, priority, area, assigned, due, fixedIn, closedReason };
   });
-  protected readonly draft = linkedSignal(() => this.before());
+  /** What is read anew of the same revision writes over nothing that was typed. */
+  protected readonly draft = linkedSignal({
+    source: () => `${this.of().key} ${this.of().revision}`,
+    computation: () => untracked(() => this.before()),
+  });
   protected readonly stages = computed(() => {
     const { stages } = this.life();
     return stages.map((stage) => ({ ...stage, refused: moveRefusal(stages, this.of().stage, stage.name, this.scope.roles()) }));

@@ -3,9 +3,10 @@ import * as contract from '@contract/run';
 import type { Problem } from '@contract/run';
 import { MatDialog } from '@angular/material/dialog';
 import { TestBed } from '@angular/core/testing';
+import { Store } from '@ngrx/store';
 import { of } from 'rxjs';
 import { listRequirements } from '@contract/specify';
-import { FakeApi, listOver, mount, offered, openWeb, type Mounted } from '../base/testing';
+import { FakeApi, hear, listOver, mount, offered, openWeb, type Mounted } from '../base/testing';
 import { usualStages } from '@core/run';
 import { ProblemsPage } from './problems-page';
 import { runCommands, runFeature } from './state';
@@ -111,6 +112,10 @@ describe('problem reports', () => {
     api.on(contract.saveProblem, (input) => report(1, { title: input['title'] as string, blocking: false, revision: 2 }));
     expect(page.one('cp-problem-stage').textContent).toContain('Nothing changed');
     await page.write(/^Title/, 'It stuck twice');
+    // Somebody links a run to it: what is typed stays.
+    hear(TestBed.inject(Store), 'problem', 'PR-001', 'problem shown again');
+    await page.settled();
+    expect(page.one<HTMLInputElement>('cp-problem-stage [name=title]').value).toBe('It stuck twice');
     page.one<HTMLInputElement>('cp-problem-stage [name=blocks]').click();
     await page.settled();
     expect(page.one('cp-problem-stage').textContent).toContain('Say why');

@@ -1,4 +1,4 @@
-import { ChangeDetectionStrategy, Component, computed, input, linkedSignal, output, signal } from '@angular/core';
+import { ChangeDetectionStrategy, Component, computed, input, linkedSignal, output, signal, untracked } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { MatButtonModule } from '@angular/material/button';
 import { listProblems, type RunDetail } from '@contract/run';
@@ -51,9 +51,10 @@ export class RaiseProblem {
   private readonly at = computed(() => `${this.of().key} ${this.step()}`);
   protected readonly title = linkedSignal({
     source: this.at,
-    computation: () => `${this.of().case.title}: step ${this.step() + 1} not as expected`,
+    // Filled once for a step: what is read anew of the run writes over nothing that was typed.
+    computation: () => untracked(() => `${this.of().case.title}: step ${this.step() + 1} not as expected`),
   });
-  protected readonly text = linkedSignal({ source: this.at, computation: () => this.filled() });
+  protected readonly text = linkedSignal({ source: this.at, computation: () => untracked(() => this.filled()) });
   protected readonly blocking = signal(true);
   protected readonly missing = (): string => (this.title().trim() ? '' : 'Give it a title.');
 

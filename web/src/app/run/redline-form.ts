@@ -1,19 +1,9 @@
-import {
-  afterNextRender,
-  ChangeDetectionStrategy,
-  Component,
-  ElementRef,
-  inject,
-  input,
-  linkedSignal,
-  output,
-  signal,
-} from '@angular/core';
+import { afterNextRender, ChangeDetectionStrategy, Component, ElementRef, inject, input, output, signal } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { MatButtonModule } from '@angular/material/button';
 import type { CaseStep } from '@core/design';
 import type { RedlineAsked } from '@core/run';
-import { firstMissing, Needs } from '../base';
+import { firstMissing, Needs, typedOver } from '../base';
 
 const ways = [
   ['changed', 'Change it'],
@@ -64,8 +54,8 @@ export class RedlineForm {
   readonly closed = output();
   protected readonly ways = ways;
   protected readonly way = signal<Way>('changed');
-  protected readonly action = linkedSignal(() => this.of().action);
-  protected readonly expected = linkedSignal(() => this.of().expected);
+  protected readonly action = typedOver(() => this.of().action);
+  protected readonly expected = typedOver(() => this.of().expected);
   protected readonly reason = signal('');
   protected readonly missing = (): string =>
     firstMissing(

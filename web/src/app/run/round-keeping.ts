@@ -1,9 +1,9 @@
-import { ChangeDetectionStrategy, Component, computed, input, linkedSignal, output, signal } from '@angular/core';
+import { ChangeDetectionStrategy, Component, computed, input, output, signal } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { MatButtonModule } from '@angular/material/button';
 import { listCases } from '@contract/design';
 import type { RoundDetail } from '@contract/run';
-import { onAction, type PickedRow, ProblemNote, RecordPicker, useProject } from '../base';
+import { onAction, type PickedRow, ProblemNote, RecordPicker, typedOver, useProject } from '../base';
 import { runCommands } from './state';
 
 /** Where a round stands, when it is wanted, and whether it is a pattern for others. */
@@ -40,9 +40,9 @@ export class RoundPlace {
   readonly closed = output();
   private readonly scope = useProject();
   protected readonly name = runCommands.placeRound.name;
-  protected readonly folder = linkedSignal(() => this.of().folder);
-  protected readonly due = linkedSignal(() => this.of().due ?? '');
-  protected readonly pattern = linkedSignal(() => this.of().isPattern);
+  protected readonly folder = typedOver(() => this.of().folder);
+  protected readonly due = typedOver(() => this.of().due ?? '');
+  protected readonly pattern = typedOver(() => this.of().isPattern);
 
   constructor() {
     onAction(runCommands.placeRound.done, () => this.closed.emit());
@@ -91,7 +91,7 @@ export class RoundAdd {
   protected readonly cases = listCases;
   protected readonly why = signal('');
   protected readonly testers = computed(() => (this.scope.project()?.members ?? []).filter((m) => m.roles.includes('tester')));
-  protected readonly tester = linkedSignal(() => {
+  protected readonly tester = typedOver(() => {
     const me = this.scope.session()?.person.login;
     return (this.testers().find(({ login }) => login === me) ?? this.testers().at(0))?.login ?? '';
   });

@@ -11,7 +11,7 @@ describe('a run of a case, now', () => {
   const open = async (inputs: object = {}) => {
     const { api } = openWeb(['tester']);
     api
-      .on(run.getConfigurations, () => ({ dimensions: [{ name: 'rig', values: ['rig 1', 'rig 2'] }], excludes: [] }))
+      .on(run.getConfigurations, () => ({ dimensions: [{ name: 'rig', values: ['rig 1', 'rig 2'] }], exclusions: '' }))
       .on(run.listRounds, () => ({ rows: [{ configuration: 'rig 2' }], next: null, total: 1, seq: 1 }));
     const page = await mount(RunNow, { key: 'C-001', ...inputs });
     await page.until(() => page.one<HTMLInputElement>('[name=configuration]').value === 'rig 2');

@@ -111,6 +111,9 @@ describe('cases made of a model', () => {
     page.fixture.componentRef.setInput('count', 0);
     await page.settled();
     expect(page.missing(/Cases of what is chosen/)).toContain('at least one');
+  });
+
+  it('are made by authors alone', async () => {
     expect((await open({}, ['tester'])).page.missing(/Cases of 1 path/)).toContain('Only an author');
   });
 
