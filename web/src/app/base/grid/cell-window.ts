@@ -76,7 +76,8 @@ export class CellWindow {
 
 function range(from: number, size: number, step: number, count: number): CellRange {
   // Nobody sees more than a wall of screens: a box that has no size yet is not filled to its end.
-  const seen = Math.min(size, 4400);
+  // Where what is frozen leaves no room, as on a phone, a cell is there all the same.
+  const seen = Math.max(step, Math.min(size, 4400));
   return [Math.max(0, Math.floor(from / step) - 3), Math.min(count, Math.ceil((from + seen) / step) + 3)];
 }
 
