@@ -397,8 +397,9 @@ export class ShapePicture {
       // Their looks may have changed while they were laid out.
       this.drawn.set(this.known(this.edges()));
       const { clientWidth, clientHeight } = this.frame().nativeElement;
-      // What could not be read as a whole is begun at its beginning.
-      if (!this.laid() && Math.min(clientWidth / laid.width, clientHeight / laid.height) < unreadable) this.whole.set(false);
+      // A large one that could not be read as a whole is begun at its beginning.
+      const scale = Math.min(clientWidth / laid.width, clientHeight / laid.height);
+      if (!this.laid() && nodes.length > largePicture && scale < unreadable) this.whole.set(false);
       this.laid.set(laid);
       this.failed.set('');
     } catch {
