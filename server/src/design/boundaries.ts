@@ -1,9 +1,9 @@
 import { groupBy } from '@core/base';
 import { boundaryPoints, verifiedByTest, type BoundaryCase, type BoundaryPoint } from '@core/design';
 import { and, eq, gt, inArray, isNull, sql } from 'drizzle-orm';
-import { ledger, ledgerHeads, needRecord, records, sumOfTouches, traces, type Db, type Tx } from '../base';
+import { ledger, ledgerHeads, needRecord, sumOfTouches, traces, type Db, type Tx } from '../base';
 import { boundaryCounts, boundaryProgress, requirements } from '../specify';
-import { caseContent, casesById } from './store';
+import { caseContent, casesById, verifyingPairs } from './store';
 
 /** Other rules of finding boundaries make all counts afresh: raise it with them. */
 export const boundaryVersion = 1;
@@ -12,20 +12,15 @@ const portion = 500;
 /** Entries that touch no text are passed over one by one as long as there are no more of them than this. */
 const passedOver = 500;
 
-/** The cases in use that verify each of some requirements, by the requirement's id. */
-async function casesVerifying(db: Db | Tx, ids: readonly number[]): Promise<Map<number, BoundaryCase[]>> {
-  if (!ids.length) return new Map();
-  const verifying = await db
-    .select({ from: traces.fromId, to: traces.toId })
-    .from(traces)
-    .innerJoin(records, eq(records.id, traces.fromId))
-    .where(and(inArray(traces.toId, [...ids]), eq(traces.kind, 'verifies'), isNull(traces.removedAt), isNull(records.retiredAt)));
-  const stored = await casesById(db, [...new Set(verifying.map(({ from }) => from))]);
+/** The cases in use that verify each of some requirements, as far as their numbers are looked for, by the requirement's id. */
+async function boundaryCases(db: Db | Tx, ids: readonly number[]): Promise<Map<number, BoundaryCase[]>> {
+  const pairs = await verifyingPairs(db, ids);
+  const stored = await casesById(db, [...new Set(pairs.map(({ id }) => id))]);
   const cases = new Map([...stored].map(([id, c]): [number, BoundaryCase] => [id, { key: c.record.key, content: caseContent(c) }]));
   return groupBy(
-    verifying.filter(({ from }) => cases.has(from)),
+    pairs.filter(({ id }) => cases.has(id)),
     ({ to }) => to,
-    ({ from }) => cases.get(from) as BoundaryCase,
+    ({ id }) => cases.get(id) as BoundaryCase,
   );
 }
 
@@ -36,7 +31,7 @@ export async function boundariesOf(db: Db, projectId: number, key: string): Prom
     .select({ text: requirements.text, method: requirements.method })
     .from(requirements)
     .where(eq(requirements.id, id));
-  return verifiedByTest(method) ? boundaryPoints(text, (await casesVerifying(db, [id])).get(id) ?? []) : [];
+  return verifiedByTest(method) ? boundaryPoints(text, (await boundaryCases(db, [id])).get(id) ?? []) : [];
 }
 
 /** Projects whose counts are behind their ledger. */
@@ -83,10 +78,7 @@ async function touchedSince(tx: Tx, projectId: number, seq: number): Promise<num
     .select({ touches: ledger.touches })
     .from(ledger)
     .where(and(eq(ledger.projectId, projectId), gt(ledger.seq, seq), sql`${ledger.touches} is not null`));
-  const touched = sumOfTouches(
-    rows.map(({ touches }) => (touches ? { ...touches, build: 0 } : null)),
-    0,
-  );
+  const touched = sumOfTouches(rows.map(({ touches }) => touches));
   if (touched?.all) return everyRequirement(tx, projectId);
   const texts = [...new Set([...(touched?.texts ?? []), ...(touched?.requirements ?? [])])];
   if (!texts.length) return [];
@@ -103,7 +95,7 @@ async function count(tx: Tx, projectId: number, ids: readonly number[]): Promise
     .select({ id: requirements.id, text: requirements.text, method: requirements.method })
     .from(requirements)
     .where(and(inArray(requirements.id, [...ids]), eq(requirements.kind, 'requirement')));
-  const verifying = await casesVerifying(tx, ids);
+  const verifying = await boundaryCases(tx, ids);
   const rows = asked.flatMap(({ id, text, method }) => {
     const points = verifiedByTest(method) ? boundaryPoints(text, verifying.get(id) ?? []) : [];
     return points.length ? [{ id, projectId, points: points.length, open: points.filter((p) => p.case === null).length }] : [];

@@ -165,20 +165,24 @@ export async function caseSummaries(db: Db | Tx, ids: readonly number[]): Promis
   });
 }
 
+/** Which cases verify requirements, in the order of their keys; retired ones left out. */
+export async function verifyingPairs(
+  tx: Db | Tx,
+  requirementIds: readonly number[],
+): Promise<{ readonly to: number; readonly id: number; readonly key: string }[]> {
+  if (!requirementIds.length) return [];
+  return tx
+    .select({ to: traces.toId, id: records.id, key: records.key })
+    .from(traces)
+    .innerJoin(records, eq(records.id, traces.fromId))
+    .where(and(inArray(traces.toId, [...requirementIds]), eq(traces.kind, 'verifies'), isNull(traces.removedAt), isNull(records.retiredAt)))
+    .orderBy(asc(records.keyPrefix), asc(records.keyNumber));
+}
+
 /** The cases that verify requirements, by the requirement's id, in the order of their keys; retired ones left out. */
 export async function casesVerifying(tx: Db | Tx, requirementIds: readonly number[]): Promise<Map<number, string[]>> {
-  const rows = requirementIds.length
-    ? await tx
-        .select({ to: traces.toId, key: records.key })
-        .from(traces)
-        .innerJoin(records, eq(records.id, traces.fromId))
-        .where(
-          and(inArray(traces.toId, [...requirementIds]), eq(traces.kind, 'verifies'), isNull(traces.removedAt), isNull(records.retiredAt)),
-        )
-        .orderBy(asc(records.keyPrefix), asc(records.keyNumber))
-    : [];
   return groupBy(
-    rows,
+    await verifyingPairs(tx, requirementIds),
     (row) => row.to,
     (row) => row.key,
   );

@@ -17,13 +17,13 @@ export function gradually<T>(
   const injector = inject(Injector);
   const upTo = linkedSignal({ source: of, computation: () => first });
   let portion = first;
-  let pending = 0;
+  let [frame, timer] = [0, 0];
   const later = (work: () => void): void => {
-    pending = requestAnimationFrame(() => (pending = window.setTimeout(work)));
+    frame = requestAnimationFrame(() => (timer = window.setTimeout(work)));
   };
   const stop = (): void => {
-    cancelAnimationFrame(pending);
-    clearTimeout(pending);
+    cancelAnimationFrame(frame);
+    clearTimeout(timer);
   };
   effect(() => {
     const [shown, all] = [upTo(), rows().length];

@@ -31,8 +31,8 @@ let elk: InstanceType<typeof ELK> | undefined;
 const engine = (): InstanceType<typeof ELK> =>
   (elk ??= new ELK({ workerFactory: () => new Worker(new URL('./elk.worker', import.meta.url), { type: 'module' }) }));
 
-/** More nodes than this are laid out by quicker ways of the engine, which give up a little evenness: 500 take a second or two instead of ten. */
-const large = 120;
+/** More nodes than this are a large picture: laid out by quicker ways of the engine, which give up a little evenness (500 take a second or two instead of ten). */
+export const largePicture = 120;
 const quick = {
   'elk.layered.nodePlacement.strategy': 'BRANDES_KOEPF',
   'elk.layered.layering.strategy': 'LONGEST_PATH',
@@ -42,7 +42,7 @@ const quick = {
 /** Reads the engine, and has it compiled over a chain of boxes, before the first picture is asked for: a large one is then drawn that much sooner. */
 export function prepareLayout(): void {
   if (elk) return;
-  const chain = Array.from({ length: large + 1 }, (_, i) => ({ id: String(i), width: 80, height: 36 }));
+  const chain = Array.from({ length: largePicture + 1 }, (_, i) => ({ id: String(i), width: 80, height: 36 }));
   const links = chain.slice(2).flatMap(({ id }, i) => [
     { from: String(i), to: id },
     { from: String(i + 1), to: id },
@@ -56,7 +56,7 @@ export async function layOut(
   edges: readonly GraphEdge[],
   direction: 'RIGHT' | 'DOWN' = 'RIGHT',
 ): Promise<LaidOut> {
-  const many = nodes.length > large;
+  const many = nodes.length > largePicture;
   const known = new Set(nodes.map(({ id }) => id));
   const drawn = edges.filter(({ from, to }) => known.has(from) && known.has(to));
   const laid: ElkNode = await engine().layout({

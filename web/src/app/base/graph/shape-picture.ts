@@ -17,12 +17,10 @@ import {
 } from '@angular/core';
 import { gradually } from '../gradually';
 import { Icon } from '../ui/icon';
-import { layOut, pathOf, type LaidOut } from './layout';
+import { largePicture, layOut, pathOf, type LaidOut } from './layout';
 import { labelSize, outlineOf, shortLabel, sizeOf, type ShapeEdge, type ShapeNode } from './shapes';
 import { arrowOf, focusBox, nearestBox } from './walking';
 
-/** Of a picture of more boxes than this only what is in sight is drawn. */
-const largePicture = 120;
 /** Smaller than this nobody reads it. */
 const unreadable = 0.25;
 
