@@ -130,7 +130,11 @@ async function morning(url, bare) {
   const { body: project } = await call(author, 'GET', '');
   const build = project.builds[0].name;
   const approved = encodeURIComponent('{"field":"state","is":["approved"]}');
-  const ready = (await call(author, 'GET', `/cases?limit=500&filter=${approved}`)).body.rows;
+  // Those that are recorded with a press: a step that asks for a reading or a picture has neither here.
+  const pressed = async ({ key }) =>
+    (await call(author, 'GET', `/cases/${key}`)).body.content.steps.every((step) => !step.readings?.length && !step.evidence);
+  const ready = [];
+  for (const row of (await call(author, 'GET', `/cases?limit=500&filter=${approved}`)).body.rows) if (await pressed(row)) ready.push(row);
   const planned = [];
   for (let round = 0; round < 40; round++) {
     const asked = {
@@ -166,7 +170,7 @@ async function morning(url, bare) {
     const { seq } = await call(tester, 'POST', `/runs/${key}/finish`, { seconds: 60 }, 'finish');
     finished.push({ seq, at: performance.now() });
   };
-  const board = () => call(author, 'GET', `/board?build=${build}&limit=50`, undefined, 'board');
+  const board = () => call(author, 'GET', `/cords?build=${build}&limit=50`, undefined, 'board');
   const filter = encodeURIComponent('{"and":[{"field":"state","is":["draft"]},{"words":"holds"}]}');
   const lists = async () => {
     await call(author, 'GET', `/cases?limit=50&sort=-updatedAt&filter=${filter}`, undefined, 'cases');

@@ -16,6 +16,7 @@ module.exports = (config) =>
           '--disable-component-update',
           '--disable-sync',
           '--no-first-run',
+          '--window-size=1280,900',
         ],
       },
     },

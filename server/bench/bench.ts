@@ -112,7 +112,7 @@ async function listing(): Promise<void> {
     body: JSON.stringify({ login: 'admin', password: 'bench-password' }),
   });
   const cookie = String(signIn.headers.get('set-cookie')).split(';')[0];
-  const url = `${address}/api/projects/bench/board?build=1.0&limit=100&offset=300`;
+  const url = `${address}/api/projects/bench/cords?build=1.0&limit=100&skip=300`;
   const first = performance.now();
   const text = await (await fetch(url, { headers: { cookie } })).text();
   row('first page of the board after a change (read, judged, sent)', `${(performance.now() - first).toFixed(0)} ms`, '');

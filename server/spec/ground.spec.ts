@@ -312,7 +312,7 @@ describe('a record, whatever its kind,', () => {
   it('is retired with a reason, keeps its history, and comes back', async () => {
     await p.call('author', base.retireRecord, { key, retired: true, reason: 'Not sold any more.' });
     expect((await head()).record.retiredAt).not.toBeNull();
-    const board = await p.call('auditor', prove.getBoard, { build: '1.0' } as never);
+    const board = await p.call('auditor', prove.listCords, { build: '1.0' });
     expect(board.body.rows).toEqual([]);
     await p.call('author', base.retireRecord, { key, retired: false, reason: 'Sold again.' });
     expect((await head()).record.retiredAt).toBeNull();
@@ -378,7 +378,7 @@ describe('two nodes on one database', () => {
     expect(answers.map((a) => a.statusCode)).toEqual(answers.map(() => 200));
     expect(new Set(answers.map((a) => (a.json() as { key: string }).key)).size).toBe(60);
     const seq = Math.max(...answers.map((a) => Number(a.headers['ledger-seq'])));
-    const read = await other.inject({ url: `/api/projects/spec/board?build=1.0&atLeast=${seq}`, headers: { cookie } });
+    const read = await other.inject({ url: `/api/projects/spec/cords?build=1.0&atLeast=${seq}`, headers: { cookie } });
     expect((read.json() as { total: number }).total).toBe(60);
     const verified = await verifyLedger(p.database.db, p.projectId);
     expect([verified.fault, verified.rowFaultCount]).toEqual([undefined, 0]);

@@ -116,6 +116,26 @@ describe('loading code and coverage', () => {
     expect(code.total.line.exercised).toBeGreaterThan(200);
     // No run passed: nothing counts yet.
     expect(code.total.line.credited).toBe(0);
+    // Its files are a list as any other, and add up to it.
+    const list = (more: object) => p.call('auditor', measure.listCodeFiles, { build: '1.0', ...more } as never).then(({ body }) => body);
+    const all = await list({});
+    expect([all.total, code.files]).toEqual([8, 8]);
+    expect(all.rows.reduce((sum, { coverage }) => sum + coverage.line.found, 0)).toBe(326);
+    expect(code.first).toBe(all.rows.find((file) => file.measured)?.key ?? '');
+    const share = ({ coverage: { line } }: measure.CodeFile) => line.exercised / line.found;
+    const low = await list({ filter: JSON.stringify({ field: 'exercised', to: 70 }), sort: '-exercised' });
+    expect(low.total).toBe(all.rows.filter((file) => share(file) <= 0.7).length);
+    expect(low.rows.map(share)).toEqual([...low.rows.map(share)].sort((a, b) => b - a));
+    const paged = await list({ limit: 3 });
+    const next = await list({ limit: 3, after: paged.next });
+    expect([...paged.rows, ...next.rows].map(({ key }) => key)).toEqual(all.rows.slice(0, 6).map(({ key }) => key));
+    expect((await list({ filter: JSON.stringify({ words: 'brake' }) })).rows.map(({ key }) => key)).toEqual(['src/brake.c']);
+    const file = await p.app.inject({
+      url: '/api/projects/spec/exports/code?build=1.0&format=csv&sort=-key',
+      headers: { cookie: await p.cookie('auditor') },
+    });
+    expect(file.body.split('\n').length).toBeGreaterThan(8);
+    expect(file.body.split('\n')[1]).toContain(all.rows.at(-1)?.key ?? '?');
   });
 
   it('takes every format that the core reads, recognises it and says so', async () => {

@@ -5,15 +5,29 @@ import * as run from '@contract/run';
 import * as specify from '@contract/specify';
 import { caseContent, content, openProject, password, type Project } from './support';
 
+/** A board with the cords that it adds up. */
+interface Shown {
+  readonly seq: number;
+  readonly totals: prove.Board['totals'];
+  readonly rows: readonly prove.BoardRow[];
+}
+
 describe('as of a ledger number', () => {
   let p: Project;
+  const shown = async (asOf?: number): Promise<Shown> => {
+    const when = { build: '1.0', ...(asOf === undefined ? {} : { asOf }) };
+    const { seq, totals } = (await p.call('auditor', prove.getBoard, when)).body;
+    const { rows, seq: same } = (await p.call('auditor', prove.listCords, when)).body;
+    expect(same).toBe(seq);
+    return { seq, totals, rows };
+  };
   const at: Record<string, number> = {};
-  const boards: Record<string, prove.Board> = {};
+  const boards: Record<string, Shown> = {};
   const now = async (name: string): Promise<void> => {
-    boards[name] = (await p.call('auditor', prove.getBoard, { build: '1.0' })).body;
+    boards[name] = await shown();
     at[name] = boards[name].seq;
   };
-  const states = (board: prove.Board) => board.rows.map((row) => [row.key, row.title, Object.values(row.states).join(' ')]);
+  const states = (board: Shown) => board.rows.map((row) => [row.key, row.title, Object.values(row.states).join(' ')]);
 
   beforeAll(async () => {
     p = await openProject();
@@ -44,7 +58,7 @@ describe('as of a ledger number', () => {
 
   it('a board is what it was: its rows, its sums, and its number', async () => {
     for (const name of ['draft', 'approved', 'second', 'failed', 'retired']) {
-      const then = (await p.call('auditor', prove.getBoard, { build: '1.0', asOf: at[name] })).body;
+      const then = await shown(at[name]);
       expect(states(then)).withContext(name).toEqual(states(boards[name]));
       expect(then.totals).withContext(name).toEqual(boards[name].totals);
       expect(then.seq).withContext(name).toBe(at[name]);
@@ -54,15 +68,18 @@ describe('as of a ledger number', () => {
 
   it('is filtered, sorted and paged like the present one, and refused where nothing was judged yet', async () => {
     const then = { build: '1.0', asOf: at['failed'] };
-    const first = (await p.call('auditor', prove.getBoard, { ...then, limit: 1 })).body;
+    const asked = async (more: object) => (await p.call('auditor', prove.listCords, { ...then, ...more } as never)).body;
+    const first = await asked({ limit: 1 });
     expect([first.rows.length, first.total]).toEqual([1, 2]);
-    const rest = (await p.call('auditor', prove.getBoard, { ...then, limit: 1, after: first.next ?? '' })).body;
+    const rest = await asked({ limit: 1, after: first.next ?? '' });
     expect([...first.rows, ...rest.rows].map((r) => r.key)).toEqual(['BRK-001', 'BRK-002']);
-    const broken = (await p.call('auditor', prove.getBoard, { ...then, filter: 'broken' })).body;
+    const broken = await asked({ filter: JSON.stringify({ field: 'cord', is: ['broken'] }) });
     expect(broken.rows.map((r) => r.key)).toEqual(['BRK-001']);
-    expect((await p.call('auditor', prove.getBoard, { ...then, q: 'second' })).body.rows.map((r) => r.key)).toEqual(['BRK-002']);
+    expect((await asked({ filter: JSON.stringify({ words: 'second' }) })).rows.map((r) => r.key)).toEqual(['BRK-002']);
     expect((await p.call('auditor', prove.getBoard, { build: '1.0', asOf: 1 })).status).toBe(404);
-    expect((await p.call('auditor', prove.getBoard, { ...then, after: 'nowhere' })).status).toBe(400);
+    expect((await p.call('auditor', prove.listCords, { build: '1.0', asOf: 1 })).status).toBe(404);
+    expect((await p.call('auditor', prove.listCords, { ...then, after: 'nowhere' })).status).toBe(400);
+    expect((await p.call('auditor', prove.listCords, { ...then, sort: 'weight' })).status).toBe(400);
   });
 
   it('a cord tells its reasons of then', async () => {
@@ -96,7 +113,7 @@ describe('as of a ledger number', () => {
   });
 
   it('a closed build stays as it was, whatever is done afterwards; and what was changed behind the ledger breaks it all the same', async () => {
-    const board = async () => (await p.call('auditor', prove.getBoard, { build: '1.0' })).body;
+    const board = () => shown();
     const before = await board();
     const closed = await p.call('reviewer', base.closeBuild, { key: '1.0', password, reason: 'delivered' });
     expect(closed.status).toBe(200);
@@ -123,5 +140,12 @@ describe('as of a ledger number', () => {
     expect(broken.totals.knots.prove.states.broken).toBe(1);
     const cord = (await p.call('auditor', prove.getCord, { key: 'BRK-001', build: '1.0' })).body;
     expect(cord.reasons.prove[0].words).toContain('Changed behind the ledger: BRK-001');
+    // Its export says so too, and no filter hides it.
+    const file = await p.app.inject({
+      url: `/api/projects/spec/exports/cords?build=1.0&format=json&filter=${encodeURIComponent(JSON.stringify({ field: 'prove', is: ['broken'] }))}`,
+      headers: { cookie: await p.cookie('auditor') },
+    });
+    expect(file.statusCode).toBe(200);
+    expect((file.json() as { key: string; prove: string }[]).map((r) => [r.key, r.prove])).toEqual([['BRK-001', 'broken']]);
   });
 });

@@ -12,6 +12,7 @@ export const coverageSchema = z.object({
   mcdc: coverage,
   call: coverage,
 });
+export const metricSchema = z.enum(['function', 'line', 'branch', 'condition', 'mcdc', 'call']);
 const pointState = z.enum(['credited', 'justified', 'neverHit', 'noRequirement', 'noCase', 'noPassingRun', 'otherCases']);
 const finding = z.object({
   row: z.number().optional(),
@@ -20,14 +21,15 @@ const finding = z.object({
   text: z.string(),
 });
 
-export const codeFileSchema = z.object({ path: z.string(), coverage: coverageSchema, measured: z.boolean(), hasText: z.boolean() });
-/** The files of a build (the first two thousand), the sums over all of them, and which cases measured. */
+export const codeFileSchema = z.object({ key: z.string(), coverage: coverageSchema, measured: z.boolean() });
+/** The sums over all files of a build, and how many cases measured them. */
 export const codeSchema = z.object({
   build: z.string(),
-  files: z.array(codeFileSchema),
+  files: z.number(),
+  /** The file that is shown before one is chosen: the first that is measured. */
+  first: z.string().nullable(),
   total: coverageSchema,
   cases: z.number(),
-  measuredCases: z.array(z.string()),
   /** The ledger number that this is true for. */
   seq: z.number(),
 });
@@ -168,6 +170,18 @@ export const getCode = endpoint('GET', '/projects/:project/builds/:build/code', 
   query: z.object({ atLeast: z.coerce.number().int().min(0).default(0) }),
   answer: codeSchema,
 });
+/** A page of the files, their shares those of one metric in per cent. */
+export const codeFilesQuery = listQuery.extend({
+  metric: metricSchema.default('line'),
+  atLeast: z.coerce.number().int().min(0).default(0),
+});
+export const listCodeFiles = endpoint('GET', '/projects/:project/builds/:build/code/files', {
+  summary: 'The source files of a build with what was exercised of each and what of that is credited; `key` is the path',
+  may: 'member',
+  params: inBuild,
+  query: codeFilesQuery,
+  answer: pageOf(codeFileSchema),
+});
 export const getFile = endpoint('GET', '/projects/:project/builds/:build/code/file', {
   summary: 'One source file, line by line',
   may: 'member',
@@ -216,7 +230,6 @@ export const requirementCode = endpoint('GET', '/projects/:project/builds/:build
   }),
 });
 
-export const metricSchema = z.enum(['function', 'line', 'branch', 'condition', 'mcdc', 'call']);
 export const attestationSchema = z.object({
   key: z.string(),
   path: z.string(),

@@ -1,5 +1,5 @@
 import * as z from 'zod';
-import { endpoint, inProject, inProjectKey, jobSchema, key, versionedKindSchema } from '../base';
+import { endpoint, inProject, inProjectKey, jobSchema, key, listQuery, pageOf, versionedKindSchema } from '../base';
 
 const state = z.enum(['sound', 'waiting', 'broken', 'suspect', 'notReached', 'notRequired']);
 const perKnot = <T extends z.ZodType>(value: T) => z.object({ specify: value, design: value, run: value, measure: value, prove: value });
@@ -41,11 +41,6 @@ export const boardSchema = z.object({
   build: z.string(),
   /** The ledger number that all of it is true for. */
   seq: z.number(),
-  rows: z.array(boardRowSchema),
-  /** Cursor of the page behind this one; null where this is the last. */
-  next: z.string().nullable(),
-  /** Rows that the filter shows in all. */
-  total: z.number(),
   totals: totalsSchema,
   rail: perKnot(state),
 });
@@ -103,21 +98,19 @@ const atLeast = z.coerce.number().int().min(0).default(0);
 /** As it was for a ledger number; the answer names the number that it was judged for. */
 const asOf = z.coerce.number().int().min(0).optional();
 export const getBoard = endpoint('GET', '/projects/:project/board', {
-  summary: 'The cords of a build, a page at a time, with the totals',
+  summary: 'What the cords of a build add up to: the totals at each knot, and the rail',
   may: 'member',
   params: inProject,
-  query: inBuild.extend({
-    filter: boardFilterSchema.default('all'),
-    q: z.string().max(100).default(''),
-    sort: z.enum(['key', 'title', 'level', 'break']).default('key'),
-    /** Where the page before this one ended; or, to jump, how many rows to leave out. */
-    after: z.string().max(2000).optional(),
-    offset: z.coerce.number().int().min(0).max(1_000_000).default(0),
-    limit: z.coerce.number().int().min(1).max(500).default(100),
-    atLeast,
-    asOf,
-  }),
+  query: inBuild.extend({ atLeast, asOf }),
   answer: boardSchema,
+});
+export const cordsQuery = listQuery.extend({ build: key, atLeast, asOf });
+export const listCords = endpoint('GET', '/projects/:project/cords', {
+  summary: 'The cords of a build: each requirement’s state at the five knots, the first break in words, and its next action',
+  may: 'member',
+  params: inProject,
+  query: cordsQuery,
+  answer: pageOf(boardRowSchema),
 });
 export const getCord = endpoint('GET', '/projects/:project/cords/:key', {
   summary: 'One requirement’s cord with every reason',

@@ -15,21 +15,29 @@ const question = listQuery.pick({ filter: true, sort: true, columns: true }).ext
   format: z.enum(['csv', 'xlsx', 'json']).default('csv'),
   build: z.string().max(60).optional(),
   specification: z.string().max(60).optional(),
+  metric: z.string().max(20).optional(),
 });
 
 /** What one list exports: its question, its rows, and the members that become columns, in order. */
 export interface ExportList {
-  readonly kind: VersionedKind;
+  /** The kind whose fields of the project's own are columns too. */
+  readonly kind?: VersionedKind;
   readonly columns: readonly string[];
-  source(
+  source?(
     projectId: number,
     asked: { readonly build?: string | undefined; readonly specification?: string | undefined },
   ): Promise<ListSource> | ListSource;
-  load(
+  load?(
     db: Db,
     ids: readonly number[],
     asked: { readonly projectId: number; readonly build?: string | undefined },
   ): Promise<readonly ({ readonly id: number } & object)[]>;
+  /** The rows themselves, where what is asked for stands in no table. */
+  held?(
+    projectId: number,
+    asked: { readonly build?: string | undefined; readonly metric?: string | undefined },
+    query: { readonly filter?: string; readonly sort?: string },
+  ): Promise<readonly object[] | undefined>;
 }
 
 type Cell = string | number | null;
@@ -52,16 +60,15 @@ export function serveExport(app: FastifyInstance, context: AppContext, name: str
     async (request, reply) => {
       const { membership } = callerOf(request);
       const { format, filter, sort, columns: wanted, ...asked } = request.query;
-      const source = await list.source(membership.projectId, asked);
-      const own = (await listFields(db, membership.projectId)).filter((field) => field.kind === list.kind && !field.retired);
+      const own = list.kind
+        ? (await listFields(db, membership.projectId)).filter((field) => field.kind === list.kind && !field.retired)
+        : [];
       const { names: columns, cells } = chosenColumns(list.columns, own, wanted);
       const query = { ...(filter ? { filter } : {}), ...(sort ? { sort } : {}) };
-      const rows = allRows(db, membership.projectId, source, query, (from, ids) =>
-        list.load(from as Db, ids, { projectId: membership.projectId, build: asked.build }),
-      ) as AsyncGenerator<Record<string, unknown> & { id: number }>;
+      const rows = rowsOf(db, list, membership.projectId, asked, query);
       // The first row is read before anything is answered, so that a filter that is refused is refused as everywhere.
       const first = await rows.next();
-      const all = async function* (): AsyncGenerator<Record<string, unknown> & { id: number }> {
+      const all = async function* (): AsyncGenerator<Row> {
         if (first.done) return;
         yield first.value;
         yield* rows;
@@ -71,6 +78,24 @@ export function serveExport(app: FastifyInstance, context: AppContext, name: str
       return sendTable(reply, format, { name, columns, rows: all(), cells });
     },
   );
+}
+
+type Row = Record<string, unknown> & { id: number };
+
+async function* rowsOf(
+  db: Db,
+  list: ExportList,
+  projectId: number,
+  asked: Pick<z.output<typeof question>, 'build' | 'specification' | 'metric'>,
+  query: { readonly filter?: string; readonly sort?: string },
+): AsyncGenerator<Row> {
+  const held = await list.held?.(projectId, asked, query);
+  if (held) return yield* held as Row[];
+  const { source, load } = list;
+  if (!source || !load) return;
+  yield* allRows(db, projectId, await source(projectId, asked), query, (from, ids) =>
+    load(from as Db, ids, { projectId, build: asked.build }),
+  ) as AsyncGenerator<Row>;
 }
 
 const ledgerColumns = ['seq', 'at', 'who', 'action', 'kind', 'key', 'before', 'after', 'previous', 'hash'] as const;
@@ -131,7 +156,7 @@ function chosenColumns(
   return { names: chosen.map(({ name }) => name), cells: (row) => chosen.map(({ read }) => cellOf(read(row))) };
 }
 
-async function* asJson(rows: AsyncGenerator<Record<string, unknown> & { id: number }>): AsyncGenerator<string> {
+async function* asJson(rows: AsyncGenerator<Row>): AsyncGenerator<string> {
   let before = '[\n';
   for await (const { id: _, ...row } of rows) {
     yield before + JSON.stringify(row);

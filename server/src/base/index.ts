@@ -30,6 +30,7 @@ export * from './storage';
 export * from './incoming';
 export * from './parsing';
 export * from './list';
+export * from './list-held';
 export * from './http';
 export * from './uploads';
 export * from './ledger';

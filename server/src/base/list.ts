@@ -13,6 +13,8 @@ export interface ListField {
   readonly type: 'text' | 'number' | 'yesNo';
   /** Where it holds several values: the JSON list of them. */
   readonly list?: SQL;
+  /** Where it is stored otherwise than it is said: what is stored, by what is said. */
+  readonly stored?: Readonly<Record<string, string | number>>;
 }
 
 /** How records of one kind are asked for: the tables that its fields stand in, and the fields by name. */
@@ -26,6 +28,10 @@ export interface ListSource {
   /** Always holds: project, kind. */
   readonly where: SQL;
   readonly sort: string;
+  /** The columns of the key, as it is counted, and of the record's id, where an index of another table serves them better. */
+  readonly place?: { readonly prefix: MySqlColumn; readonly number: MySqlColumn; readonly id: MySqlColumn };
+  /** How many there are in all, where that is known without counting. */
+  readonly all?: number;
 }
 
 /** The fields that every record has. */
@@ -43,7 +49,7 @@ export const recordFields: Readonly<Record<string, ListField>> = {
 
 const invalid = (text: string): Refusal => new Refusal('invalid', { detail: text, fields: [{ path: 'filter', text }] });
 
-function parseFilter(text: string | undefined): Filter | undefined {
+export function needFilter(text: string | undefined): Filter | undefined {
   if (!text) return undefined;
   let value: unknown;
   try {
@@ -125,13 +131,15 @@ function condition(source: ListSource, filter: Filter): SQL | undefined {
     return inner ? not(sql`ifnull(${inner}, false)`) : sql`false`;
   }
   if ('words' in filter) return wordsFound(source.words, filter.words, namedRecords(source.projectId));
-  const { value, list } = needField(source, filter.field);
+  const { value, list, stored } = needField(source, filter.field);
   if ('is' in filter) {
     if (list !== undefined) {
       const some = filter.is.filter((v) => v !== null).map((v) => sql`json_contains(${list}, ${JSON.stringify(v)})`);
       return or(...some, ...(filter.is.includes(null) ? [sql`ifnull(json_length(${list}), 0) = 0`] : []));
     }
-    const values = filter.is.filter((v) => v !== null).map((v) => (typeof v === 'boolean' ? Number(v) : v));
+    const values = filter.is
+      .filter((v) => v !== null)
+      .map((v) => (typeof v === 'boolean' ? Number(v) : stored ? (stored[String(v)] ?? '') : v));
     const some = values.length ? inArray(value as MySqlColumn, values) : undefined;
     return filter.is.includes(null) ? or(isNull(value), some) : some;
   }
@@ -149,14 +157,15 @@ interface Order {
 
 /** Keys sort as people count, titles by text; the id breaks ties, so that a cursor means one place. */
 function ordersOf(source: ListSource, sort: string): Order[] {
+  const place = source.place ?? { prefix: records.keyPrefix, number: records.keyNumber, id: records.id };
+  const byKey = (down: boolean): Order[] => [
+    { value: place.prefix, down },
+    { value: place.number, down },
+  ];
   const orders = sort.split(',').flatMap((name): Order[] => {
     const down = name.startsWith('-');
     const plain = down ? name.slice(1) : name;
-    if (plain === 'key')
-      return [
-        { value: records.keyPrefix, down },
-        { value: records.keyNumber, down },
-      ];
+    if (plain === 'key') return byKey(down);
     const { value, type } = needField(source, plain);
     return [
       {
@@ -165,7 +174,9 @@ function ordersOf(source: ListSource, sort: string): Order[] {
       },
     ];
   });
-  return [...orders, { value: records.id, down: false }];
+  // The index that serves another table's columns goes on with the key.
+  const keyed = source.place === undefined || sort.split(',').some((name) => /^-?key$/.test(name));
+  return [...orders, ...(keyed ? [] : byKey(false)), { value: place.id, down: false }];
 }
 
 type Place = readonly (string | number | null)[];
@@ -199,7 +210,7 @@ function questionWhere(source: ListSource, filter: Filter | undefined): SQL {
 
 /** The same for whoever does something with all that a filter finds. */
 export async function whereOf(tx: Db | Tx, projectId: number, source: ListSource, filter: string | undefined): Promise<SQL> {
-  return questionWhere(await withOwnFields(tx, source, projectId, [filter]), parseFilter(filter));
+  return questionWhere(await withOwnFields(tx, source, projectId, [filter]), needFilter(filter));
 }
 
 /** Ids of a page of the question, in order, with what comes behind it. */
@@ -241,14 +252,16 @@ export async function listPage<R extends { readonly id: number }>(
 ): Promise<Page<Omit<R, 'id'>>> {
   return db.transaction(async (tx) => {
     const source = await withOwnFields(tx, plain, projectId, [query.filter, query.sort, query.groups, query.sum]);
-    const filter = parseFilter(query.filter);
+    const filter = needFilter(query.filter);
     const where = questionWhere(source, filter);
     const { ids, next } = await pageIds(tx, source, where, query);
     const rows = new Map((await load(tx, ids)).map((row) => [row.id, row]));
     const counted =
-      query.after === undefined
-        ? ((await tx.execute(sql`select count(*) as n ${source.from} where ${where}`)) as unknown as [{ n: number }[]])[0][0].n
-        : null;
+      query.after !== undefined
+        ? null
+        : source.all !== undefined && !filter
+          ? source.all
+          : ((await tx.execute(sql`select count(*) as n ${source.from} where ${where}`)) as unknown as [{ n: number }[]])[0][0].n;
     const page: Page<Omit<R, 'id'>> = {
       rows: ids.flatMap((id) => {
         const row = rows.get(id);
@@ -263,12 +276,20 @@ export async function listPage<R extends { readonly id: number }>(
     const searched = wordsOf(filter);
     if (searched) Object.assign(page, { found: await passages(tx, ids, searched) });
     if (!query.groups) return page;
-    const { value } = needField(source, query.groups);
+    const { value, stored } = needField(source, query.groups);
+    const said = new Map(Object.entries(stored ?? {}).map(([word, at]) => [at, word]));
     const summed = query.sum === undefined ? undefined : needNumber(source, query.sum);
     const [groups] = (await tx.execute(
       sql`select ${value} as v, count(*) as n, ${summed ? sql`ifnull(sum(${summed}), 0)` : sql`0`} as s ${source.from} where ${where} group by ${value} order by n desc, v limit 500`,
     )) as unknown as [{ v: string | number | null; n: number; s: number }[]];
-    return { ...page, groups: groups.map(({ v, n, s }) => ({ value: v, count: Number(n), ...(summed ? { sum: Number(s) } : {}) })) };
+    return {
+      ...page,
+      groups: groups.map(({ v, n, s }) => ({
+        value: v === null ? null : (said.get(v) ?? v),
+        count: Number(n),
+        ...(summed ? { sum: Number(s) } : {}),
+      })),
+    };
   });
 }
 
@@ -319,7 +340,7 @@ export async function* allRows<R extends { readonly id: number }>(
   load: (db: Db, ids: readonly number[]) => Promise<readonly R[]>,
 ): AsyncGenerator<R> {
   const source = await withOwnFields(db, plain, projectId, [query.filter, query.sort]);
-  const where = questionWhere(source, parseFilter(query.filter));
+  const where = questionWhere(source, needFilter(query.filter));
   for (let after: string | undefined; ;) {
     const { ids, next } = await pageIds(db, source, where, { ...query, ...(after ? { after } : {}), limit: 500 });
     const rows = new Map((await load(db, ids)).map((row) => [row.id, row]));

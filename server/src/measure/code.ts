@@ -1,17 +1,37 @@
-import type { Code, Diagnosis, FileDetail } from '@contract/measure';
+import type { ListQuery, Page } from '@contract/base';
+import type { Code, CodeFile, Diagnosis, FileDetail } from '@contract/measure';
 import {
   addCoverage,
   coverageOf,
   creditOfUnit,
   diagnoseLine,
   lineCredits,
+  metrics,
   noCoverage,
+  percent,
+  ratioOf,
   unitCoverages,
   type CreditContext,
+  type Metric,
 } from '@core/measure';
-import { and, asc, eq, inArray, isNull, or } from 'drizzle-orm';
+import { and, asc, countDistinct, eq, inArray, isNull, or } from 'drizzle-orm';
 import { alias } from 'drizzle-orm/mysql-core';
-import { needBuild, profileOf, records, Refusal, standing, traces, write, type Actor, type Db, type StoredBuild, type Tx } from '../base';
+import {
+  heldPage,
+  heldRows,
+  needBuild,
+  profileOf,
+  records,
+  Refusal,
+  standing,
+  traces,
+  write,
+  type Actor,
+  type Db,
+  type HeldList,
+  type StoredBuild,
+  type Tx,
+} from '../base';
 import { needRequirement } from '../specify';
 import { standingAttestations } from './attest';
 import { CreditReader, rulesOf, type CreditedSource } from './credit';
@@ -19,32 +39,71 @@ import { insertCodeTraces } from './hand-traces';
 import { codeTraceRows, needUnit } from './store';
 import { codeTraces, measurements, sourceCredits, sources } from './tables';
 
-const filesShown = 2000;
+/** What is said of the files of a build: headers that nothing measures are none of them. */
+async function filesOf(db: Db, build: StoredBuild): Promise<CodeFile[]> {
+  const rows = await db.select().from(sourceCredits).where(eq(sourceCredits.buildId, build.id)).orderBy(asc(sourceCredits.path));
+  return rows
+    .filter((file) => file.measured || !file.path.endsWith('.h'))
+    .map(({ path, coverage, measured }) => ({ key: path, coverage, measured }));
+}
 
 export async function getCode(db: Db, build: StoredBuild, seq: number): Promise<Code> {
-  const rows = await db
-    .select()
-    .from(sourceCredits)
-    .where(eq(sourceCredits.buildId, build.id))
-    .orderBy(asc(sourceCredits.path))
-    .limit(filesShown);
-  const measured = await db
-    .selectDistinct({ key: records.key, prefix: records.keyPrefix, number: records.keyNumber })
+  const files = await filesOf(db, build);
+  const [measured] = await db
+    .select({ cases: countDistinct(measurements.caseId) })
     .from(measurements)
-    .innerJoin(records, eq(records.id, measurements.caseId))
-    .where(and(eq(measurements.buildId, build.id), eq(measurements.withdrawn, false)))
-    .orderBy(asc(records.keyPrefix), asc(records.keyNumber))
-    .limit(5000);
+    .where(and(eq(measurements.buildId, build.id), eq(measurements.withdrawn, false)));
   return {
     build: build.name,
-    files: rows
-      .filter((file) => file.measured || !file.path.endsWith('.h'))
-      .map(({ path, coverage, measured: has }) => ({ path, coverage, measured: has, hasText: true })),
-    total: rows.reduce((sum, row) => addCoverage(sum, row.coverage), noCoverage),
-    cases: measured.length,
-    measuredCases: measured.map((c) => c.key),
+    files: files.length,
+    first: files.find((file) => file.measured)?.key ?? null,
+    total: files.reduce((sum, file) => addCoverage(sum, file.coverage), noCoverage),
+    cases: measured.cases,
     seq,
   };
+}
+
+const shareIn = (metric: Metric, lane: 'exercised' | 'credited') => (file: CodeFile) => {
+  const ratio = ratioOf(file.coverage[metric], lane);
+  return ratio.found ? percent(ratio) : null;
+};
+
+/** How files are asked for: nothing of them stands in a table by itself, since each metric has its own share. */
+export const codeList = (metric: Metric): HeldList<CodeFile> => ({
+  fields: {
+    key: ({ key }) => key,
+    measured: ({ measured }) => measured,
+    points: ({ coverage }) => coverage[metric].found,
+    exercised: shareIn(metric, 'exercised'),
+    credited: shareIn(metric, 'credited'),
+  },
+  words: ({ key }) => key,
+  sort: 'key',
+});
+
+/** A page of the files of a build. */
+export async function listCodeFiles(
+  db: Db,
+  build: StoredBuild,
+  seq: number,
+  query: ListQuery & { readonly metric: Metric },
+): Promise<Page<CodeFile>> {
+  return heldPage(await filesOf(db, build), codeList(query.metric), query, seq);
+}
+
+/** The same, for an export: of each metric what there is, what was exercised and what of it counts. */
+export async function codeRows(db: Db, build: StoredBuild, query: Pick<ListQuery, 'filter' | 'sort'>, metric: Metric): Promise<object[]> {
+  return heldRows(await filesOf(db, build), codeList(metric), query).map(({ key, measured, coverage }) => ({
+    key,
+    measured,
+    ...Object.fromEntries(
+      metrics.flatMap((name) => [
+        [`${name}.points`, coverage[name].found],
+        [`${name}.exercised`, coverage[name].exercised],
+        [`${name}.credited`, coverage[name].credited],
+      ]),
+    ),
+  }));
 }
 
 const fromEnd = alias(records, 'from_end');

@@ -1,5 +1,6 @@
 import * as contract from '@contract/measure';
 import { getNeededAgain } from '@contract/run';
+import { metrics } from '@core/measure';
 import type { FastifyInstance } from 'fastify';
 import {
   arrivedFiles,
@@ -10,6 +11,7 @@ import {
   Refusal,
   sendFile,
   serve,
+  serveExport,
   uploads,
   type AppContext,
   type Upload,
@@ -17,7 +19,7 @@ import {
 import { neededAgain } from './again';
 import { attest, attestationList, attestationsById, withdrawAttestation } from './attest';
 import { carriesById, carryList, carryMeasured, carryOffers, withdrawCarry } from './carry';
-import { diagnose, getCode, getFile, requirementCode, traceCode } from './code';
+import { codeRows, diagnose, getCode, getFile, listCodeFiles, requirementCode, traceCode } from './code';
 import { loadCoverage } from './load';
 import { loadSources } from './load-sources';
 import { traceOffers } from './hand-traces';
@@ -47,6 +49,15 @@ export function measureRoutes(app: FastifyInstance, context: AppContext): void {
   serve(app, context, contract.getCode, async ({ membership: { projectId }, params, query }) => {
     const build = await needBuild(db, projectId, params.build);
     return getCode(db, build, await context.projections.upTo(projectId, build.id, query.atLeast));
+  });
+  serve(app, context, contract.listCodeFiles, async ({ membership: { projectId }, params, query }) => {
+    const build = await needBuild(db, projectId, params.build);
+    return listCodeFiles(db, build, await context.projections.upTo(projectId, build.id, query.atLeast), query);
+  });
+  serveExport(app, context, 'code', {
+    columns: ['key', 'measured', ...metrics.flatMap((name) => [`${name}.points`, `${name}.exercised`, `${name}.credited`])],
+    held: async (projectId, { build, metric }, query) =>
+      codeRows(db, await needBuild(db, projectId, build ?? ''), query, metrics.find((name) => name === metric) ?? 'line'),
   });
   serve(app, context, getNeededAgain, ({ membership, query }) => neededAgain(db, membership.projectId, query));
   serve(app, context, contract.getFile, async ({ membership: { projectId }, params, query }) =>

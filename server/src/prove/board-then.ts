@@ -1,10 +1,8 @@
-import type { Board, BoardRow } from '@contract/prove';
-import { compareKeys, groupBy, knots } from '@core/base';
-import { boardTotals, projectCord, totalsOf, type BoardFilter, type BoardTotals } from '@core/prove';
+import { groupBy, knots } from '@core/base';
+import { boardTotals, totalsOf, type BoardTotals } from '@core/prove';
 import { and, asc, desc, eq, gt, inArray, isNull, lte } from 'drizzle-orm';
 import { integrityFaults, records, Refusal, traces, type Db, type StoredBuild, type Tx } from '../base';
 import { runs } from '../run';
-import type { BoardQuery } from './board';
 import { statesOf } from './cord-rows';
 import { cordHistory, cords, judgedAt, type CordThen, type StoredReason } from './tables';
 
@@ -139,42 +137,4 @@ export async function faultyBoard(tx: Db | Tx, projectId: number, build: StoredB
       };
     }),
   );
-}
-
-const byKey = (a: CordThen, b: CordThen): number => compareKeys(a.key, b.key);
-const orders: Record<BoardQuery['sort'], (a: CordThen, b: CordThen) => number> = {
-  key: byKey,
-  title: (a, b) => a.title.localeCompare(b.title) || byKey(a, b),
-  level: (a, b) => b.level.localeCompare(a.level) || byKey(a, b),
-  break: (a, b) => a.firstBreak - b.firstBreak || byKey(a, b),
-};
-const letters: Partial<Record<BoardFilter, string>> = { broken: 'B', waiting: 'W', suspect: 'U' };
-
-function shows(cord: CordThen, filter: BoardFilter): boolean {
-  if (filter === 'all') return true;
-  if (filter === 'proved') return cord.firstBreak > knots.length;
-  const letter = letters[filter];
-  return letter ? cord.states[cord.firstBreak] === letter : knots[cord.firstBreak] === filter;
-}
-
-/** A page of such a board: its cursor is a number of rows, since nothing moves in the past. */
-export function pageThen(then: BoardThen, query: BoardQuery, row: (cord: CordThen) => BoardRow): Board {
-  const words = query.q.toLowerCase().split(/\s+/).filter(Boolean);
-  const found = then.cords
-    .filter((cord) => shows(cord, query.filter))
-    .filter((cord) => words.every((word) => `${cord.key} ${cord.title} ${cord.level}`.toLowerCase().includes(word)))
-    .sort(orders[query.sort]);
-  const from = query.after === undefined ? query.offset : Number(query.after);
-  if (!Number.isInteger(from) || from < 0)
-    throw new Refusal('invalid', { fields: [{ path: 'after', text: 'This is no place on this board.' }] });
-  const next = from + query.limit;
-  return {
-    build: query.build,
-    seq: then.seq,
-    rows: found.slice(from, next).map(row),
-    next: next < found.length ? String(next) : null,
-    total: found.length,
-    totals: then.totals,
-    rail: projectCord(then.totals),
-  };
 }

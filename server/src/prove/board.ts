@@ -1,12 +1,27 @@
+import type { ListQuery, Page } from '@contract/base';
 import type { Board, BoardRow, CordDetail } from '@contract/prove';
 import { knots, perKnot, type Knot } from '@core/base';
-import { boardTotals, projectCord, type BoardFilter } from '@core/prove';
-import { and, asc, desc, eq, gt, lt, or, sql, type SQL } from 'drizzle-orm';
-import type { MySqlColumn } from 'drizzle-orm/mysql-core';
-import { needBuild, Refusal, wordsFound, type AppContext, type Db, type StoredBuild } from '../base';
-import { boardThen, faultyBoard, pageThen } from './board-then';
-import { statesOf } from './cord-rows';
-import { cords, projections } from './tables';
+import { boardTotals, projectCord } from '@core/prove';
+import { and, eq, inArray, sql, type SQL } from 'drizzle-orm';
+import {
+  heldPage,
+  heldRows,
+  listPage,
+  needBuild,
+  recordFields,
+  records,
+  Refusal,
+  type AppContext,
+  type Db,
+  type ExportList,
+  type HeldList,
+  type ListSource,
+  type StoredBuild,
+  type Tx,
+} from '../base';
+import { boardThen, faultyBoard, type BoardThen } from './board-then';
+import { stateLetters, statesOf } from './cord-rows';
+import { cords, projections, type CordThen } from './tables';
 
 type StoredCord = typeof cords.$inferSelect;
 type ShownCord = Pick<StoredCord, 'key' | 'title' | 'level' | 'states' | 'below' | 'firstBreak' | 'reasons'>;
@@ -25,154 +40,144 @@ function boardRow(cord: ShownCord): BoardRow {
   };
 }
 
-export interface BoardQuery {
+/** Which build, and as of when: waiting until what is judged is true for a ledger number, or as it was for one. */
+interface BoardAsked {
   readonly build: string;
-  readonly filter: BoardFilter;
-  readonly q: string;
-  readonly sort: 'key' | 'title' | 'level' | 'break';
-  readonly after?: string | undefined;
-  readonly offset: number;
-  readonly limit: number;
   readonly atLeast: number;
-  /** As it was for this ledger number. */
   readonly asOf?: number | undefined;
 }
 
-interface Order {
-  readonly column: MySqlColumn;
-  readonly down: boolean;
-}
-const byKey: readonly Order[] = [
-  { column: cords.keyPrefix, down: false },
-  { column: cords.keyNumber, down: false },
-  { column: cords.requirementId, down: false },
-];
-const orders: Record<BoardQuery['sort'], readonly Order[]> = {
-  key: byKey,
-  title: [{ column: cords.title, down: false }, ...byKey],
-  level: [{ column: cords.level, down: true }, ...byKey],
-  break: [{ column: cords.firstBreak, down: false }, ...byKey],
-};
-
-const stateFilters: Partial<Record<BoardFilter, string>> = { broken: 'B', waiting: 'W', suspect: 'U' };
-
-function chosen(filter: BoardFilter): SQL | undefined {
-  if (filter === 'all') return undefined;
-  if (filter === 'proved') return eq(cords.firstBreak, 9);
-  const letter = stateFilters[filter];
-  return letter ? eq(cords.state, letter) : eq(cords.firstBreak, knots.indexOf(filter as Knot));
+async function judgedBuild(
+  { database: { db }, projections: judged }: AppContext,
+  projectId: number,
+  asked: BoardAsked,
+): Promise<StoredBuild> {
+  const build = await needBuild(db, projectId, asked.build);
+  await (asked.atLeast ? judged.upTo(projectId, build.id, asked.atLeast) : judged.ready(projectId, build.id));
+  return build;
 }
 
-function behind(order: readonly Order[], cursor: string): SQL | undefined {
-  let place: unknown;
-  try {
-    place = JSON.parse(Buffer.from(cursor, 'base64url').toString());
-  } catch {
-    place = undefined;
-  }
-  if (!Array.isArray(place) || place.length !== order.length)
-    throw new Refusal('invalid', { fields: [{ path: 'after', text: 'This is no place on this board.' }] });
-  const at = place as (string | number)[];
-  return or(
-    ...order.map(({ column, down }, i) =>
-      and(...order.slice(0, i).map((o, j) => eq(o.column, at[j])), down ? lt(column, at[i]) : gt(column, at[i])),
-    ),
-  );
-}
+/** A board that does not stand in the table of cords: one of the past, or one that rests on rows changed behind the ledger. */
+const heldBoard = (
+  tx: Db | Tx,
+  projectId: number,
+  build: StoredBuild,
+  { asOf }: Pick<BoardAsked, 'asOf'>,
+): Promise<BoardThen | undefined> => (asOf === undefined ? faultyBoard(tx, projectId, build) : boardThen(tx, build, asOf));
 
-/** A page of the cords of a build, as they were last judged: true for the ledger number that the answer names. */
-export async function getBoard(context: AppContext, projectId: number, query: BoardQuery): Promise<Board> {
-  const { db } = context.database;
-  const build = await needBuild(db, projectId, query.build);
-  const { projections: judged } = context;
-  await (query.atLeast ? judged.upTo(projectId, build.id, query.atLeast) : judged.ready(projectId, build.id));
-  return db.transaction(async (tx) => {
-    const then = query.asOf === undefined ? await faultyBoard(tx, projectId, build) : await boardThen(tx, build, query.asOf);
-    if (then) return pageThen(then, query, boardRow);
-    const [projection] = await tx.select().from(projections).where(eq(projections.buildId, build.id));
+/** What the cords of a build add up to, as they were last judged: true for the ledger number that the answer names. */
+export async function getBoard(context: AppContext, projectId: number, asked: BoardAsked): Promise<Board> {
+  const build = await judgedBuild(context, projectId, asked);
+  return context.database.db.transaction(async (tx) => {
+    const then = await heldBoard(tx, projectId, build, asked);
+    const [projection] = then ? [then] : await tx.select().from(projections).where(eq(projections.buildId, build.id));
     const totals = projection?.totals ?? boardTotals([]);
-    const words = query.q.trim()
-      ? wordsFound(
-          cords.words,
-          query.q,
-          (key) => sql`(${cords.key} like ${`${key.toUpperCase()}%`} or match(${cords.words}) against (${`"${key}"`} in boolean mode))`,
-        )
-      : undefined;
-    const where = and(eq(cords.buildId, build.id), chosen(query.filter), words);
-    const order = orders[query.sort];
-    const rows = await tx
-      .select({
-        key: cords.key,
-        title: cords.title,
-        level: cords.level,
-        states: cords.states,
-        below: cords.below,
-        firstBreak: cords.firstBreak,
-        reasons: cords.reasons,
-        keyPrefix: cords.keyPrefix,
-        keyNumber: cords.keyNumber,
-        requirementId: cords.requirementId,
-      })
-      .from(cords)
-      .where(and(where, query.after === undefined ? undefined : behind(order, query.after)))
-      .orderBy(...order.map(({ column, down }) => (down ? desc(column) : asc(column))))
-      .limit(query.limit + 1)
-      .offset(query.after === undefined ? query.offset : 0);
-    const shown = rows.slice(0, query.limit);
-    const last = shown.at(-1);
-    const total = words
-      ? (
-          await tx
-            .select({ n: sql<number>`count(*)`.mapWith(Number) })
-            .from(cords)
-            .where(where)
-        )[0].n
-      : totals.counts[query.filter];
-    return {
-      build: query.build,
-      seq: projection?.seq ?? 0,
-      rows: shown.map(boardRow),
-      next:
-        rows.length > query.limit && last
-          ? Buffer.from(JSON.stringify(order.map(({ column }) => placeOf(last, column)))).toString('base64url')
-          : null,
-      total,
-      totals,
-      rail: projectCord(totals),
-    };
+    return { build: asked.build, seq: projection?.seq ?? 0, totals, rail: projectCord(totals) };
   });
 }
 
-function placeOf(
-  row: Pick<StoredCord, 'title' | 'level' | 'firstBreak' | 'keyPrefix' | 'keyNumber' | 'requirementId'>,
-  column: MySqlColumn,
-): string | number {
-  switch (column) {
-    case cords.title:
-      return row.title;
-    case cords.level:
-      return row.level;
-    case cords.firstBreak:
-      return row.firstBreak;
-    case cords.keyPrefix:
-      return row.keyPrefix;
-    case cords.keyNumber:
-      return row.keyNumber;
-    default:
-      return row.requirementId;
-  }
+const proved = 9;
+const breaks = { ...Object.fromEntries(knots.map((knot, i) => [knot, i])), none: proved };
+const stateAt = (knot: Knot): SQL => sql`substring(${cords.states}, ${knots.indexOf(knot) + 1}, 1)`;
+
+/** How the cords of a build are asked for. */
+function cordList(projectId: number, buildId: number, all?: number): ListSource {
+  return {
+    from: sql`from ${cords} join ${records} on ${records.id} = ${cords.requirementId}`,
+    fields: {
+      ...recordFields,
+      title: { value: cords.title, type: 'text' },
+      level: { value: cords.level, type: 'text' },
+      cord: { value: cords.state, type: 'text', stored: stateLetters },
+      break: { value: cords.firstBreak, type: 'number', stored: breaks },
+      ...perKnot((knot): ListSource['fields'][string] => ({ value: stateAt(knot), type: 'text', stored: stateLetters })),
+    },
+    projectId,
+    words: cords.words,
+    where: eq(cords.buildId, buildId),
+    sort: 'key',
+    place: { prefix: cords.keyPrefix, number: cords.keyNumber, id: cords.requirementId },
+    ...(all === undefined ? {} : { all }),
+  };
 }
 
-export async function getCord(
-  context: AppContext,
-  projectId: number,
-  key: string,
-  query: { readonly build: string; readonly atLeast: number; readonly asOf?: number | undefined },
-): Promise<CordDetail> {
+async function cordsById(db: Db | Tx, buildId: number, ids: readonly number[]): Promise<(BoardRow & { id: number })[]> {
+  if (!ids.length) return [];
+  const rows = await db
+    .select()
+    .from(cords)
+    .where(and(eq(cords.buildId, buildId), inArray(cords.requirementId, [...ids])));
+  return rows.map((row) => ({ id: row.requirementId, ...boardRow(row) }));
+}
+
+/** The same of a board that is held: the fields that the cord itself tells. */
+const heldCords: HeldList<CordThen> = {
+  fields: {
+    key: ({ key }) => key,
+    title: ({ title }) => title,
+    level: ({ level }) => level,
+    cord: ({ firstBreak, states }) => (firstBreak < knots.length ? statesOf(states)[knots[firstBreak]] : 'sound'),
+    break: ({ firstBreak }) => knots[firstBreak] ?? 'none',
+    ...perKnot(
+      (knot): HeldList<CordThen>['fields'][string] =>
+        ({ states }) =>
+          statesOf(states)[knot],
+    ),
+  },
+  order: { break: ({ firstBreak }) => firstBreak },
+  // As `cordRow` writes them.
+  words: (cord) => `${cord.key} ${cord.title} ${cord.level} ${knots[cord.firstBreak] ? (boardRow(cord).break?.words ?? '') : 'proved'}`,
+  sort: 'key',
+};
+
+/** A page of the cords of a build that a question finds. */
+export async function listCords(context: AppContext, projectId: number, query: BoardAsked & ListQuery): Promise<Page<BoardRow>> {
+  const { db } = context.database;
+  const build = await judgedBuild(context, projectId, query);
+  const then = await heldBoard(db, projectId, build, query);
+  if (then) {
+    const page = heldPage(then.cords, heldCords, query, then.seq);
+    return { ...page, rows: page.rows.map(boardRow) };
+  }
+  const [projection] = await db.select().from(projections).where(eq(projections.buildId, build.id));
+  const source = cordList(projectId, build.id, projection?.totals?.counts.all);
+  const page = await listPage(db, projectId, source, query, (tx, ids) => cordsById(tx, build.id, ids));
+  return { ...page, seq: projection?.seq ?? 0 };
+}
+
+/** The rows of an export of cords: each state a column of its own, the break in words. */
+const exported = ({ states, break: first, ...row }: BoardRow): object => ({
+  ...row,
+  ...states,
+  break: first?.knot ?? '',
+  why: first?.words ?? '',
+  next: first?.action.label ?? '',
+});
+
+/** The same question as the board's, for its export. */
+export function cordsExport(context: AppContext): ExportList {
+  const needed = async (projectId: number, build: string | undefined): Promise<StoredBuild> => {
+    if (build === undefined) throw new Refusal('invalid', { fields: [{ path: 'build', text: 'Which build is meant is to be said.' }] });
+    return judgedBuild(context, projectId, { build, atLeast: 0 });
+  };
+  return {
+    kind: 'requirement',
+    columns: ['key', 'title', 'level', ...knots, 'break', 'why', 'next'],
+    source: async (projectId, { build }) => cordList(projectId, (await needed(projectId, build)).id),
+    load: async (db, ids, { projectId, build }) =>
+      (await cordsById(db, (await needed(projectId, build)).id, ids)).map((row) => ({ id: row.id, ...exported(row) })),
+    held: async (projectId, { build }, query) => {
+      const then = await faultyBoard(context.database.db, projectId, await needed(projectId, build));
+      return then && heldRows(then.cords, heldCords, query).map((cord) => exported(boardRow(cord)));
+    },
+  };
+}
+
+export async function getCord(context: AppContext, projectId: number, key: string, query: BoardAsked): Promise<CordDetail> {
   const { db } = context.database;
   const build = await needBuild(db, projectId, query.build);
   const seq = await context.projections.upTo(projectId, build.id, query.atLeast);
-  const then = query.asOf === undefined ? await faultyBoard(db, projectId, build) : await boardThen(db, build, query.asOf);
+  const then = await heldBoard(db, projectId, build, query);
   const cord: ShownCord = then
     ? neededCord(
         then.cords.find((c) => c.key === key),

@@ -15,10 +15,18 @@ import { builds, records, revisions, type Db, type Tx } from '../base';
 import { requirements } from '../specify';
 import { cords, type StoredReason } from './tables';
 
-const letters: Record<KnotState, string> = { sound: 'S', waiting: 'W', broken: 'B', suspect: 'U', notReached: '-', notRequired: 'N' };
-const stateOfLetter = new Map(Object.entries(letters).map(([state, letter]) => [letter, state as KnotState]));
+/** As states of a knot are stored. */
+export const stateLetters: Record<KnotState, string> = {
+  sound: 'S',
+  waiting: 'W',
+  broken: 'B',
+  suspect: 'U',
+  notReached: '-',
+  notRequired: 'N',
+};
+const stateOfLetter = new Map(Object.entries(stateLetters).map(([state, letter]) => [letter, state as KnotState]));
 
-export const lettersOf = (states: Readonly<Record<Knot, KnotState>>): string => knots.map((knot) => letters[states[knot]]).join('');
+export const lettersOf = (states: Readonly<Record<Knot, KnotState>>): string => knots.map((knot) => stateLetters[states[knot]]).join('');
 export const statesOf = (text: string): Record<Knot, KnotState> =>
   perKnot((knot) => stateOfLetter.get(text[knots.indexOf(knot)]) ?? 'notReached');
 
@@ -40,7 +48,7 @@ export function cordRow(buildId: number, requirementId: number, cord: Cord, code
     states: lettersOf(states),
     below: below && lettersOf(below),
     firstBreak: firstBreak ? knots.indexOf(firstBreak) : 9,
-    state: firstBreak ? letters[states[firstBreak]] : 'S',
+    state: firstBreak ? stateLetters[states[firstBreak]] : 'S',
     short: counted.words,
     reasons: perKnot((knot): readonly StoredReason[] =>
       cord.knots[knot].reasons.slice(0, 50).map((reason) => ({

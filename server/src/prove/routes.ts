@@ -18,7 +18,7 @@ import {
 } from '../base';
 import { needSpecification, requirementList } from '../specify';
 import { threadCells, threadColumns } from '@core/specify';
-import { getBoard, getCord } from './board';
+import { cordsExport, getBoard, getCord, listCords } from './board';
 import { connectionsOf } from './connections';
 import { requirementImpact } from './impact';
 import { verifyProject } from './integrity';
@@ -34,6 +34,8 @@ const threadNames = ['key', 'title', 'level', 'state', ...threadColumns];
 export function proveRoutes(app: FastifyInstance, context: AppContext): void {
   const { db } = context.database;
   serve(app, context, contract.getBoard, ({ membership, query }) => getBoard(context, membership.projectId, query));
+  serve(app, context, contract.listCords, ({ membership, query }) => listCords(context, membership.projectId, query));
+  serveExport(app, context, 'cords', cordsExport(context));
   serve(app, context, contract.getCord, ({ membership, params, query }) => getCord(context, membership.projectId, params.key, query));
   serve(app, context, contract.listPacks, ({ membership, query }) => listJobs(db, membership.projectId, 'pack', query.build));
   serve(app, context, contract.listPackKeys, async () =>

@@ -87,7 +87,7 @@ export class Shell implements OnDestroy {
     effect(() => {
       this.scope.judged();
       const [project, build] = [this.scope.slug(), this.scope.build()];
-      if (project && build) untracked(() => this.store.dispatch(baseCommands.getRail.start({ project, build, limit: 1 })));
+      if (project && build) untracked(() => this.store.dispatch(baseCommands.getRail.start({ project, build })));
     });
     effect(() => {
       const project = this.scope.slug();

@@ -1,13 +1,14 @@
 import { ChangeDetectionStrategy, Component, computed, effect, ElementRef, inject, input, signal, untracked } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { Router } from '@angular/router';
-import type { CodeFile, Diagnosis, FileDetail } from '@contract/measure';
+import type { Diagnosis, FileDetail } from '@contract/measure';
 import { listRequirements } from '@contract/specify';
-import { metrics, percent, ratioOf, shareOf, type Metric, type PointState } from '@core/measure';
+import { metrics, type Metric, type PointState } from '@core/measure';
 import { metricWords } from '@core/prove';
-import { Icon, ProblemNote, RecordLink, RecordPicker, useProject } from '../base';
+import { Icon, ProblemNote, RecordLink, RecordList, RecordPicker, RowTemplate, useProject } from '../base';
 import { AttestUnit } from './attest-unit';
 import { CarryPanel } from './carry-panel';
+import { codeKind, fileName, share, shareWords } from './code-list';
 import { LoadPanel } from './load-panel';
 import { measureCommands, measureFeature } from './state';
 
@@ -52,7 +53,7 @@ const remedyIcons: Record<Remedy['kind'], string> = {
 /** Measure: how much of the code the runs exercised, how much of that counts, and what would close each gap. */
 @Component({
   selector: 'cp-measure-page',
-  imports: [AttestUnit, CarryPanel, FormsModule, Icon, LoadPanel, ProblemNote, RecordLink, RecordPicker],
+  imports: [AttestUnit, CarryPanel, FormsModule, Icon, LoadPanel, ProblemNote, RecordLink, RecordList, RecordPicker, RowTemplate],
   changeDetection: ChangeDetectionStrategy.OnPush,
   templateUrl: './measure-page.html',
   styleUrl: './measure-page.scss',
@@ -91,8 +92,13 @@ export class MeasurePage {
   protected readonly stateWord = stateWord;
   protected readonly tones = tones;
   protected readonly remedyIcons = remedyIcons;
-  protected readonly loading = computed(() => !!this.load() || (!!this.code() && !this.code()?.files.length && this.mayLoad()));
-  protected readonly words = signal('');
+  protected readonly loading = computed(() => !!this.load() || (!!this.code() && this.code()?.files === 0 && this.mayLoad()));
+  /** How the files are listed, which changes with the metric alone. */
+  protected readonly kind = computed(() => codeKind(this.metric()));
+  protected readonly of = computed(() => ({ build: this.scope.build(), metric: this.metric() }));
+  protected readonly fileName = fileName;
+  protected readonly share = share;
+  protected readonly shareWords = shareWords;
   protected readonly requirementsFrom = listRequirements;
   protected readonly requirementsOnly = { field: 'kind', is: ['requirement'] } as const;
   protected readonly names = {
@@ -101,10 +107,7 @@ export class MeasurePage {
   };
   protected readonly mayLoad = computed(() => this.scope.roles().some((r) => r === 'author' || r === 'tester'));
   protected readonly author = computed(() => this.scope.roles().includes('author'));
-  protected readonly files = computed(() =>
-    (this.code()?.files ?? []).filter((f) => f.path.toLowerCase().includes(this.words().toLowerCase().trim())),
-  );
-  protected readonly shownPath = computed(() => this.path() ?? this.files().find((f) => f.measured)?.path ?? '');
+  protected readonly shownPath = computed(() => this.path() ?? this.code()?.first ?? '');
   protected readonly shownLine = computed(() => Number(this.line()) || 0);
   protected readonly file = computed(() => (this.loadedFile()?.path === this.shownPath() ? this.loadedFile() : null));
   /** The source, line by line, with what was measured and the function that it lies in. */
@@ -166,17 +169,6 @@ export class MeasurePage {
   protected show(panel: 'load' | 'carried' | null): void {
     const queryParams = { load: panel === 'load' ? '1' : null, carried: panel === 'carried' ? '1' : null };
     void this.router.navigate([], { queryParams, queryParamsHandling: 'merge' });
-  }
-
-  /** Share of a lane in per cent, for its bar: nothing where nothing is measured. */
-  protected pct(coverage: CodeFile['coverage'], lane: 'exercised' | 'credited'): number {
-    const ratio = ratioOf(coverage[this.metric()], lane);
-    return ratio.found ? percent(ratio) : 0;
-  }
-
-  /** The same in words: 0 of 0 is no figure. */
-  protected share(coverage: CodeFile['coverage'], lane: 'exercised' | 'credited'): string {
-    return shareOf(ratioOf(coverage[this.metric()], lane));
   }
 
   protected step(event: KeyboardEvent): void {
@@ -283,9 +275,5 @@ export class MeasurePage {
 
   protected canTake(r: Remedy): boolean {
     return r.kind === 'removeCode' ? false : r.kind === 'recordRun' ? this.mayLoad() : this.author();
-  }
-
-  protected short(path: string): string {
-    return path.split('/').pop() ?? path;
   }
 }

@@ -183,7 +183,7 @@ export class ProvePage {
       if (!at.build) return;
       untracked(() => {
         this.store.dispatch(proveCommands.listPacks.start(at));
-        this.store.dispatch(proveCommands.getBoard.start({ ...at, limit: 60 }));
+        this.store.dispatch(proveCommands.getBoard.start(at));
       });
     });
     // Progress is not in the ledger: it is asked for while a pack is being made.

@@ -1,10 +1,12 @@
+import { TestBed } from '@angular/core/testing';
+import { Router } from '@angular/router';
 import * as contract from '@contract/prove';
 import type { BoardRow } from '@contract/prove';
 import * as base from '@contract/base';
 import { perKnot } from '@core/base';
 import { boardTotals } from '@core/prove';
 import { baseActions } from '../base';
-import { FakeApi, mount, openWeb, type Mounted } from '../base/testing';
+import { FakeApi, listOver, mount, openWeb, type Mounted } from '../base/testing';
 import { BoardPage } from './board-page';
 import { ProvePage } from './prove-page';
 import { proveCommands, proveFeature } from './state';
@@ -30,58 +32,100 @@ describe('the Cord board', () => {
   let api: FakeApi;
   let store: ReturnType<typeof openWeb>['store'];
   let page: Mounted<BoardPage>;
+  const rows = Array.from({ length: 150 }, (_, i) => row(i + 1));
+  const grid = (): HTMLElement => page.one('[role=grid]');
+  const asked = (): Record<string, unknown> | undefined => api.of(contract.listCords).at(-1);
+  const moment = async (): Promise<void> => {
+    await new Promise((resolve) => setTimeout(resolve, 150));
+    await page.settled();
+  };
   beforeEach(async () => {
+    localStorage.clear();
     ({ api, store } = openWeb(['author'], rooms));
-    api.on(contract.getBoard, ({ offset, limit }) => ({
-      build: '1.0',
-      seq: 7,
-      rows: Array.from({ length: Math.min(Number(limit), 150 - Number(offset)) }, (_, i) => row(Number(offset) + i + 1)),
-      next: null,
-      total: 150,
-      totals,
-      rail: perKnot(() => 'broken' as const),
-    }));
+    api
+      .on(contract.getBoard, () => ({ build: '1.0', seq: 7, totals, rail: perKnot(() => 'broken' as const) }))
+      .on(
+        contract.listCords,
+        listOver(() => [{ ...row(1), states: perKnot(() => 'sound' as const), break: null, cord: 'sound' }, ...rows.slice(1)]),
+      );
     page = await mount(BoardPage);
-    page.element.style.cssText = 'display:block;height:600px;width:1200px';
-    await new Promise((resolve) => setTimeout(resolve, 120));
-    await page.settled();
+    page.element.style.cssText = 'display:block;height:700px;width:1200px';
+    await moment();
   });
+  afterEach(() => localStorage.clear());
 
-  it('asks for a page at a time, and for no other until it is in view', () => {
-    expect(api.of(contract.getBoard).map((q) => [q['offset'], q['limit']])).toEqual([[0, 60]]);
+  it('asks for a page at a time of the build that is shown, and counts as the totals do, without asking', () => {
+    expect(api.of(contract.listCords).map((q) => [q['build'], q['limit'], q['skip']])).toEqual([['1.0', 100, undefined]]);
     expect(page.text()).toContain('150 of 150 requirements have a break');
+    expect(page.button(/^\s*Broken/).textContent).toContain('150');
   });
 
-  it('asks anew for another filter, other words and another order', async () => {
+  it('draws each cord in its cell, with the first break and its next action as a link', () => {
+    const second = page.all('[role=row]')[1];
+    expect(second.textContent).toContain('BRK-002');
+    expect(second.querySelector('cp-cord')).not.toBeNull();
+    expect(second.querySelector('a[href*="RUN-001"]')?.textContent).toContain('Open the run');
+    expect(page.all('[role=row]')[0].textContent).toContain('Proved on 1.0');
+  });
+
+  it('asks anew for another view, other words and another order', async () => {
     await page.press(/^\s*Broken/);
-    await new Promise((resolve) => setTimeout(resolve, 120));
-    expect(api.of(contract.getBoard).at(-1)?.['filter']).toBe('broken');
-    const box = page.one<HTMLInputElement>('[data-filter]');
-    box.value = 'valve';
-    box.dispatchEvent(new Event('input'));
+    expect(JSON.parse(asked()?.['filter'] as string)).toEqual({ field: 'cord', is: ['broken'] });
+    await page.type(page.one<HTMLInputElement>('[data-filter]'), 'valve');
+    await page.key(page.one('[data-filter]'), 'Enter');
+    await page.press(/^ ?Order/);
+    document.querySelectorAll<HTMLElement>('[mat-menu-item]')[3].click();
     await page.settled();
-    await page.press(/First break/);
-    await new Promise((resolve) => setTimeout(resolve, 120));
-    expect(api.of(contract.getBoard).at(-1)).toEqual(jasmine.objectContaining({ filter: 'broken', q: 'valve', sort: 'break' }));
+    expect(JSON.parse(asked()?.['filter'] as string)).toEqual({ and: [{ field: 'cord', is: ['broken'] }, { words: 'valve' }] });
+    expect(asked()?.['sort']).toBe('break');
   });
 
-  it('reads what is in view again when the build was judged anew, once for many pieces of news', async () => {
-    const before = api.of(contract.getBoard).length;
+  it('shows the breaks of a knot when its total is pressed, and all of them when it is pressed again', async () => {
+    await page.press(/^\s*Measured/);
+    await moment();
+    expect(JSON.parse(asked()?.['filter'] as string)).toEqual({ field: 'break', is: ['measure'] });
+    expect(page.button(/^\s*Measured/).getAttribute('aria-pressed')).toBe('true');
+    await page.press(/^\s*Measured/);
+    await moment();
+    expect(asked()?.['filter']).toBeUndefined();
+  });
+
+  it('does the next action of a row by Enter, and opens the requirement of one that is proved or from another column', async () => {
+    const go = spyOn(TestBed.inject(Router), 'navigate').and.resolveTo(true);
+    const at = (): unknown =>
+      go.calls
+        .all()
+        .filter(({ args }) => args[0].length)
+        .at(-1)?.args[0];
+    await page.key(grid(), 'Enter');
+    expect(at()).toEqual(['/', 'demo', 'specify', 'requirement', 'BRK-001']);
+    await page.key(grid(), 'ArrowDown');
+    await page.key(grid(), 'Enter');
+    expect(at()).toEqual(['/', 'demo', 'run', 'record', 'RUN-001']);
+    await page.key(grid(), 'ArrowLeft');
+    await page.key(grid(), 'Enter');
+    expect(at()).toEqual(['/', 'demo', 'specify', 'requirement', 'BRK-002']);
+  });
+
+  it('puts the cords that were judged anew where they stand, once for many pieces of news, and none of another build', async () => {
+    const before = api.of(contract.listCords).length;
+    rows[4] = { ...rows[4], title: 'Judged anew' };
     for (let seq = 8; seq < 20; seq++)
-      store.dispatch(baseActions.liveNews({ entries: [], judged: [{ build: '1.0', seq, keys: ['BRK-001'] }] }));
-    await new Promise((resolve) => setTimeout(resolve, 150));
-    await page.settled();
-    expect(api.of(contract.getBoard).length).toBe(before + 1);
+      store.dispatch(baseActions.liveNews({ entries: [], judged: [{ build: '1.0', seq, keys: ['BRK-005'] }] }));
+    await moment();
+    const later = api.of(contract.listCords).slice(before);
+    expect(later.every((q) => (q['filter'] as string).includes('BRK-005'))).toBeTrue();
+    expect(page.text()).toContain('Judged anew');
+    const boards = api.of(contract.getBoard).length;
     store.dispatch(baseActions.liveNews({ entries: [], judged: [{ build: '2.0', seq: 30, keys: null }] }));
-    await new Promise((resolve) => setTimeout(resolve, 150));
-    expect(api.of(contract.getBoard).length).toBe(before + 1);
+    await moment();
+    expect(api.of(contract.listCords).length).toBe(before + later.length);
+    expect(api.of(contract.getBoard).length).toBe(boards);
   });
 
   it('says why it cannot be shown', async () => {
-    api.refuse(contract.getBoard, { title: 'The database cannot be reached.' });
+    api.refuse(contract.listCords, { title: 'The database cannot be reached.' });
     await page.press(/^\s*Waiting/);
-    await new Promise((resolve) => setTimeout(resolve, 120));
-    await page.settled();
     expect(page.text()).toContain('The database cannot be reached.');
   });
 });
@@ -106,9 +150,6 @@ describe('Prove', () => {
       .on(contract.getBoard, () => ({
         build: '1.0',
         seq: 7,
-        rows: [],
-        next: null,
-        total: 0,
         totals,
         rail: perKnot(() => 'sound' as const),
       }))

@@ -1,7 +1,9 @@
 import { formatDate } from '@angular/common';
-import { Directive, input } from '@angular/core';
+import { Directive, inject, input, TemplateRef } from '@angular/core';
 import type { BulkAct, Endpoint, Filter } from '@contract/base';
 import type { VersionedKind } from '@core/base';
+import type { ExportedList } from '../ui/export-menu';
+import type { Link } from '../links';
 import type { FilterField } from './filter-text';
 import type { FoundPassage, ListRow } from './state';
 
@@ -30,6 +32,10 @@ export interface ListColumn<R> {
   readonly sort?: string;
   /** Shown before somebody chooses columns; else only offered. */
   readonly usual?: boolean;
+  /** Takes the room that the others leave. */
+  readonly grows?: boolean;
+  /** Where Enter in the cell leads, beside what the cell itself links; undefined opens the record. */
+  readonly to?: (row: R) => Link | undefined;
   /** A number stands at the right. */
   readonly number?: boolean;
   /** How it is written in its cell; one without is only read. */
@@ -91,10 +97,16 @@ export interface ListKind<R extends ListRow> {
   readonly columns?: readonly ListColumn<R>[];
   /** Shown as a table before somebody asks for rows. */
   readonly tableFirst?: true;
+  /** The height of a row of the table, where a line of text is too low for what stands in it. */
+  readonly tableRow?: number;
+  /** The column that the keys begin in; the first, where none is said. */
+  readonly startsAt?: string;
+  /** Its rows say what was judged of the build that is shown: those whose requirements a judgement names, or any of them. */
+  readonly judged?: 'keys' | 'all';
   /** What groups sum up: the field, and its unit. */
   readonly sum?: readonly [string, string];
   /** The list as its export is addressed; one without is not exported. */
-  readonly exported?: 'requirements' | 'cases' | 'runs' | 'problems' | 'threads' | 'models' | 'groups';
+  readonly exported?: ExportedList;
   /** The kind as acts on many name it: its rows can be chosen. */
   readonly bulk?: 'requirement' | 'case' | 'run';
   /** The kind of whose records the project has fields of its own, where it is not that of `bulk`. */
@@ -114,6 +126,25 @@ export class RowTemplate<R extends ListRow> {
   ): context is { $implicit: R; found: FoundPassage | null } {
     return context !== undefined;
   }
+}
+
+/** A cell that its page draws itself: `<ng-template [cpCell]="kind" cpCellColumn="cord" let-row>`. Its words stay those of the column's `show`. */
+@Directive({ selector: '[cpCell]' })
+export class CellTemplate<R extends ListRow> {
+  readonly cpCell = input.required<ListKind<R>>();
+  readonly cpCellColumn = input.required<string>();
+  readonly template: TemplateRef<{ $implicit: R }> = inject(TemplateRef);
+
+  static ngTemplateContextGuard<R extends ListRow>(_: CellTemplate<R>, context: unknown): context is { $implicit: R } {
+    return context !== undefined;
+  }
+}
+
+/** The heading of a column that its page draws itself: `<ng-template cpHead="cord">`. */
+@Directive({ selector: '[cpHead]' })
+export class HeadTemplate {
+  readonly cpHead = input.required<string>();
+  readonly template: TemplateRef<unknown> = inject(TemplateRef);
 }
 
 /** Fields that every record has. */

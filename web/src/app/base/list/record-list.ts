@@ -1,3 +1,4 @@
+import { BreakpointObserver } from '@angular/cdk/layout';
 import { CdkVirtualScrollViewport, ScrollingModule } from '@angular/cdk/scrolling';
 import { NgTemplateOutlet } from '@angular/common';
 import {
@@ -5,6 +6,7 @@ import {
   Component,
   computed,
   contentChild,
+  contentChildren,
   DestroyRef,
   effect,
   inject,
@@ -15,15 +17,15 @@ import {
   untracked,
   viewChild,
 } from '@angular/core';
-import { takeUntilDestroyed, toObservable } from '@angular/core/rxjs-interop';
+import { takeUntilDestroyed, toObservable, toSignal } from '@angular/core/rxjs-interop';
 import { MatMenuModule } from '@angular/material/menu';
 import { ActivatedRoute, Router } from '@angular/router';
 import type { Filter, Selection } from '@contract/base';
-import { debounceTime, skip } from 'rxjs';
+import { debounceTime, map, skip } from 'rxjs';
 import { useKeys } from '../keys';
 import { dragKeys, showRow } from '../list-keys';
-import { onChanged, useProject } from '../live';
-import { baseCommands, baseFeature } from '../state';
+import { onAction, onChanged, useProject } from '../live';
+import { baseActions, baseCommands, baseFeature } from '../state';
 import { usePicking } from '../picking';
 import { useKnownFields } from '../record/known-fields';
 import { ownColumns, ownFilterFields } from '../record/own-words';
@@ -36,11 +38,12 @@ import { groupable, Groups } from './groups';
 import { SavedFilters } from './saved-filters';
 import { CellWriter } from './cell-writer';
 import { useColumns } from './columns';
-import { RowTemplate, type ListColumn, type ListKind } from './kind';
+import { CellTemplate, HeadTemplate, RowTemplate, type ListColumn, type ListKind } from './kind';
 import { ListPrinter } from './print-list';
 import { RecordTable, type CellWritten } from './record-table';
 import { listActions, listFrom, selectList, type FoundPassage, type ListQuestion, type ListRow } from './state';
 
+const usualTableRow = 36;
 const shapeOf = (asked: string | null): '1' | '0' | '' => (asked === '1' || asked === '0' ? asked : '');
 
 /**
@@ -66,6 +69,8 @@ export class RecordList<R extends ListRow> {
   readonly moreFields = input<readonly FilterField[]>([]);
   /** Columns beside those of the kind, or instead of one of the same name: what only the project knows. */
   readonly moreColumns = input<readonly ListColumn<R>[]>([]);
+  /** How many each view holds, where the page knows: they are not asked for then. */
+  readonly counts = input<Readonly<Record<string, number>>>();
   readonly opened = output<string>();
   /** What is chosen, for acts on many; null for nothing. */
   readonly chosen = output<Selection | null>();
@@ -74,8 +79,25 @@ export class RecordList<R extends ListRow> {
   protected readonly row = contentChild.required(RowTemplate, { read: TemplateRef });
   protected readonly scope = useProject();
   protected readonly density = inject(Density);
-  protected readonly tableRow = 36;
-  protected readonly rowHeight = computed(() => (this.asTable() ? this.tableRow : this.density.height(this.kind().rowHeight)));
+  private readonly cellsDrawn = contentChildren<CellTemplate<R>>(CellTemplate);
+  private readonly headsDrawn = contentChildren(HeadTemplate);
+  protected readonly cellTemplates = computed(
+    () => new Map(this.cellsDrawn().map((cell) => [cell.cpCellColumn(), cell.template] as const)),
+  );
+  protected readonly headTemplates = computed(() => new Map(this.headsDrawn().map((head) => [head.cpHead(), head.template] as const)));
+  protected readonly rowHeight = computed(() => {
+    const { tableRow = usualTableRow, rowHeight } = this.kind();
+    return this.asTable() ? tableRow : this.density.height(rowHeight);
+  });
+  /** A phone and a tablet show rows: a table begins where there is room for its columns. */
+  private readonly narrow = toSignal(
+    inject(BreakpointObserver)
+      .observe('(max-width: 1023px)')
+      .pipe(map(({ matches }) => matches)),
+    {
+      initialValue: false,
+    },
+  );
   private readonly store = this.scope.store;
   private readonly router = inject(Router);
   private readonly rowsView = viewChild(CdkVirtualScrollViewport);
@@ -84,13 +106,13 @@ export class RecordList<R extends ListRow> {
   private readonly cells = inject(CellWriter);
   private readonly printer = inject(ListPrinter);
   private readonly at = inject(ActivatedRoute).snapshot.queryParamMap;
-  protected readonly text = signal(this.at.get('f') ?? '');
+  readonly text = signal(this.at.get('f') ?? '');
   protected readonly viewName = signal(this.at.get('v') ?? '');
   protected readonly order = signal(this.at.get('s') ?? '');
   protected readonly grouped = signal(this.at.get('g') ?? '');
   /** As somebody asked for it: a table, rows, or as the kind is usually shown. */
   private readonly shape = signal<'1' | '0' | ''>(shapeOf(this.at.get('t')));
-  private readonly tabled = computed(() => (this.shape() ? this.shape() === '1' : this.kind().tableFirst === true));
+  private readonly tabled = computed(() => (this.shape() ? this.shape() === '1' : this.kind().tableFirst === true && !this.narrow()));
   /** Saved filters are shown. */
   protected readonly saving = signal(false);
   private readonly address = computed(() => ({
@@ -208,6 +230,7 @@ export class RecordList<R extends ListRow> {
     effect(() => {
       const { name: kind, views, sorts } = this.kind();
       const of = { project: this.scope.slug(), ...this.of() };
+      if (this.counts()) return;
       untracked(() => {
         for (const { name: view, filter } of views) {
           const question = { kind, of, filter, sort: sorts[0][0], count: true };
@@ -246,6 +269,14 @@ export class RecordList<R extends ListRow> {
           this.store.dispatch(listActions.changed({ list: `${name()}#${counted}`, keys }));
       },
     );
+    onAction(baseActions.liveNews, ({ judged }) => {
+      const here = judged.filter(({ build }) => build === this.scope.build());
+      if (!this.kind().judged || !here.length) return;
+      const keys =
+        this.kind().judged === 'all' || here.some((one) => one.keys === null) ? null : [...new Set(here.flatMap((one) => one.keys ?? []))];
+      if (keys?.length === 0) return;
+      for (const list of [name(), `${name()}#groups`]) this.store.dispatch(listActions.changed({ list, keys }));
+    });
     inject(DestroyRef).onDestroy(() => {
       this.store.dispatch(listActions.close({ list: name() }));
       for (const counted of ['groups', ...this.kind().views.map((view) => view.name)])
@@ -270,7 +301,7 @@ export class RecordList<R extends ListRow> {
   }
 
   /** Asks what an address or a saved filter holds. */
-  protected ask(question: string): void {
+  ask(question: string): void {
     const asked = new URLSearchParams(question);
     this.text.set(asked.get('f') ?? '');
     this.viewName.set(asked.get('v') ?? '');
@@ -280,12 +311,12 @@ export class RecordList<R extends ListRow> {
   }
 
   protected toTable(): void {
-    const [table, rows] = this.kind().tableFirst ? (['', '0'] as const) : (['1', ''] as const);
-    this.shape.set(this.tabled() ? rows : table);
+    this.shape.set(this.tabled() ? '0' : '1');
   }
 
   protected countOf(view: string): number | null {
-    return this.store.selectSignal(selectList(`${this.kind().name}#${view}`))()?.total ?? null;
+    const known = this.counts();
+    return known ? (known[view] ?? null) : (this.store.selectSignal(selectList(`${this.kind().name}#${view}`))()?.total ?? null);
   }
 
   /** Chosen among what is seen, with those that the next row stands by. */
@@ -319,7 +350,7 @@ export class RecordList<R extends ListRow> {
     this.grouped.set(this.grouped() === field ? '' : field);
   }
 
-  protected narrow(value: string): void {
+  protected narrowTo(value: string): void {
     this.text.set(withValue(this.text(), this.by()?.name ?? '', value));
   }
 

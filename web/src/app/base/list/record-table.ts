@@ -1,5 +1,6 @@
 import { CdkDragDrop, DragDropModule } from '@angular/cdk/drag-drop';
 import { CdkVirtualScrollViewport, ScrollingModule } from '@angular/cdk/scrolling';
+import { NgTemplateOutlet } from '@angular/common';
 import {
   afterNextRender,
   ChangeDetectionStrategy,
@@ -11,11 +12,14 @@ import {
   inject,
   input,
   output,
+  linkedSignal,
   signal,
+  type TemplateRef,
   untracked,
   viewChild,
 } from '@angular/core';
 import { takeUntilDestroyed } from '@angular/core/rxjs-interop';
+import { Router } from '@angular/router';
 import type { Picking } from '../picking';
 import { Icon } from '../ui/icon';
 import { RecordLink } from '../ui/record-link';
@@ -36,7 +40,7 @@ const keyStep = 16;
  */
 @Component({
   selector: 'cp-record-table',
-  imports: [DragDropModule, ScrollingModule, Icon, RecordLink],
+  imports: [DragDropModule, NgTemplateOutlet, ScrollingModule, Icon, RecordLink],
   changeDetection: ChangeDetectionStrategy.OnPush,
   templateUrl: './record-table.html',
   styleUrl: './record-table.scss',
@@ -53,6 +57,11 @@ export class RecordTable<R extends ListRow> {
   readonly current = input<string>();
   /** How the list is ordered by a field: a sign, or nothing. */
   readonly ordered = input.required<(field: string) => string>();
+  /** Cells and headings that the page draws itself, by their column's name. */
+  readonly cells = input<ReadonlyMap<string, TemplateRef<unknown>>>(new Map());
+  readonly heads = input<ReadonlyMap<string, TemplateRef<unknown>>>(new Map());
+  /** The column that the keys begin in. */
+  readonly startsAt = input<string>();
   /** Who writes here: without it nothing is written in its cell. */
   readonly mayWrite = input(false);
   readonly seen = output<number>();
@@ -63,9 +72,16 @@ export class RecordTable<R extends ListRow> {
   readonly written = output<CellWritten<R>>();
 
   readonly view = viewChild(CdkVirtualScrollViewport);
+  private readonly router = inject(Router);
   private readonly element = inject<ElementRef<HTMLElement>>(ElementRef);
   /** The column that the keys are at. */
-  protected readonly column = signal(0);
+  protected readonly column = linkedSignal(() => {
+    const name = this.startsAt();
+    return Math.max(
+      0,
+      untracked(() => this.columns().shown()).findIndex((c) => c.name === name),
+    );
+  });
   /** The cell that is being written: the key of its row, and its column's name. */
   protected readonly writing = signal<{ readonly key: string; readonly column: string } | null>(null);
   protected readonly template = computed(() =>
@@ -73,7 +89,7 @@ export class RecordTable<R extends ListRow> {
       ...(this.choosable() ? ['30px'] : []),
       ...this.columns()
         .shown()
-        .map(({ width }) => `${width}px`),
+        .map(({ width, grows }) => (grows ? `minmax(${width}px, ${width}fr)` : `${width}px`)),
     ].join(' '),
   );
   protected readonly width = computed(
@@ -150,6 +166,11 @@ export class RecordTable<R extends ListRow> {
     }
     if (event.key === 'Escape') return this.left.emit();
     const here = columns[this.column()];
+    const to = row && event.key === 'Enter' && !event.ctrlKey ? here?.to?.(row) : undefined;
+    if (to) {
+      event.preventDefault();
+      return void this.router.navigate([...to.path], { queryParams: to.query ?? {} });
+    }
     if (row && here && this.editable(here) && (event.key === 'F2' || (event.key === 'Enter' && !event.ctrlKey))) {
       event.preventDefault();
       return this.begin(row, here);

@@ -5,6 +5,9 @@ import { keysFilter } from '../list/filter-text';
 import { useProject } from '../live';
 import { Icon } from './icon';
 
+/** Lists that the server writes as a file. */
+export type ExportedList = 'requirements' | 'cases' | 'runs' | 'problems' | 'threads' | 'models' | 'groups' | 'cords' | 'code';
+
 /** As many keys as an address holds. */
 const mostKeys = 800;
 
@@ -59,7 +62,7 @@ export class ExportMenu {
   private readonly scope = useProject();
   private readonly notes = inject(MatSnackBar);
   /** The list, as its address names it. */
-  readonly list = input.required<'requirements' | 'cases' | 'runs' | 'problems' | 'threads' | 'models' | 'groups'>();
+  readonly list = input.required<ExportedList>();
   /** Further members of the question: the build, the specification. */
   readonly of = input<Readonly<Record<string, string>>>({});
   /** Keys that are shown, and how many there are in all. */
