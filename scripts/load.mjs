@@ -132,7 +132,7 @@ async function morning(url, bare) {
   const approved = encodeURIComponent('{"field":"state","is":["approved"]}');
   // Those that are recorded with a press: a step that asks for a reading or a picture has neither here.
   const pressed = async ({ key }) =>
-    (await call(author, 'GET', `/cases/${key}`)).body.content.steps.every((step) => !step.readings?.length && !step.evidence);
+    (await call(author, "GET", `/cases/${key}`)).body.steps.every((step) => !step.readings?.length && !step.evidence);
   const ready = [];
   for (const row of (await call(author, 'GET', `/cases?limit=500&filter=${approved}`)).body.rows) if (await pressed(row)) ready.push(row);
   const planned = [];

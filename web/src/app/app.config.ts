@@ -4,6 +4,7 @@ import { provideEffects } from '@ngrx/effects';
 import { provideStore } from '@ngrx/store';
 import {
   baseCommands,
+  browsable,
   baseFeature,
   bulkCalls,
   bulkFeature,
@@ -20,6 +21,7 @@ import {
   Shell,
   signedIn,
 } from './base';
+
 import { proveRoutes } from './prove';
 
 /** What the first screen needs comes with the first load; every other room when it is entered. */
@@ -62,6 +64,14 @@ export const appConfig: ApplicationConfig = {
   providers: [
     provideZonelessChangeDetection(),
     provideRouter(routes, withComponentInputBinding()),
+    {
+      provide: browsable,
+      useValue: {
+        '/projects/:project/requirements': () => import('./specify/browse').then((m) => m.requirementBrowse),
+        '/projects/:project/cases': () => import('./design/browse').then((m) => m.caseBrowse),
+        '/projects/:project/problems': () => import('./run/problem-list').then((m) => ({ kind: m.problemKind })),
+      },
+    },
     provideStore({
       [requestsFeature.name]: requestsFeature.reducer,
       [baseFeature.name]: baseFeature.reducer,

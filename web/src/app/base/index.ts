@@ -53,6 +53,7 @@ export * from './list/kind';
 export * from './list/row-lines';
 export * from './list/state';
 export * from './list/record-list';
+export * from './list/browse';
 export * from './list/record-picker';
 export * from './tree/kind';
 export * from './tree/state';

@@ -107,6 +107,8 @@ export interface ListKind<R extends ListRow> {
   readonly sum?: readonly [string, string];
   /** The list as its export is addressed; one without is not exported. */
   readonly exported?: ExportedList;
+  /** Stands beside another list of the page: what it is asked is not kept in the address. */
+  readonly aside?: true;
   /** The kind as acts on many name it: its rows can be chosen. */
   readonly bulk?: 'requirement' | 'case' | 'run';
   /** The kind of whose records the project has fields of its own, where it is not that of `bulk`. */

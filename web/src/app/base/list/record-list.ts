@@ -258,6 +258,7 @@ export class RecordList<R extends ListRow> {
     });
     const words = toObservable(this.address);
     words.pipe(skip(1), debounceTime(300), takeUntilDestroyed()).subscribe((address) => {
+      if (this.kind().aside) return;
       const queryParams = Object.fromEntries(Object.entries(address).map(([name, value]) => [name, value || null]));
       void this.router.navigate([], { queryParams, queryParamsHandling: 'merge', replaceUrl: true });
     });
@@ -289,7 +290,7 @@ export class RecordList<R extends ListRow> {
     let begun = false;
     effect(() => {
       const { project, list } = at();
-      if (project) untracked(() => this.store.dispatch(baseCommands.listFilters.start({ project, list })));
+      if (project && !this.kind().aside) untracked(() => this.store.dispatch(baseCommands.listFilters.start({ project, list })));
     });
     effect(() => {
       const first = this.filters()[at().list]?.find((filter) => filter.first);

@@ -1,10 +1,13 @@
 import { ChangeDetectionStrategy, Component, computed, ElementRef, inject, input, output, signal, viewChild } from '@angular/core';
 import { takeUntilDestroyed, toObservable } from '@angular/core/rxjs-interop';
 import { MatAutocompleteModule, type MatAutocompleteSelectedEvent } from '@angular/material/autocomplete';
+import { MatDialog } from '@angular/material/dialog';
 import type { Endpoint, Filter, Page } from '@contract/base';
 import { catchError, debounceTime, from, map, of, switchMap } from 'rxjs';
 import { Api, ApiFailure } from '../api';
 import { useProject } from '../live';
+import { Icon } from '../ui/icon';
+import { browsable } from './browse';
 import { together } from './filter-text';
 
 /** A record that can be chosen. */
@@ -33,9 +36,15 @@ export function pastedKeys(text: string): string[] {
  */
 @Component({
   selector: 'cp-record-picker',
-  imports: [MatAutocompleteModule],
+  imports: [Icon, MatAutocompleteModule],
   changeDetection: ChangeDetectionStrategy.OnPush,
+  host: { '[class.browses]': 'browse() !== undefined' },
   template: `
+    @if (browse()) {
+      <button class="browse" type="button" [attr.aria-label]="label() + ': look through them'" title="Look through them" (click)="look()">
+        <cp-icon name="search" />
+      </button>
+    }
     <input
       #box
       class="in"
@@ -90,8 +99,24 @@ export function pastedKeys(text: string): string[] {
       width: 240px;
       max-width: 100%;
     }
+    :host(.browses) {
+      position: relative;
+    }
     .in {
       width: 100%;
+    }
+    :host(.browses) .in {
+      padding-right: 36px;
+    }
+    .browse {
+      position: absolute;
+      inset: 0 0 auto auto;
+      width: 34px;
+      height: 34px;
+      border: 0;
+      background: none;
+      color: var(--ink-2);
+      cursor: pointer;
     }
     .in.over {
       outline: 2px solid var(--cord);
@@ -140,6 +165,10 @@ export class RecordPicker<R extends PickedRow> {
   protected readonly said = ({ text, objective, description }: PickedRow): string => text ?? objective ?? description ?? '';
   protected readonly making = ' make';
   protected readonly dragged = signal(false);
+  private readonly browsables = inject(browsable);
+  private readonly dialogs = inject(MatDialog);
+  /** How these records are looked through, where their room tells it. */
+  protected readonly browse = computed(() => this.browsables[this.from().path]);
   /** What was dragged here is taken as soon as it was found. */
   private takesAll = '';
   private readonly box = viewChild.required<ElementRef<HTMLInputElement>>('box');
@@ -169,6 +198,15 @@ export class RecordPicker<R extends PickedRow> {
         if (this.takesAll && this.takesAll === answer.asked) this.give(this.rows());
         this.takesAll = '';
       });
+  }
+
+  /** Opens the list or tree of these records, from which several are chosen. */
+  protected async look(): Promise<void> {
+    const [known, { BrowseDialog }] = await Promise.all([this.browse()?.(), import('./browse-dialog')]);
+    if (!known) return;
+    const data = { label: this.label(), browse: known, without: this.without(), where: this.where(), tells: this.tells() };
+    const dialog = this.dialogs.open(BrowseDialog, { data, width: 'min(1040px, 96vw)', maxWidth: '96vw' });
+    dialog.afterClosed().subscribe((rows: readonly PickedRow[] | undefined) => this.give((rows ?? []) as readonly R[]));
   }
 
   /** The words with which a new one would be made: not a key, which says what is there already. */

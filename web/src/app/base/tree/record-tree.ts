@@ -55,6 +55,8 @@ export class RecordTree<R extends TreeNode> {
   readonly listOf = input.required<Readonly<Record<string, string>>>();
   readonly current = input('');
   readonly acting = input(false);
+  /** Records are chosen here for somebody who asks for them: no acts on them are offered. */
+  readonly choosing = input(false);
   /** May rows be moved? */
   readonly movable = input(false);
   readonly bulk = input<'requirement' | 'case'>();
