@@ -41,6 +41,7 @@ import {
 import { suggestMapping } from '../../core/src/specify';
 import { emptyCase } from '../../core/src/design';
 import { seedDesign, seedFolders } from './design';
+import { release, seedMeanings } from './meanings';
 import { seedBaseline, seedReviews } from './specify';
 import { coldCases, draftCases, fates, readCases, scopePicture, unapproved, type DemoCase, type Fate } from './scenario';
 
@@ -80,6 +81,7 @@ export async function seedDemo(address: DatabaseAddress, folder: string, say: (t
     });
     const as = (login: string): Actor => ({ login, projectId, now });
     for (const { login, roles } of cast) await setMember(db, as('admin'), login, roles);
+    await seedMeanings(db, as('admin'), demoPassword);
     say('  requirements');
     await seedRequirements(db, folder, as);
     say('  cases');
@@ -142,6 +144,7 @@ export async function seedDemo(address: DatabaseAddress, folder: string, say: (t
     await seedBaseline(db, as('mira.oberon'), demoPassword);
     await seedChanges(db, folder, demoCases, as);
     await seedReviews(db, as, demoPassword);
+    for (const key of ['BRK-002', 'BRK-003']) await release(db, as('ines.quarry'), key, demoPassword);
   } finally {
     await database.close();
   }

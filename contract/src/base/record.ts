@@ -42,6 +42,7 @@ export const recordSignatureSchema = z.object({
   hash: z.string(),
   reason: z.string(),
 });
+export type RecordSignature = z.output<typeof recordSignatureSchema>;
 
 export const commentSchema = z.object({
   id: z.number(),
@@ -82,9 +83,29 @@ export const getRecord = endpoint('GET', ofRecord, {
     snapshot: z.record(z.string(), z.unknown()).nullable(),
     traces: z.array(traceSchema),
     signatures: z.array(recordSignatureSchema),
+    /** What a signature of the present revision is bound to; null where its kind has none. */
+    hash: z.string().nullable(),
     externalIds: z.array(z.object({ system: z.string(), id: z.string() })),
     following: z.boolean(),
   }),
+});
+export const signRecord = endpoint('POST', `${ofRecord}/signatures`, {
+  summary: 'Sign the present revision of a record in a meaning that the project has, bound to the hash of what is read',
+  may: anyRole,
+  params: inProjectKey,
+  body: z.object({
+    meaning: shortText,
+    hash: z.string().length(64),
+    password: z.string().max(200),
+    reason: longText.default(''),
+  }),
+  answer: z.object({ signatures: z.array(recordSignatureSchema) }),
+});
+export const countMeanings = endpoint('GET', '/projects/:project/signature-meanings', {
+  summary: 'How many signatures of the project carry each meaning: what a change of the list touches',
+  may: 'member',
+  params: inProject,
+  answer: z.array(z.object({ name: z.string(), signatures: z.number() })),
 });
 export const recordHistory = endpoint('GET', `${ofRecord}/revisions`, {
   summary: 'Every snapshot of a record, newest first',

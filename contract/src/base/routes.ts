@@ -1,10 +1,9 @@
 import type { NewsKind } from '@core/base';
 import * as z from 'zod';
-import { policiesSchema } from './policies';
+import { policiesSchema, roleSchema } from './policies';
 import { done, endpoint, inProject, reasonText, shortText } from './endpoint';
 import { passwordLeast, passwordMost } from './password';
 
-export const roleSchema = z.enum(['author', 'tester', 'reviewer', 'auditor', 'administrator']);
 const login = z
   .string()
   .trim()

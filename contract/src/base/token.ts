@@ -1,6 +1,6 @@
 import * as z from 'zod';
 import { done, endpoint, inProject } from './endpoint';
-import { roleSchema } from './routes';
+import { roleSchema } from './policies';
 
 export const tokenSchema = z.object({
   id: z.number(),

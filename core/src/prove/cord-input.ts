@@ -1,6 +1,6 @@
 import type { Trace } from '../design';
 import type { CoverageByMetric, Metric } from '../measure';
-import type { RunVerdict, SignatureMeaning } from '../run';
+import type { RunVerdict } from '../run';
 import type { RequirementState, VerificationMethod } from '../specify';
 import type { Knot } from '../base';
 import type { KnotState } from './knot-state';
@@ -97,7 +97,7 @@ export interface CordRun {
   readonly tester: string;
   /** Of a run that a program did: its tool, as `name version`; absent where a person did it. */
   readonly tool?: string | undefined;
-  readonly signatures: readonly { readonly meaning: SignatureMeaning; readonly login: string; readonly matches: boolean }[];
+  readonly signatures: readonly { readonly meaning: string; readonly login: string; readonly matches: boolean }[];
 }
 
 /** A problem report that may stand on this build. */

@@ -1,5 +1,6 @@
 export * from './profile';
 export * from './policy';
+export * from './meanings';
 export * from './reason';
 export * from './cord-input';
 export * from './knot-state';

@@ -1,3 +1,5 @@
+import type { OwnMeaning } from './meanings';
+
 /** What a project asks of its people beyond its standard, as data. Every change of it is signed. */
 export interface Policies {
   /**
@@ -19,6 +21,8 @@ export interface Policies {
   readonly programResults?: Readonly<Record<string, ProgramResults>> | undefined;
   /** Tools, as `name version`, whose qualification is on record: their results count by themselves where the level asks for no more. */
   readonly qualifiedTools?: readonly string[] | undefined;
+  /** What signatures may mean here beside what the rules ask for. */
+  readonly meanings?: readonly OwnMeaning[] | undefined;
 }
 
 /** Counts once reviewed; counts by itself where its tool is qualified, else once reviewed; does not count. */

@@ -129,7 +129,8 @@ export type SignatureMeaning = (typeof signatureMeanings)[number];
 
 /** What a signature shows: printed name, date and time, meaning (21 CFR 11.50, recalled), and the hash that it is bound to (11.70, recalled). */
 export interface Signature {
-  readonly meaning: SignatureMeaning;
+  /** One of those that the rules know, or one of the project's own. */
+  readonly meaning: string;
   readonly login: string;
   readonly printedName: string;
   readonly at: string;

@@ -11,7 +11,7 @@ import { changeRecord, findRecord, lockRecord, recordRows, refuseRetired, refuse
 import { needReasonOfChange } from './review';
 import type { SignedIn } from './passwords';
 import { cleanHtml, plainText } from './rich-text';
-import { shownSignature, signaturesOf } from './signing';
+import { presentHash, shownSignature, signaturesOf } from './signing';
 import { attachments, comments, externalIds, followers, people, presence, revisions } from './tables';
 import { tracesAt } from './traces';
 import type { Upload } from './uploads';
@@ -95,6 +95,7 @@ export async function getRecord(db: Db, projectId: number, personId: number, key
     snapshot: then ? then.snapshot : null,
     traces: await tracesAt(db, [record.id], asOf),
     signatures: (asOf === undefined ? signed : signed.filter((s) => s.at <= then.at || s.revision < then.revision)).map(shownSignature),
+    hash: asOf === undefined ? ((await presentHash(db, record))?.hash ?? null) : (then.hash ?? null),
     externalIds: ids.map(({ system, externalId }) => ({ system, id: externalId })),
     following: follows !== undefined,
   };

@@ -47,6 +47,7 @@ export * from './project';
 export * from './review';
 export * from './builds';
 export * from './collaboration';
+export * from './sign-record';
 export * from './jobs';
 export * from './copying';
 export * from './bulk';

@@ -1,6 +1,6 @@
 import type { Project } from '@contract/base';
 import type { Role } from '@core/base';
-import { profiles, type StandardProfile } from '@core/prove';
+import { meaningFaults, profiles, type StandardProfile } from '@core/prove';
 import { and, asc, desc, eq, sql } from 'drizzle-orm';
 import { account } from './accounted';
 import type { Db, Tx } from './database';
@@ -144,6 +144,9 @@ export interface ProfileChange {
 
 /** Changes what the standard and the project's own policies ask for: with a reason, signed, a revision of the project's record. */
 export async function setProfile(db: Db, actor: Actor, { basedOn, profile, reason, password }: ProfileChange): Promise<Project> {
+  const faults = meaningFaults(profile.policies?.meanings ?? []);
+  if (faults.length)
+    throw new Refusal('invalid', { fields: faults.map(({ at, text }) => ({ path: `profile.policies.meanings.${at}`, text })) });
   const signer = await proveSigner(db, actor, password);
   await write(db, actor, async (w) => {
     const record = await lockRecord(w, 'project', projectKey);

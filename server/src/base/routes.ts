@@ -34,6 +34,7 @@ import { changeFilter, dropFilter, listFilters, saveFilter } from './saved-filte
 import { changePerson, invitePerson, listPeople, setOwnPassword } from './people';
 import * as factor from './second-factor';
 import type { Site } from './second-factor';
+import { countMeanings, signRecord } from './sign-record';
 import { allowStorage } from './storage';
 import { addToken, endToken, listTokens } from './tokens';
 import { addProject, getProject, setMember, setProfile } from './project';
@@ -246,6 +247,10 @@ function recordRoutes(app: FastifyInstance, context: AppContext): void {
   serve(app, context, contract.recordHistory, async ({ membership, params, query }) =>
     c.recordHistory(db, (await c.needAnyRecord(db, membership.projectId, params.key)).id, query.before, query.limit),
   );
+  serve(app, context, contract.signRecord, ({ actor, membership, params, body }) =>
+    signRecord(db, actor, membership.roles, params.key, body),
+  );
+  serve(app, context, contract.countMeanings, ({ membership }) => countMeanings(db, membership.projectId));
   serve(app, context, contract.setOwnFields, ({ actor, params, body }) =>
     c.setOwnFields(db, actor, params.key, body.basedOn, body.own, body.reason),
   );

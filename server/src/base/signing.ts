@@ -1,13 +1,12 @@
 import type { RecordFormat } from '@core/base';
 import { policiesOf } from '@core/prove';
-import type { SignatureMeaning } from '@core/run';
-import { and, asc, eq, inArray } from 'drizzle-orm';
+import { and, asc, desc, eq, inArray, isNotNull } from 'drizzle-orm';
 import { checkPassword, type SignedIn } from './passwords';
 import { account } from './accounted';
 import type { Db, Tx } from './database';
 import { Refusal } from './errors';
 import { profileOf } from './profile';
-import { decisions, signatures } from './tables';
+import { decisions, revisions, signatures } from './tables';
 import type { Actor, Writing } from './writing';
 
 export const signatureRows = account({
@@ -62,7 +61,8 @@ export async function proveSigner(db: Db, actor: Actor, password: string): Promi
 export interface NewSignature {
   readonly recordId: number;
   readonly revision: number;
-  readonly meaning: SignatureMeaning;
+  /** One that the rules know, or one of the project's own. */
+  readonly meaning: string;
   readonly format: RecordFormat;
   /** Hash of the exact encoding that was signed. */
   readonly hash: string;
@@ -119,4 +119,15 @@ export async function decisionsOf(db: Db | Tx, recordIds: readonly number[], cho
     .from(decisions)
     .where(and(inArray(decisions.recordId, [...recordIds]), ...(choice ? [eq(decisions.choice, choice)] : [])))
     .orderBy(asc(decisions.id));
+}
+
+/** What a signature of the present revision of a record is bound to, with the format of its encoding; undefined where it has none. */
+export async function presentHash(tx: Db | Tx, record: { readonly id: number; readonly revision: number }) {
+  const [row] = await tx
+    .select({ hash: revisions.hash, format: revisions.format })
+    .from(revisions)
+    .where(and(eq(revisions.recordId, record.id), eq(revisions.revision, record.revision), isNotNull(revisions.hash)))
+    .orderBy(desc(revisions.seq))
+    .limit(1);
+  return row?.hash ? { hash: row.hash, format: row.format } : undefined;
 }

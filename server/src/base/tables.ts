@@ -1,7 +1,6 @@
 import type { FieldDefinition, OwnValue } from '@contract/base';
 import type { LedgerFormat, LedgerWrite, RecordFormat, Role, VersionedKind } from '@core/base';
 import type { StandardProfile } from '@core/prove';
-import type { SignatureMeaning } from '@core/run';
 import { boolean, index, int, mysqlTable, primaryKey, uniqueIndex, varchar } from 'drizzle-orm/mysql-core';
 import { people } from './account-tables';
 import { hashColumn, jsonText, mediumBlob, mediumText, moment, ref, rowId, searchText } from './columns';
@@ -166,7 +165,7 @@ export const signatures = mysqlTable(
       .notNull()
       .references(() => records.id),
     revision: int('revision').notNull(),
-    meaning: varchar('meaning', { length: 30 }).$type<SignatureMeaning>().notNull(),
+    meaning: varchar('meaning', { length: 30 }).notNull(),
     login: varchar('login', { length: 60 }).notNull(),
     printedName: varchar('printed_name', { length: 300 }).notNull(),
     at: moment('at').notNull(),

@@ -51,6 +51,10 @@ export async function addSignedTexts({ tx, projectId, out }: PackSource): Promis
           'carry',
           'review',
           'baseline',
+          'flow',
+          'parameters',
+          'decisionTable',
+          'stateTable',
         ]),
       ),
     )

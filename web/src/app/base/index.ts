@@ -54,6 +54,7 @@ export * from './list/row-lines';
 export * from './list/state';
 export * from './list/record-list';
 export * from './list/browse';
+export * from './record/signatures';
 export * from './list/record-picker';
 export * from './tree/kind';
 export * from './tree/state';

@@ -13,6 +13,7 @@ import { TraceKindsPanel } from './settings/trace-kinds-panel';
 import { StoragePanel } from './settings/storage-panel';
 import { AccountsPanel } from './settings/accounts-panel';
 import { AuditPanel } from './settings/audit-panel';
+import { MeaningsPanel } from './settings/meanings-panel';
 import { ProblemLifePanel } from './settings/problem-life-panel';
 import { RunPolicies } from './settings/run-policies';
 import { ProgramsPanel } from './settings/programs-panel';
@@ -42,6 +43,7 @@ const toggled = <T>(list: readonly T[], item: T): T[] => (list.includes(item) ? 
 @Component({
   selector: 'cp-settings-page',
   imports: [
+    MeaningsPanel,
     ProblemLifePanel,
     RunPolicies,
     FormsModule,
@@ -191,6 +193,12 @@ const toggled = <T>(list: readonly T[], item: T): T[] => (list.includes(item) ? 
           >
           @if (policies(); as of) {
             <cp-run-policies [of]="of" [levels]="p.levels" [locked]="!admin()" (changed)="policy($event)" />
+            <cp-meanings-panel
+              [of]="of.meanings ?? []"
+              [inForce]="scope.project()?.profile?.policies?.meanings ?? []"
+              [locked]="!admin()"
+              (changed)="policy({ meanings: $event })"
+            />
           }
           <cp-problem [of]="names.profile" />
           @if (changed()) {

@@ -18,6 +18,7 @@ import {
   RecordPanels,
   useProject,
   type ReasonRequest,
+  SignAs,
   type SignAnswer,
   type SignRequest,
   askSignature,
@@ -28,7 +29,7 @@ import { runCommands, runFeature } from './state';
 /** A run record, whole, as a reviewer signs it and an auditor reads it. */
 @Component({
   selector: 'cp-record-page',
-  imports: [DatePipe, MatButtonModule, RouterLink, Icon, ProblemNote, ReadingLine, RecordLink, RecordPanels],
+  imports: [DatePipe, MatButtonModule, RouterLink, Icon, ProblemNote, ReadingLine, RecordLink, RecordPanels, SignAs],
   changeDetection: ChangeDetectionStrategy.OnPush,
   templateUrl: './record-page.html',
   styles: `

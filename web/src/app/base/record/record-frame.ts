@@ -18,6 +18,7 @@ import { MergeNote, type MergeField } from './merge-note';
 import { OwnFields } from './own-fields';
 import { PassagesBody } from './passages';
 import { RecordPanels } from './record-panels';
+import { Signatures } from './signatures';
 import { recordCommands } from './state';
 
 /** What every record that is reviewed tells of itself, whatever its kind. */
@@ -47,7 +48,7 @@ export interface Conflict {
  */
 @Component({
   selector: 'cp-record-frame',
-  imports: [DatePipe, MatButtonModule, Icon, MergeNote, OwnFields, PassagesBody, ProblemNote, RecordPanels],
+  imports: [DatePipe, MatButtonModule, Icon, MergeNote, OwnFields, PassagesBody, ProblemNote, RecordPanels, Signatures],
   changeDetection: ChangeDetectionStrategy.OnPush,
   host: { '(document:keydown)': 'press($event)' },
   template: `
@@ -96,6 +97,7 @@ export interface Conflict {
         @if (withFields()) {
           <cp-own-fields [kind]="kind()" [of]="r" [level]="level()" />
         }
+        <cp-signatures [kind]="kind()" [key]="r.key" />
         <cp-record-panels [key]="r.key" [differs]="differs()" />
       </article>
     } @else {

@@ -1,12 +1,13 @@
 import { createAction, createFeature, createReducer, on, props } from '@ngrx/store';
 import * as contract from '@contract/base';
-import type { Attachment, Comment, LedgerRow, PresentPerson, Revision, TraceRow } from '@contract/base';
+import type { Attachment, Comment, LedgerRow, PresentPerson, RecordSignature, Revision, TraceRow } from '@contract/base';
 import { listConnections, type Connection } from '@contract/prove';
 import { getBaseline, listProposals, type BaselineDetail, type Proposal } from '@contract/specify';
 import { command } from '../command';
 
 export const recordCommands = {
   getRecord: command('[Record] get', contract.getRecord),
+  sign: command('[Record] sign', contract.signRecord),
   setOwn: command('[Record] set own fields', contract.setOwnFields),
   history: command('[Record] history', contract.recordHistory),
   listComments: command('[Record] list comments', contract.listComments),
@@ -37,6 +38,9 @@ export interface RecordState {
   readonly activity: readonly LedgerRow[];
   readonly present: readonly PresentPerson[];
   readonly following: boolean;
+  /** Who signed it, and what a signature of its present revision is bound to; null where it has none. */
+  readonly signatures: readonly RecordSignature[];
+  readonly hash: string | null;
   /** Every trace at it, as it was read last. */
   readonly traces: readonly TraceRow[];
   /** The baseline that it is for, where it names one. */
@@ -54,6 +58,8 @@ const first: RecordState = {
   activity: [],
   present: [],
   following: false,
+  signatures: [],
+  hash: null,
   traces: [],
   baseline: null,
   likely: {},
@@ -67,7 +73,11 @@ export const recordFeature = createFeature({
   reducer: createReducer(
     first,
     on(recordOpened, (state, { key }): RecordState => (state.key === key ? state : { ...first, key })),
-    on(c.getRecord.done, (state, { input, answer }) => mine(state, input, { following: answer.following, traces: answer.traces })),
+    on(c.getRecord.done, (state, { input, answer }) => {
+      const { following, traces, signatures, hash } = answer;
+      return mine(state, input, { following, traces, signatures, hash });
+    }),
+    on(c.sign.done, (state, { input, answer }) => mine(state, input, { signatures: answer.signatures })),
     on(c.baseline.done, (state, { answer }): RecordState => ({ ...state, baseline: answer })),
     on(c.likely.done, (state, { input, answer }): RecordState => ({
       ...state,
