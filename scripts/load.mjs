@@ -2,8 +2,7 @@
 // stream: first at people's pace (a step takes a second of looking and typing), then as fast as the server answers. Bare routes are asked
 // in the same moments, and after each by as many people at the same pace, with nothing else to do for the machine.
 // `npm run load -- requirements=2000 cases=400 think=1000 seconds=30`
-import { createRequire } from 'node:module';
-import Fastify from 'fastify';
+import { bareServer } from './bare.mjs';
 import { prepareDatabase } from './database.mjs';
 import { freshDatabase, loadDemo, startServer } from './site.mjs';
 import { needModules, needPackages, root, say } from './system.mjs';
@@ -29,7 +28,7 @@ try {
   await loadDemo(env, () => undefined);
   const server = await startServer(env);
   try {
-    await morning(server.url, await bareServer());
+    await morning(server.url, await bareServer(database));
   } catch (error) {
     say(`The morning ended early: ${error.message}`);
     process.exitCode = 1;
@@ -41,28 +40,6 @@ try {
   await database.stop();
 }
 process.exit();
-
-/** A bare route that writes and commits one row, and one that reads fifty by key: what ours are compared with, under the same load. */
-async function bareServer() {
-  const mysql = createRequire(import.meta.url)('mysql2/promise');
-  const owner = { socketPath: database.socket, user: database.user, password: database.password };
-  const pool = mysql.createPool({ ...owner, connectionLimit: 16 });
-  await pool.query('create database if not exists bare');
-  await pool.query('create table bare.rows_written (id bigint auto_increment primary key, body text not null)');
-  await pool.query(`insert into bare.rows_written (body) values ${Array.from({ length: 1000 }, () => `('${'x'.repeat(200)}')`).join(',')}`);
-  const app = Fastify();
-  app.put('/write', async (request) => {
-    const [made] = await pool.query('insert into bare.rows_written (body) values (?)', [JSON.stringify(request.body)]);
-    return { id: made.insertId };
-  });
-  app.get('/read', async () => {
-    const ids = Array.from({ length: 50 }, () => 1 + Math.floor(Math.random() * 1000));
-    const [rows] = await pool.query('select * from bare.rows_written where id in (?)', [ids]);
-    return { rows };
-  });
-  const url = await app.listen({ host: '127.0.0.1', port: 0 });
-  return { url, close: () => Promise.all([app.close(), pool.end()]) };
-}
 
 function rest(ms) {
   return new Promise((resolve) => setTimeout(resolve, ms));
@@ -132,7 +109,7 @@ async function morning(url, bare) {
   const approved = encodeURIComponent('{"field":"state","is":["approved"]}');
   // Those that are recorded with a press: a step that asks for a reading or a picture has neither here.
   const pressed = async ({ key }) =>
-    (await call(author, "GET", `/cases/${key}`)).body.steps.every((step) => !step.readings?.length && !step.evidence);
+    (await call(author, 'GET', `/cases/${key}`)).body.steps.every((step) => !step.readings?.length && !step.evidence);
   const ready = [];
   for (const row of (await call(author, 'GET', `/cases?limit=500&filter=${approved}`)).body.rows) if (await pressed(row)) ready.push(row);
   const planned = [];

@@ -1,6 +1,6 @@
 // What the commands that run the application for themselves share: a fresh database, the demo in it, a server, a browser.
 import { spawn } from 'node:child_process';
-import { rmSync } from 'node:fs';
+import { createWriteStream, rmSync } from 'node:fs';
 import { join } from 'node:path';
 import { endLeftover, freePort, startDatabase } from './database.mjs';
 import { dataFolder, nodeArguments, root } from './system.mjs';
@@ -29,6 +29,8 @@ export async function startServer(env) {
     stdio: ['ignore', 'pipe', 'inherit'],
   });
   await new Promise((resolve, reject) => {
+    // What it says stays readable after it was stopped.
+    server.stdout.pipe(createWriteStream(join(root, 'dist', 'server.log')));
     server.stdout.on('data', (chunk) => String(chunk).includes('ready ') && resolve());
     server.on('exit', () => reject(new Error('the server did not start')));
   });

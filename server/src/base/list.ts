@@ -19,7 +19,10 @@ export interface ListField {
 
 /** How records of one kind are asked for: the tables that its fields stand in, and the fields by name. */
 export interface ListSource {
-  /** Joins what the fields need to `records`; written so that it begins with `from records`. */
+  /**
+   * Joins what the fields need to `records`; written so that it begins with `from records`. Each by `left join` on a primary key: the
+   * database leaves out what a question does not name, so that a count costs nothing beside its own conditions.
+   */
   readonly from: SQL;
   readonly fields: Readonly<Record<string, ListField>>;
   /** Column that the words of a filter are searched in, with a FULLTEXT index on it. */

@@ -87,7 +87,7 @@ export async function groupSummaries(db: Db | Tx, ids: readonly number[]): Promi
 /** How groups are asked for in lists. */
 export function groupList(projectId: number): ListSource {
   return {
-    from: sql`from ${records} join ${caseGroups} on ${caseGroups.id} = ${records.id}`,
+    from: sql`from ${records} left join ${caseGroups} on ${caseGroups.id} = ${records.id}`,
     fields: {
       ...recordFields,
       cases: { value: sql`(select count(*) from ${groupMembers} gm where gm.group_id = ${records.id})`, type: 'number' },

@@ -132,7 +132,7 @@ export async function modelSummaries(db: Db | Tx, ids: readonly number[]): Promi
 /** How models are asked for in lists. */
 export function modelList(projectId: number): ListSource {
   return {
-    from: sql`from ${records} join ${models} on ${models.id} = ${records.id}`,
+    from: sql`from ${records} left join ${models} on ${models.id} = ${records.id}`,
     fields: {
       ...recordFields,
       kind: { value: records.kind, type: 'text' },

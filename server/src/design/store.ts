@@ -192,7 +192,7 @@ export async function casesVerifying(tx: Db | Tx, requirementIds: readonly numbe
 export function caseList(projectId: number): ListSource {
   return {
     // What few questions ask about is looked up where it is asked: a join would be paid by every count.
-    from: sql`from ${records} join ${cases} on ${cases.id} = ${records.id}`,
+    from: sql`from ${records} left join ${cases} on ${cases.id} = ${records.id}`,
     fields: {
       ...recordFields,
       plannedMinutes: { value: cases.plannedMinutes, type: 'number' },

@@ -174,7 +174,7 @@ async function shown(db: Db, id: number): Promise<Attestation> {
 /** How attestations of a build are asked for in lists. */
 export function attestationList(projectId: number, buildId: number): ListSource {
   return {
-    from: sql`from ${records} join ${attestations} on ${attestations.id} = ${records.id}`,
+    from: sql`from ${records} left join ${attestations} on ${attestations.id} = ${records.id}`,
     fields: {
       ...recordFields,
       path: { value: attestations.path, type: 'text' },

@@ -319,7 +319,7 @@ async function shown(db: Db, id: number): Promise<Carried> {
 /** How statements of a build are asked for in lists. */
 export function carryList(projectId: number, buildId: number): ListSource {
   return {
-    from: sql`from ${records} join ${carries} on ${carries.id} = ${records.id}`,
+    from: sql`from ${records} left join ${carries} on ${carries.id} = ${records.id}`,
     fields: recordFields,
     projectId,
     words: records.words,

@@ -29,7 +29,7 @@ const runRecord = alias(records, 'run_record');
 /** How uploads of a build are asked for in lists. */
 export function uploadList(projectId: number, buildId: number): ListSource {
   return {
-    from: sql`from ${records} join ${uploads} on ${uploads.id} = ${records.id}`,
+    from: sql`from ${records} left join ${uploads} on ${uploads.id} = ${records.id}`,
     fields: recordFields,
     projectId,
     words: records.words,

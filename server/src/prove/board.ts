@@ -83,7 +83,7 @@ const stateAt = (knot: Knot): SQL => sql`substring(${cords.states}, ${knots.inde
 /** How the cords of a build are asked for. */
 function cordList(projectId: number, buildId: number, all?: number): ListSource {
   return {
-    from: sql`from ${cords} join ${records} on ${records.id} = ${cords.requirementId}`,
+    from: sql`from ${cords} left join ${records} on ${records.id} = ${cords.requirementId}`,
     fields: {
       ...recordFields,
       title: { value: cords.title, type: 'text' },

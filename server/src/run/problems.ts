@@ -141,7 +141,7 @@ async function shownOn(
 /** How problem reports are asked for in lists. */
 export function problemList(projectId: number): ListSource {
   return {
-    from: sql`from ${records} join ${problems} on ${problems.id} = ${records.id} join ${records} br on br.id = ${problems.buildId}`,
+    from: sql`from ${records} left join ${problems} on ${problems.id} = ${records.id} left join ${records} br on br.id = ${problems.buildId}`,
     fields: {
       ...recordFields,
       blocking: { value: problems.blocking, type: 'yesNo' },

@@ -24,7 +24,7 @@ const buildRecord = alias(records, 'build_record');
 /** How rounds are asked for in lists. */
 export function roundList(projectId: number, buildId: number): ListSource {
   return {
-    from: sql`from ${records} join ${rounds} on ${rounds.id} = ${records.id}`,
+    from: sql`from ${records} left join ${rounds} on ${rounds.id} = ${records.id}`,
     fields: {
       ...recordFields,
       configuration: { value: rounds.configuration, type: 'text' },

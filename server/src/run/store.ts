@@ -179,7 +179,7 @@ export const runsById = (db: Db | Tx, ids: readonly number[]): Promise<(RunSumma
 /** How runs are asked for in lists. */
 export function runList(projectId: number, buildId: number | undefined): ListSource {
   return {
-    from: sql`from ${records} join ${runs} on ${runs.id} = ${records.id} join ${records} cr on cr.id = ${runs.caseId} join ${records} br on br.id = ${runs.buildId} join ${records} rr on rr.id = ${runs.roundId}`,
+    from: sql`from ${records} left join ${runs} on ${runs.id} = ${records.id} left join ${records} cr on cr.id = ${runs.caseId} left join ${records} br on br.id = ${runs.buildId} left join ${records} rr on rr.id = ${runs.roundId}`,
     fields: {
       ...recordFields,
       case: { value: sql`cr.record_key`, type: 'text' },

@@ -79,7 +79,7 @@ export async function baselinesById(db: Db | Tx, ids: readonly number[]): Promis
 
 export function baselineList(projectId: number): ListSource {
   return {
-    from: sql`from ${records} join ${baselines} on ${baselines.id} = ${records.id}`,
+    from: sql`from ${records} left join ${baselines} on ${baselines.id} = ${records.id}`,
     fields: {
       ...recordFields,
       requirements: { value: baselines.requirements, type: 'number' },

@@ -89,7 +89,7 @@ export async function reviewsById(db: Db | Tx, ids: readonly number[]): Promise<
 
 export function reviewList(projectId: number): ListSource {
   return {
-    from: sql`from ${records} join ${reviews} on ${reviews.id} = ${records.id}`,
+    from: sql`from ${records} left join ${reviews} on ${reviews.id} = ${records.id}`,
     fields: { ...recordFields, due: { value: reviews.due, type: 'text' } },
     projectId,
     words: records.words,

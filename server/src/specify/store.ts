@@ -141,7 +141,7 @@ export async function requirementsById(db: Db | Tx, ids: readonly number[]): Pro
 /** How requirements are asked for in lists. */
 export function requirementList(projectId: number, specificationId: number | undefined): ListSource {
   return {
-    from: sql`from ${records} join ${requirements} on ${requirements.id} = ${records.id} join ${records} sr on sr.id = ${requirements.specificationId} left join ${requirementDetails} on ${requirementDetails.id} = ${requirements.id} left join ${boundaryCounts} on ${boundaryCounts.id} = ${requirements.id}`,
+    from: sql`from ${records} left join ${requirements} on ${requirements.id} = ${records.id} left join ${records} sr on sr.id = ${requirements.specificationId} left join ${requirementDetails} on ${requirementDetails.id} = ${requirements.id} left join ${boundaryCounts} on ${boundaryCounts.id} = ${requirements.id}`,
     fields: {
       ...recordFields,
       kind: { value: requirements.kind, type: 'text' },

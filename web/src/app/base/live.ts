@@ -89,16 +89,37 @@ export function onNews(every: number, then: () => void): void {
     .subscribe(() => then());
 }
 
-/** Calls back with the keys of the records of these kinds (asked for when there is news) that somebody changed, while the component lives; null where they are too many to name. */
-export function onChanged(kinds: readonly string[] | (() => readonly string[]), then: (keys: readonly string[] | null) => void): void {
+/**
+ * Calls back with the keys of the records of these kinds (asked for when there is news) that somebody changed, while the component lives;
+ * null where they are too many to name. At once, and then no oftener than so many milliseconds, with all that came meanwhile: twenty
+ * changes a second are not twenty questions.
+ */
+export function onChanged(
+  kinds: readonly string[] | (() => readonly string[]),
+  then: (keys: readonly string[] | null) => void,
+  every = 400,
+): void {
+  let held: Set<string> | null | undefined;
+  let timer: ReturnType<typeof setTimeout> | undefined;
+  const tell = (): void => {
+    timer = undefined;
+    if (held === undefined) return;
+    const keys = held && [...held];
+    held = undefined;
+    timer = setTimeout(tell, every);
+    then(keys);
+  };
+  inject(DestroyRef).onDestroy(() => clearTimeout(timer));
   onAction(baseActions.liveNews, ({ entries }) => {
-    if (entries.some((entry) => /imported|further rows|upgraded/.test(entry.action))) return then(null);
+    const many = entries.some((entry) => /imported|further rows|upgraded/.test(entry.action));
     const wanted = typeof kinds === 'function' ? kinds() : kinds;
     const keys = entries.flatMap((entry) => {
       if (wanted.includes(entry.kind)) return entry.key;
       // A trace's entry names both of its ends.
       return entry.kind === 'trace' ? entry.key.split(' → ') : [];
     });
-    if (keys.length) then([...new Set(keys)]);
+    if (!many && !keys.length) return;
+    held = many || held === null ? null : new Set([...(held ?? []), ...keys]);
+    if (timer === undefined) tell();
   });
 }

@@ -262,8 +262,22 @@ describe('a list of records', () => {
     expect(shown().slice(0, 3)).toEqual(['C-0001', 'C-0006', 'C-0009']);
     rows = rows.filter((row) => row.key !== 'C-0009');
     await news('C-0009');
+    await page.until(() => page.button(/All/).textContent?.trim() === 'All 39');
     expect(page.one('[role=status]').textContent?.trim()).toBe('9 cases');
     expect(page.button(/All/).textContent?.trim()).toBe('All 39');
+  });
+
+  it('asks once for many changes that come in one moment, and for their counts hardly ever', async () => {
+    await open(40);
+    const asked = (count: boolean) =>
+      api.of(listCases).filter((q) => (q['limit'] === 1) === count && String(q['filter'] ?? '').includes(count ? '' : 'C-00')).length;
+    const [rowsBefore, countsBefore] = [asked(false), asked(true)];
+    for (let n = 1; n <= 20; n++) await news(`C-00${String(n).padStart(2, '0')}`);
+    await page.until(() => JSON.stringify(api.of(listCases).at(-1)).includes('C-0020'));
+    const later = api.of(listCases).filter((q) => String(q['filter']).includes('C-0020'));
+    expect(later.length).toBeGreaterThan(0);
+    expect(asked(false) - rowsBefore).toBeLessThan(8);
+    expect(asked(true) - countsBefore).toBeLessThan(kind.views.length * 2 + 1);
   });
 
   it('goes by keys alone: arrows, a stretch with Shift, Space, Enter, Escape', async () => {

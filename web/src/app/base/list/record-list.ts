@@ -44,6 +44,8 @@ import { RecordTable, type CellWritten } from './record-table';
 import { listActions, listFrom, selectList, type FoundPassage, type ListQuestion, type ListRow } from './state';
 
 const usualTableRow = 36;
+/** Counts of views and groups go over all rows: they are read again no oftener than so many milliseconds. */
+const countedEvery = 2000;
 const shapeOf = (asked: string | null): '1' | '0' | '' => (asked === '1' || asked === '0' ? asked : '');
 
 /**
@@ -266,9 +268,15 @@ export class RecordList<R extends ListRow> {
       () => this.kind().changedBy,
       (keys) => {
         this.store.dispatch(listActions.changed({ list: name(), keys }));
+      },
+    );
+    onChanged(
+      () => this.kind().changedBy,
+      (keys) => {
         for (const counted of ['groups', ...this.kind().views.map((view) => view.name)])
           this.store.dispatch(listActions.changed({ list: `${name()}#${counted}`, keys }));
       },
+      countedEvery,
     );
     onAction(baseActions.liveNews, ({ judged }) => {
       const here = judged.filter(({ build }) => build === this.scope.build());

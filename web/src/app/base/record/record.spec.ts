@@ -204,7 +204,7 @@ describe('what a record has besides its content', () => {
     expect(api.of(contract.listComments).length).toBe(before);
     comments = [...comments, comment(3, 'From afar')];
     hear(store, 'requirement', 'BRK-001');
-    await page.settled();
+    await page.until(() => page.text().includes('From afar'));
     expect(page.text()).toContain('From afar');
   });
 
