@@ -21,7 +21,18 @@ export interface ResultReader {
 
 const messageLimit = 10_000;
 
-/** JUnit XML: a test fails by `failure` or `error`, is left out by `skipped`, and passes otherwise. */
+/** What a test is by its `status` or `result` alone, where a writer puts no element inside: ctest does so for what is disabled. */
+function verdictOf(a: Attributes): TestResult['verdict'] {
+  const said = [a['status'], a['result']].map((word) => word?.toLowerCase() ?? '');
+  if (said.some((word) => /^(fail|failed|failure|error|broken|timeout)$/.test(word))) return 'failed';
+  if (said.some((word) => /^(disabled|not ?run|skip|skipped|suppressed|ignored|pending)$/.test(word))) return 'skipped';
+  return 'passed';
+}
+
+/**
+ * JUnit XML: a test fails by `failure` or `error`, whatever else is said of it, is left out by `skipped` or by a status that says it was not
+ * run, and passes otherwise.
+ */
 export class JunitReader implements ResultReader {
   results = 0;
   private readonly found = new Findings();
@@ -55,14 +66,16 @@ export class JunitReader implements ResultReader {
       if (!a['name']) this.found.add('error', 'A test case has no name.', { row: this.xml.line });
       const seconds = Number(a['time']);
       this.test = {
-        group: a['classname'] ?? this.suites.filter(Boolean).join(' / '),
+        // Node's own runner names every class “test”: there the suites tell what it belongs to.
+        group: a['classname'] && a['classname'] !== 'test' ? a['classname'] : this.suites.filter(Boolean).join(' / '),
         name: a['name'] ?? '',
-        verdict: 'passed',
+        verdict: verdictOf(a),
         seconds: a['time'] === undefined || !(seconds >= 0) ? null : seconds,
         message: '',
       };
     } else if (this.test && (name === 'failure' || name === 'error' || name === 'skipped')) {
-      this.test.verdict = name === 'skipped' ? 'skipped' : 'failed';
+      if (name !== 'skipped') this.test.verdict = 'failed';
+      else if (this.test.verdict !== 'failed') this.test.verdict = 'skipped';
       this.test.message = (a['message'] ?? '').slice(0, messageLimit);
       this.listening = true;
     }

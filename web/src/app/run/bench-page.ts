@@ -12,7 +12,6 @@ import {
 } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { Router, RouterLink } from '@angular/router';
-import type { RunSummary } from '@contract/run';
 import { typedNumber, type CaseStep } from '@core/design';
 import {
   proposedVerdict,
@@ -40,7 +39,9 @@ import {
 import { keepAwake } from './awake';
 import { BenchClock } from './bench-clock';
 import { BenchEvidence } from './bench-evidence';
+import { BenchQueue } from './bench-queue';
 import { useBenchRun } from './bench-run';
+import { useCompany } from './bench-company';
 import { FilledText } from './filled-text';
 import { RaiseProblem } from './raise-problem';
 import { RedlineForm } from './redline-form';
@@ -49,7 +50,7 @@ import { StepReadings } from './step-readings';
 import { Corrections } from './corrections';
 import { needsWords, verdicts, type HeldStep } from './held-step';
 import { HeldSteps } from './held-steps';
-import { benchMark, clockWords, namedPaste, runStateWords, standingWords } from './words';
+import { clockWords, namedPaste, standingWords } from './words';
 import { runCommands } from './state';
 
 const noStep: CaseStep = { action: '', expected: '' };
@@ -62,6 +63,7 @@ const retryAfter = 3000;
   imports: [
     BenchClock,
     BenchEvidence,
+    BenchQueue,
     FilledText,
     FormsModule,
     Icon,
@@ -94,7 +96,6 @@ export class BenchPage {
   /** Does the project ask for words on a pass too? */
   private readonly always = computed(() => this.run()?.observationAsked ?? false);
   protected readonly keyNames = useKeys('Bench');
-  protected readonly mark = benchMark;
   protected readonly keysOf = keysOf;
   /** Fingers have no keys to press. */
   protected readonly toWrite = matchMedia('(pointer: coarse)').matches
@@ -125,11 +126,13 @@ export class BenchPage {
     block: runCommands.blockRun.name,
     redline: runCommands.addRedline.name,
     short: runCommands.recordShort.name,
+    take: runCommands.reassignRun.name,
   };
   protected readonly mine = computed(
     () => this.run()?.tester === this.scope.session()?.person.login && this.scope.roles().includes('tester'),
   );
   protected readonly locked = computed(() => !this.mine() || ['performed', 'reviewed', 'superseded'].includes(this.run()?.state ?? ''));
+  protected readonly company = useCompany(this.key, this.run);
   protected readonly mayRedline = computed(() => !this.locked() && !this.run()?.finishedAt && !this.result()?.verdict && !this.redlining());
   /** May a run of this kind of case be recorded without stepping? */
   protected readonly mayShort = computed(
@@ -444,8 +447,9 @@ export class BenchPage {
     event.preventDefault();
   }
 
-  protected words(item: RunSummary): string {
-    return item.carriedOver ? 'Carried over' : item.verdict ? verdictWords[item.verdict] : runStateWords(item);
+  protected turn(key: string): void {
+    this.flush();
+    void this.router.navigate(['/', this.scope.slug(), 'run', 'bench', key]);
   }
 
   protected clock(seconds: number): string {

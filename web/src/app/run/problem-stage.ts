@@ -150,6 +150,8 @@ const asks = {
 export class ProblemStageForm {
   readonly of = input.required<Problem>();
   readonly life = input.required<ProblemLife>();
+  /** The stage that somebody wants it to come to, where that was said elsewhere. */
+  readonly to = input<string>();
   readonly asked = output<StageAsked>();
   protected readonly scope = useProject();
   private readonly before = computed((): StageAsked => {
@@ -158,13 +160,18 @@ export class ProblemStageForm {
   });
   /** What is read anew of the same revision writes over nothing that was typed. */
   protected readonly draft = linkedSignal({
-    source: () => `${this.of().key} ${this.of().revision}`,
-    computation: () => untracked(() => this.before()),
+    source: () => `${this.of().key} ${this.of().revision} ${this.to() ?? ''}`,
+    computation: () => untracked(() => ({ ...this.before(), stage: this.wanted() })),
   });
   protected readonly stages = computed(() => {
     const { stages } = this.life();
     return stages.map((stage) => ({ ...stage, refused: moveRefusal(stages, this.of().stage, stage.name, this.scope.roles()) }));
   });
+  /** The stage that was said elsewhere, where the report may come to it. */
+  private wanted(): string {
+    const [to, { stages }] = [this.to(), this.life()];
+    return to && !moveRefusal(stages, this.of().stage, to, this.scope.roles()) ? to : this.of().stage;
+  }
   private readonly stage = computed(() => this.life().stages.find(({ name }) => name === this.draft().stage));
   protected readonly means = computed(() => this.stage()?.means ?? 'open');
   protected readonly title = computed(() => this.stage()?.title ?? '');

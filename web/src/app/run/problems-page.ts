@@ -28,6 +28,7 @@ import {
   type SignRequest,
   useProject,
 } from '../base';
+import { ProblemBoard, type BoardMove } from './problem-board';
 import { ProblemFiguresView } from './problem-figures';
 import { problemKind } from './problem-list';
 import { ProblemStageForm, type StageAsked } from './problem-stage';
@@ -53,6 +54,7 @@ const empty = { title: '', description: '', blocking: true, requirements: [] as 
     RowTemplate,
     Needs,
     OwnFields,
+    ProblemBoard,
     ProblemFiguresView,
     ProblemStageForm,
     RouterLink,
@@ -193,7 +195,7 @@ const empty = { title: '', description: '', blocking: true, requirements: [] as 
             </dl>
             <cp-problem [of]="names.stage" /><cp-problem [of]="names.link" />
             @if (may() && life()) {
-              <cp-problem-stage [of]="p" [life]="life()!" (asked)="stage(p, $event)" />
+              <cp-problem-stage [of]="p" [life]="life()!" [to]="to()" (asked)="stage(p, $event)" />
               <div class="row end">
                 <label class="field"
                   ><span>Another report</span
@@ -215,7 +217,22 @@ const empty = { title: '', description: '', blocking: true, requirements: [] as 
           <cp-own-fields kind="problem" [of]="p" />
           <cp-record-panels [key]="p.key" />
         } @else {
-          <cp-problem-figures />
+          <div class="row" role="group" aria-label="Shown">
+            <button class="chip" type="button" [attr.aria-pressed]="!board()" (click)="showBoard(false)">
+              <cp-icon name="trending_up" /> Figures
+            </button>
+            <button class="chip" type="button" [attr.aria-pressed]="!!board()" (click)="showBoard(true)">
+              <cp-icon name="view_column" /> By stage
+            </button>
+          </div>
+          @if (board()) {
+            <cp-problem [of]="names.stage" />
+            @if (life(); as l) {
+              <cp-problem-board [life]="l" (opened)="open($event)" (moved)="move($event)" />
+            }
+          } @else {
+            <cp-problem-figures />
+          }
         }
       </section>
     </div>
@@ -232,6 +249,9 @@ const empty = { title: '', description: '', blocking: true, requirements: [] as 
 })
 export class ProblemsPage {
   readonly key = input<string>();
+  /** From the address: reports by stage in place of figures; the stage that a report is wanted to come to. */
+  readonly board = input<string>();
+  readonly to = input<string>();
   protected readonly scope = useProject();
   private readonly store = this.scope.store;
   private readonly router = inject(Router);
@@ -304,7 +324,10 @@ export class ProblemsPage {
 
   protected open(key: string): void {
     this.adding.set(false);
-    void this.router.navigate(['/', this.scope.slug(), 'run', 'problems', ...(key ? [key] : [])], { queryParamsHandling: 'preserve' });
+    void this.router.navigate(['/', this.scope.slug(), 'run', 'problems', ...(key ? [key] : [])], {
+      queryParams: { to: null },
+      queryParamsHandling: 'merge',
+    });
   }
 
   protected add(): void {
@@ -315,6 +338,21 @@ export class ProblemsPage {
     // With a password it is what was asked for: a refusal is told, and not asked about again.
     this.asked = password ? undefined : { p, asked };
     this.store.dispatch(runCommands.saveProblem.start({ project: this.scope.slug(), key: p.key, basedOn: p.revision, ...asked, password }));
+  }
+
+  protected showBoard(board: boolean): void {
+    void this.router.navigate([], { queryParams: { board: board ? '1' : null }, queryParamsHandling: 'merge' });
+  }
+
+  /** Moves a report where nothing more is to be said; else its own page asks for it. */
+  protected move({ problem: p, stage, asks }: BoardMove): void {
+    if (asks)
+      return void this.router.navigate(['/', this.scope.slug(), 'run', 'problems', p.key], {
+        queryParams: { to: stage },
+        queryParamsHandling: 'merge',
+      });
+    const { title, description, blocking, severity, priority, area, assigned, due, fixedIn, closedReason } = p;
+    this.stage(p, { title, description, blocking, severity, priority, area, assigned, due, fixedIn, closedReason, stage });
   }
 
   /** Signs what the server does not change without a signature. */
