@@ -5,7 +5,7 @@ import { MatDialog } from '@angular/material/dialog';
 import { RouterLink } from '@angular/router';
 import { getCase } from '@contract/design';
 import { getRun, type RunDetail } from '@contract/run';
-import { verdictWords } from '@core/run';
+import { doneByProgram, verdictWords } from '@core/run';
 import {
   Api,
   Icon,
@@ -95,7 +95,8 @@ export class RecordPage {
   );
   protected readonly mayReview = computed(
     () =>
-      this.signed('performed') &&
+      // What a program did, nobody signs as performed: whoever reviews it answers for it.
+      (this.signed('performed') || (this.run()?.verdict != null && doneByProgram(this.run()?.tester ?? ''))) &&
       !this.signed('reviewed') &&
       !this.run()?.supersededBy &&
       this.has('reviewer') &&
