@@ -53,6 +53,8 @@ const screens: readonly (readonly [string, string, RegExp])[] = [
 ];
 
 test('every screen shows its data, without errors in the console, and axe finds nothing', async ({ page }) => {
+  // Every screen there is, and some of them dark: more than any other journey looks at.
+  test.setTimeout(300_000);
   const errors: string[] = [];
   const found: string[] = [];
   page.on('pageerror', (error) => errors.push(error.message));

@@ -69,6 +69,11 @@ export class BoardPage {
 
   protected readonly link = (row: Parameters<typeof nextOf>[1]) => nextOf(this.scope.slug(), row);
 
+  protected go(row: Parameters<typeof nextOf>[1]): void {
+    const to = this.link(row);
+    if (to) void this.router.navigate([...to.path], { queryParams: to.query ?? {} });
+  }
+
   protected open(key: string): void {
     void this.router.navigate([...recordLink(this.scope.slug(), { kind: 'requirement', key }).path]);
   }

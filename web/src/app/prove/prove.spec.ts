@@ -107,6 +107,26 @@ describe('the Cord board', () => {
     expect(at()).toEqual(['/', 'demo', 'specify', 'requirement', 'BRK-002']);
   });
 
+  it('as rows does the next action at one press, and opens the requirement at a press beside it', async () => {
+    const go = spyOn(TestBed.inject(Router), 'navigate').and.resolveTo(true);
+    await page.press(/As a table/);
+    await moment();
+    const row = page.all('[role=option]')[1];
+    // No link stands inside an option: its words are read with the row.
+    expect(row.querySelector('a, button')).toBeNull();
+    row.querySelector<HTMLElement>('.go')?.click();
+    await page.settled();
+    const at = (): unknown =>
+      go.calls
+        .all()
+        .filter(({ args }) => args[0].length)
+        .at(-1)?.args[0];
+    expect(at()).toEqual(['/', 'demo', 'run', 'record', 'RUN-001']);
+    page.all('[role=option]')[2].click();
+    await page.settled();
+    expect(at()).toEqual(['/', 'demo', 'specify', 'requirement', 'BRK-003']);
+  });
+
   it('puts the cords that were judged anew where they stand, once for many pieces of news, and none of another build', async () => {
     const before = api.of(contract.listCords).length;
     rows[4] = { ...rows[4], title: 'Judged anew' };

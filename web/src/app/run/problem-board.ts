@@ -93,7 +93,7 @@ interface Column {
       padding-bottom: 8px;
     }
     .column {
-      flex: 1 0 200px;
+      flex: 1 0 160px;
       min-width: 0;
       max-width: 340px;
       display: flex;

@@ -260,7 +260,8 @@ export class RecordList<R extends ListRow> {
     });
     const words = toObservable(this.address);
     words.pipe(skip(1), debounceTime(300), takeUntilDestroyed()).subscribe((address) => {
-      if (this.kind().aside) return;
+      // Whoever has asked and is on the way to a record meanwhile is not called back for the address.
+      if (this.kind().aside || untracked(this.router.currentNavigation)) return;
       const queryParams = Object.fromEntries(Object.entries(address).map(([name, value]) => [name, value || null]));
       void this.router.navigate([], { queryParams, queryParamsHandling: 'merge', replaceUrl: true });
     });
