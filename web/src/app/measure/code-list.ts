@@ -13,8 +13,7 @@ export function share(coverage: CodeFile['coverage'], metric: Metric, lane: Lane
 /** The same in words: 0 of 0 is no figure. */
 export const shareWords = (coverage: CodeFile['coverage'], metric: Metric, lane: Lane): string => shareOf(ratioOf(coverage[metric], lane));
 
-const shortOf = (path: string): string => path.split('/').pop() ?? path;
-export const fileName = ({ key }: Pick<CodeFile, 'key'>): string => shortOf(key);
+export const fileName = ({ key }: Pick<CodeFile, 'key'>): string => key.split('/').pop() ?? key;
 
 const fields: readonly FilterField[] = [
   { name: 'key', words: 'Path', type: 'text' },

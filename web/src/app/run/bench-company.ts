@@ -2,11 +2,8 @@ import { computed, effect, inject, signal, untracked, type Signal } from '@angul
 import { MatDialog } from '@angular/material/dialog';
 import { setPresence, type PresentPerson } from '@contract/base';
 import type { RunDetail } from '@contract/run';
-import { Api, askReason, useProject } from '../base';
+import { Api, askReason, presentEvery, useProject } from '../base';
 import { runCommands } from './state';
-
-/** A word that one is here, so often; half a minute without one ends it. */
-const presentEvery = 12_000;
 
 /** Who else has a run open on a bench, told to each of them; and how a run of somebody else is taken over, while nobody has begun it. */
 export function useCompany(key: Signal<string>, run: Signal<RunDetail | null>) {

@@ -94,9 +94,7 @@ function asideOf({ exported: _, ...kind }: ListKind<PickedRow>): ListKind<Picked
             (opened)="looked.set($event)"
             (chosen)="marked.set($event)"
           >
-            <ng-template [cpRow]="kind" let-r let-found="found"
-              ><cp-row-lines [row]="titled(r)" [found]="found" [below]="below(r)"
-            /></ng-template>
+            <ng-template [cpRow]="kind" let-r let-found="found"><cp-row-lines [row]="r" [found]="found" [below]="below(r)" /></ng-template>
           </cp-record-list>
         }
       </section>
@@ -238,7 +236,6 @@ export class BrowseDialog {
     return { rows, total };
   }
 
-  protected readonly titled = (row: PickedRow): PickedRow => row;
   protected readonly said = ({ state, text, objective, description }: PickedRow): string =>
     [state && state !== 'approved' ? state : '', text ?? objective ?? description ?? ''].filter(Boolean).join(' · ');
   protected readonly below = (row: PickedRow): string => this.data.browse.below?.(row) ?? this.said(row);

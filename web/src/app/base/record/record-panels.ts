@@ -20,7 +20,7 @@ const words: Record<Panel, string> = {
   activity: 'Activity',
 };
 /** A word that one is here, so often; half a minute without one ends it. */
-const presentEvery = 12_000;
+export const presentEvery = 12_000;
 
 /** What every record has besides its content, whatever its kind: comments, files, history, activity; who follows it, and who is here. */
 @Component({
