@@ -113,6 +113,8 @@ const scales = [0.4, 0.6, 0.8, 1, 1.25, 1.6] as const;
               }
               @for (words of node.lines; track $index) {
                 <text [attr.x]="node.width / 2" [attr.y]="24 + $index * 16" text-anchor="middle">{{ words }}</text>
+                <!-- Between two lines, so that the words of both stay two in what is read aloud. -->
+                {{ ' ' }}
               }
               <title>{{ node.title }}</title>
             </g>
