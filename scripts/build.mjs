@@ -2,7 +2,8 @@
 import { execFileSync } from 'node:child_process';
 import { createHash } from 'node:crypto';
 import { existsSync, mkdirSync, readdirSync, readFileSync, rmSync, statSync, writeFileSync } from 'node:fs';
-import { join } from 'node:path';
+import { join, relative } from 'node:path';
+import { buildSync } from 'esbuild';
 import { brotliCompressSync, constants, gzipSync } from 'node:zlib';
 import { root, run, step } from './system.mjs';
 
@@ -34,14 +35,37 @@ const parts = [
   {
     name: 'web',
     out: 'dist/web/index.html',
-    sources: [...shared, 'web', 'angular.json'],
+    sources: [...shared, 'web', 'angular.json', 'scripts/build.mjs'],
     build: () => {
       run('npx', ['ng', 'build', '--progress=false']);
+      buildDeviceWorker(join(root, 'dist', 'web'));
       writeFileSync(join(root, 'dist', 'web', 'sbom.cdx.json'), partsList());
       compressAll(join(root, 'dist', 'web'));
     },
   },
 ];
+
+/** The worker with which the application opens without network: it knows the files of this build by their hashes. */
+function buildDeviceWorker(folder) {
+  const held = [...files(folder)].filter((file) => /\.(js|css|woff2|svg)$/.test(file) && !file.endsWith('cord-send.mjs'));
+  const revision = (file) => createHash('sha256').update(readFileSync(file)).digest('hex').slice(0, 16);
+  const entries = held.map((file) => ({
+    url: `/${relative(folder, file)}`,
+    revision: /-[A-Z0-9]{8}\.\w+$/.test(file) ? null : revision(file),
+  }));
+  // Any page of the application is the same page.
+  entries.push({ url: '/device-page', revision: revision(join(folder, 'index.html')) });
+  buildSync({
+    absWorkingDir: root,
+    entryPoints: ['web/src/app/base/device/device.worker.ts'],
+    outfile: join(folder, 'device-worker.js'),
+    bundle: true,
+    minify: true,
+    format: 'iife',
+    define: { applicationFiles: JSON.stringify(entries), 'process.env.NODE_ENV': '"production"' },
+    logLevel: 'warning',
+  });
+}
 
 /** Each file is compressed once, here, and not at every request. */
 function compressAll(folder) {

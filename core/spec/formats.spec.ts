@@ -30,6 +30,7 @@ const encoders: Readonly<Record<string, (given: never) => string>> = {
   'run 2': (given: RunRecord) => runText(2, given),
   'run 5': (given: RunRecord) => runText(5, given),
   'run 6': (given: RunRecord) => runText(6, given),
+  'run 7': (given: RunRecord) => runText(7, given),
   'case 5': ({ key, revision, content }: Of<CaseContent>) => caseText5(key, revision, content),
   'flow 5': ({ key, revision, content }: Of<ModelContent>) => modelText(key, revision, content),
   'case 2': ({ key, revision, content }: Of<CaseContent>) => caseText2(key, revision, content),

@@ -23,6 +23,32 @@ export const stepResultSchema = z.object({
   /** What was read, where the step asks for it. */
   readings: z.array(readingSchema).readonly().optional(),
 });
+/** What a device recorded while it could not reach the server. */
+export const deviceNoteSchema = z.object({
+  what: z.enum(['begun', 'step', 'evidence', 'finished']),
+  step: z.number().nullable(),
+  at: z.string(),
+  sent: z.string(),
+  arrived: z.string(),
+});
+export const recordedAwaySchema = z.object({
+  what: z.enum(['begun', 'step', 'evidence', 'finished']),
+  step: z.number().int().min(1).max(500).nullable(),
+  at: z.iso.datetime(),
+  observed: longText.optional(),
+  verdict: stepVerdict.nullable().optional(),
+  readings: z.array(readingSchema).max(20).readonly().optional(),
+  seconds: z.number().int().min(0).optional(),
+  conclusion: longText.optional(),
+  files: z.array(z.string().max(300)).max(200).readonly().optional(),
+});
+export const handedInSchema = z.object({
+  by: z.string(),
+  at: z.string(),
+  sent: z.string(),
+  why: z.string(),
+  recorded: z.array(recordedAwaySchema).readonly(),
+});
 const stepWords = z.object({ action: longText, expected: longText });
 export const redlineSchema = z.object({
   step: z.number(),
@@ -108,6 +134,10 @@ export const runDetailSchema = runSummarySchema.extend({
   /** The program that did it, where no person did. */
   performedBy: z.object({ program: z.string(), tool: z.string(), version: z.string() }).nullable(),
   clock: z.array(z.object({ at: z.string(), from: z.number(), to: z.number(), reason: z.string() })),
+  /** What was recorded away from the server, with the times of the device. */
+  device: z.array(deviceNoteSchema),
+  /** What was recorded away and did not fit any more when it arrived. */
+  handedIn: z.array(handedInSchema),
   /** Where it failed or is blocked: runs on this build whose cases rest on its case, and that nobody has finished. */
   holdsUp: z.array(z.object({ key: z.string(), caseKey: z.string(), caseTitle: z.string(), tester: z.string() })),
   own: ownValuesSchema,
@@ -279,6 +309,8 @@ export const recordStep = endpoint('PUT', '/projects/:project/runs/:key/steps/:s
     reason: longText.default(''),
     /** What was read; absent: as it was. */
     readings: z.array(readingSchema).max(20).readonly().optional(),
+    /** What the step said, as far as whoever records knows: another device may have recorded it meanwhile. Absent: whatever it says. */
+    known: z.object({ observed: longText, verdict: stepVerdict.nullable() }).optional(),
   }),
   answer: stepSavedSchema,
 });
@@ -338,6 +370,13 @@ export const addEvidence = endpoint('POST', '/projects/:project/runs/:key/steps/
   params: inProjectKey.extend({ step: z.coerce.number().int().min(1).max(500) }),
   query: correction,
   multipart: true,
+  answer: runDetailSchema,
+});
+export const handIn = endpoint('POST', '/projects/:project/runs/:key/handed-in', {
+  summary: 'Keep with a run what was recorded on a device and does not fit any more; its result stays as it is',
+  may: record,
+  params: inProjectKey,
+  body: z.object({ why: z.string().trim().min(3).max(2000), recorded: z.array(recordedAwaySchema).min(1).max(2000).readonly() }),
   answer: runDetailSchema,
 });
 export const removeEvidence = endpoint('DELETE', '/projects/:project/runs/:key/evidence/:id', {

@@ -7,9 +7,9 @@ import { sha256Hex } from './hash';
  * in an envelope that names format, kind, key and revision. 3: the same, of a text that is written richly. 4: the same, of a requirement
  * that has more than its text: criteria, source, risk, priority, tags. 5: of a case that has more than plain steps, minutes and rows, of its
  * runs with what was read, and of the models that cases are made from. 6: of a run that has more: a conclusion, redlines, a program that did it, a clock that
- * was corrected.
+ * was corrected. 7: of a run that was recorded away from the server, with the times of the device.
  */
-export type RecordFormat = 1 | 2 | 3 | 4 | 5 | 6;
+export type RecordFormat = 1 | 2 | 3 | 4 | 5 | 6 | 7;
 /** The format of whatever holds nothing that a later one was made for. */
 export const recordFormat: RecordFormat = 2;
 

@@ -1,6 +1,15 @@
 import { canonicalJson, textHash, type Json, type RecordFormat } from '../base';
 import { caseJson, caseJson5 } from '../design';
-import { noMore, type Correction, type EvidenceNote, type Redline, type RunMore, type RunRecord, type StepResult } from './record';
+import {
+  noMore,
+  type Correction,
+  type DeviceNote,
+  type EvidenceNote,
+  type Redline,
+  type RunMore,
+  type RunRecord,
+  type StepResult,
+} from './record';
 
 const stepJson = ({ verdict, observed, at }: StepResult): Json => ({ verdict, observed, at });
 const stepJson5 = (step: StepResult): Json => ({
@@ -26,6 +35,10 @@ const moreJson = ({ conclusion, redlines, performedBy, clock }: RunMore): { read
   performedBy: performedBy && { program: performedBy.program, tool: performedBy.tool, version: performedBy.version },
   clock: clock.map(({ at, from, to, reason }) => ({ at, from, to, reason })),
 });
+
+/** Frozen: what format 7 holds beside what format 6 does. */
+const deviceJson = (device: readonly DeviceNote[]): Json =>
+  device.map(({ what, step, at, sent, arrived }) => ({ what, step, at, sent, arrived }));
 
 /** Frozen: the members that formats 1 and 2 share. */
 function sharedJson(record: RunRecord): { readonly [name: string]: Json } {
@@ -56,12 +69,14 @@ function sharedJson(record: RunRecord): { readonly [name: string]: Json } {
 export function runText(format: RecordFormat, record: RunRecord): string {
   const shared = sharedJson(record);
   if (format === 1) return canonicalJson(shared);
-  if (format === 5 || format === 6)
+  if (format >= 5) {
+    const more = record.more ?? noMore;
     return canonicalJson({
       format,
       kind: 'run',
       ...shared,
-      ...(format === 6 ? moreJson(record.more ?? noMore) : {}),
+      ...(format >= 6 ? moreJson(more) : {}),
+      ...(format >= 7 ? { device: deviceJson(more.device) } : {}),
       case: caseJson5(record.case),
       steps: record.steps.map(stepJson5),
       corrections: record.corrections.map(({ steps, ...correction }) => ({
@@ -69,6 +84,7 @@ export function runText(format: RecordFormat, record: RunRecord): string {
         steps: steps.map(stepJson5),
       })),
     });
+  }
   return canonicalJson({ format: 2, kind: 'run', ...shared, corrections: record.corrections.map(correctionJson) });
 }
 

@@ -8,3 +8,4 @@ export * from './configuration';
 export * from './redline';
 export * from './results';
 export * from './pace';
+export * from './device';

@@ -53,6 +53,19 @@ export interface ClockChange {
   readonly reason: string;
 }
 
+/** What a device recorded while it could not reach the server: its own time beside that of the arrival, since its clock may be wrong. */
+export interface DeviceNote {
+  readonly what: 'begun' | 'step' | 'evidence' | 'finished';
+  /** The step, from 1; null: the run as a whole. */
+  readonly step: number | null;
+  /** When it was done, by the device's clock; ISO 8601 UTC. */
+  readonly at: string;
+  /** What the device's clock said when it sent it. */
+  readonly sent: string;
+  /** When it arrived, by the server's clock. */
+  readonly arrived: string;
+}
+
 export interface EvidenceNote {
   readonly step: number;
   readonly name: string;
@@ -98,11 +111,13 @@ export interface RunMore {
   readonly redlines: readonly Redline[];
   readonly performedBy: PerformedBy | null;
   readonly clock: readonly ClockChange[];
+  /** What format 7 holds beside: what was recorded away from the server. */
+  readonly device: readonly DeviceNote[];
 }
 
-export const noMore: RunMore = { conclusion: '', redlines: [], performedBy: null, clock: [] };
+export const noMore: RunMore = { conclusion: '', redlines: [], performedBy: null, clock: [], device: [] };
 
-/** Has a run anything of it? */
+/** Has a run anything of what format 6 holds? */
 export const saysMoreOfRun = ({ conclusion, redlines, performedBy, clock }: RunMore): boolean =>
   conclusion.trim() !== '' || redlines.length > 0 || performedBy !== null || clock.length > 0;
 

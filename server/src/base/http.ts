@@ -190,6 +190,19 @@ function operationOf(request: FastifyRequest): Actor['operation'] {
   return { name: given, route: requestText(request) };
 }
 
+/** The times of a device that sends later what was done on it; both or none. */
+function deviceOf({ headers }: FastifyRequest): Actor['device'] {
+  const [at, sent] = [headers['device-at'], headers['device-sent']].map((text) =>
+    text === undefined ? undefined : Date.parse(String(text)),
+  );
+  if (at === undefined && sent === undefined) return undefined;
+  if (at === undefined || sent === undefined || Number.isNaN(at + sent))
+    throw new Refusal('invalid', {
+      fields: [{ path: 'Device-At', text: 'Device-At and Device-Sent are two times, as ISO 8601 writes them.' }],
+    });
+  return { at: new Date(at).toISOString(), sent: new Date(sent).toISOString() };
+}
+
 /** The first answer to a request of that name; undefined where it was never done. While it is being done it is waited for. */
 async function firstAnswer(context: AppContext, login: string, operation: NonNullable<Actor['operation']>): Promise<string | undefined> {
   for (let i = 0; i < 40; i++) {
@@ -230,6 +243,7 @@ export function serve<E extends Endpoint>(
       const { person, membership, tokenId } = callerOf(request);
       const operation = method === 'GET' ? undefined : operationOf(request);
       const before = operation && (await firstAnswer(context, person.login, operation));
+      const device = method === 'GET' ? undefined : deviceOf(request);
       if (before !== undefined) return reply.type('application/json; charset=utf-8').send(before);
       let wrote = 0;
       const actor: Actor = {
@@ -238,6 +252,7 @@ export function serve<E extends Endpoint>(
         now: context.now,
         parse: context.parse,
         ...(operation ? { operation } : {}),
+        ...(device ? { device } : {}),
         wrote: (seq) => (wrote = Math.max(wrote, seq)),
         ...(may === 'anyone'
           ? {}

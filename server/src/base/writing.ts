@@ -26,6 +26,8 @@ export interface Actor {
   readonly now: () => Date;
   /** What the client named this request: the same name again is not done again. */
   readonly operation?: { readonly name: string; readonly route: string };
+  /** When it was done and when it was sent, by the clock of a device that could not reach the server meanwhile; ISO 8601 UTC. */
+  readonly device?: { readonly at: string; readonly sent: string };
   /** Reads what people send: in threads of their own where a server runs, here in commands and specs. */
   readonly parse?: Parse;
   /** Told the ledger number of what was written. */
@@ -231,7 +233,7 @@ export class Writing {
         kind: entry.kind,
         key: entry.key,
         before: plain(entry.before),
-        after: plain(entry.after),
+        after: plain(this.actor.device ? { ...(entry.after as object | undefined), device: this.actor.device } : entry.after),
         writes,
         operation: this.actor.operation?.name ?? '',
       };

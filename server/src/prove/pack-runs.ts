@@ -2,7 +2,7 @@ import { groupBy } from '@core/base';
 import { runHash, runText } from '@core/run';
 import { and, asc, eq, gt, inArray } from 'drizzle-orm';
 import { decisionsOf, readBlob, records, signaturesOf, type JobProgress } from '../base';
-import { evidenceOf, runRecord, runs, selectRuns, moreOf, runDetailsOf } from '../run';
+import { evidenceOf, moreOfRuns, runRecord, runs, selectRuns } from '../run';
 import { pretty, type PackSource } from './pack-data';
 import type { RunsPaper } from './paper';
 
@@ -57,7 +57,10 @@ export async function addRuns(
     if (!rows.length) break;
     const ids = rows.map(({ run }) => run.id);
     const evidence = await evidenceOf(tx, ids);
-    const details = await runDetailsOf(tx, ids);
+    const more = await moreOfRuns(
+      tx,
+      rows.map(({ run }) => run),
+    );
     const signed = groupBy(await signaturesOf(tx, ids), (s) => s.recordId);
     const decided = groupBy(await decisionsOf(tx, ids), (d) => d.recordId);
     const keys = await keysOfSuperseding(source, rows);
@@ -65,7 +68,7 @@ export async function addRuns(
     for (const stored of rows) {
       const { run } = stored;
       const mine = evidence.get(run.id) ?? [];
-      const record = runRecord(stored, mine, run.format === 6 ? moreOf(details.get(run.id)) : undefined);
+      const record = runRecord(stored, mine, more.get(run.id));
       const folder = `runs/${record.key}`;
       // Exactly the bytes whose hash the signatures are bound to.
       await out.add(`${folder}/record.json`, runText(run.format, record));

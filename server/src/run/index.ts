@@ -9,4 +9,4 @@ export { saveProblem } from './problem-life';
 import './bulk';
 export * from './routes';
 export * from './cord-runs';
-export { moreOf, runDetailsOf } from './more';
+export { moreOfRuns } from './more';

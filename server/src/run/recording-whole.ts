@@ -2,7 +2,7 @@ import type { RunDetail } from '@contract/run';
 import { policiesOf } from '@core/prove';
 import { verdictFaults, type StepResult } from '@core/run';
 import { profileOf, recordRows, Refusal, write, type Actor, type Db } from '../base';
-import { moreOf, putRunDetails, runDetailsOf } from './more';
+import { moreOf, putRunDetails, runDetailsOf, sixth } from './more';
 import { changeRun, finishIn, lockOpenRun } from './recording';
 import { runRows } from './rows';
 import { evidenceOf, needRun, observationAsked, runDetail } from './store';
@@ -76,7 +76,7 @@ export async function correctClock(
     if (seconds === run.seconds) return;
     const change = { at: w.at, from: run.seconds, to: seconds, reason: reason.trim() };
     const { clock } = moreOf((await runDetailsOf(w.tx, [run.id])).get(run.id));
-    await changeRun(w, stored, { seconds, startedAt: run.startedAt ?? w.at, format: 6 }, 'onBench');
+    await changeRun(w, stored, { seconds, startedAt: run.startedAt ?? w.at, format: sixth(run.format) }, 'onBench');
     w.log({
       action: 'clock corrected',
       kind: 'run',

@@ -1,5 +1,19 @@
 import type { RunDetail, StepSaved } from '@contract/run';
-import { readingsAsked, rollUp, verdictFaults, type PerformedBy, type ReadingResult, type StepResult, type StepVerdict } from '@core/run';
+import {
+  readingsAsked,
+  recordedElsewhere,
+  rollUp,
+  verdictFaults,
+  noMore,
+  type DeviceNote,
+  type HandedIn,
+  type PerformedBy,
+  type ReadingResult,
+  type RecordedAway,
+  type StepBefore,
+  type StepResult,
+  type StepVerdict,
+} from '@core/run';
 import { and, eq, getTableColumns, isNotNull, isNull, sql } from 'drizzle-orm';
 import {
   plainKey,
@@ -20,7 +34,7 @@ import {
   type Writing,
 } from '../base';
 import { listCaseKinds } from '../design';
-import { moreOf, putRunDetails, runDetailsOf, runFormat } from './more';
+import { moreOfRuns, putRunDetails, putRunDevice, runFormat } from './more';
 import { around, evidenceOf, observationAsked, runDetail, sameCombination, storedRunHash, type StoredRun } from './store';
 import { evidenceRows, runRows } from './rows';
 import { evidence, runs } from './tables';
@@ -129,7 +143,8 @@ export async function startRun(db: Db, actor: Actor, key: string): Promise<RunDe
   await writeTogether(db, actor, onRun(key), async (w) => {
     const stored = await lockOpenRun(w, key);
     if (stored.run.startedAt !== null) return;
-    await changeRun(w, stored, { startedAt: w.at }, 'onBench');
+    const note = deviceNote(w, 'begun');
+    await changeRun(w, stored, { startedAt: w.at, ...awayFormat(note) }, 'onBench');
     w.log({
       action: 'run begun',
       kind: 'run',
@@ -138,9 +153,17 @@ export async function startRun(db: Db, actor: Actor, key: string): Promise<RunDe
     });
     w.wrote(runRows, stored.run.id);
     w.wrote(recordRows, stored.run.id);
+    if (note) await putRunDevice(w, stored.run.id, { note });
   });
   return runDetail(db, actor.projectId, key);
 }
+
+/** What belongs to the record of a run where a device did it away from the server; undefined where it was done here and now. */
+function deviceNote(w: Writing, what: DeviceNote['what'], step: number | null = null): DeviceNote | undefined {
+  const { device } = w.actor;
+  return device && { what, step, ...device, arrived: w.at };
+}
+const awayFormat = (note: DeviceNote | undefined): RunChange => (note ? { format: 7 } : {});
 
 export interface StepInput {
   readonly observed: string;
@@ -148,6 +171,8 @@ export interface StepInput {
   readonly seconds: number;
   readonly reason?: string;
   readonly readings?: readonly ReadingResult[] | undefined;
+  /** What the step said, as far as whoever records knows. */
+  readonly known?: StepBefore | undefined;
 }
 
 /** Records a step. The same content again changes nothing, so that a client may repeat what it is not sure of. */
@@ -179,6 +204,10 @@ export function recordStep(db: Db, actor: Actor, key: string, step: number, inpu
       }
       return saved(before, record.revision, false);
     }
+    if (recordedElsewhere(before, input.known, input))
+      throw new Refusal('conflict', {
+        detail: `Step ${step} was recorded meanwhile: ${before.verdict ?? 'no verdict'}${before.observed ? `, “${before.observed}”` : ''}.`,
+      });
     const wordless = !input.observed.trim();
     if (input.verdict !== null && input.verdict !== 'pass' && wordless)
       throw new Refusal('invalid', { fields: [{ path: 'observed', text: 'Say what you observed: this verdict needs it.' }] });
@@ -202,11 +231,15 @@ export function recordStep(db: Db, actor: Actor, key: string, step: number, inpu
     };
     const steps = run.steps.map((item, i) => (i === step - 1 ? after : item));
     const begun = { steps, seconds, startedAt: run.startedAt ?? w.at };
+    const note = deviceNote(w, 'step', step);
     const revision =
-      run.finishedAt === null ? await noteSteps(w, stored, begun) : await changeRun(w, stored, { ...begun, ...reopened }, 'onBench');
+      run.finishedAt === null && !note
+        ? await noteSteps(w, stored, begun)
+        : await changeRun(w, stored, { ...begun, ...reopened, ...awayFormat(note) }, 'onBench');
     w.log({ action: 'step recorded', kind: 'run', key: record.key, before: { step, ...before }, after: { step, ...after, seconds } });
     w.wrote(runRows, run.id);
     w.wrote(recordRows, run.id);
+    if (note) await putRunDevice(w, run.id, { note });
     return saved(after, revision, run.finishedAt !== null);
   });
 }
@@ -270,9 +303,10 @@ export async function finishIn(
   }
   const failed = run.steps.findIndex((item) => item.verdict === 'fail') + 1;
   // Most runs have nothing beside their steps: nobody is asked then.
-  const known = run.format === 6 ? (await runDetailsOf(w.tx, [run.id])).get(run.id) : undefined;
+  const known = (await moreOfRuns(w.tx, [run])).get(run.id) ?? noMore;
+  const note = deviceNote(w, 'finished');
   const said = { ...(conclusion === undefined ? {} : { conclusion: conclusion.trim() }), ...(performedBy ? { performedBy } : {}) };
-  const more = { ...moreOf(known), ...said };
+  const more = { ...known, ...said, ...(note ? { device: [...known.device, note] } : {}) };
   const format = runFormat(run.frozen, more);
   const change = { verdict, failedStep: failed || null, finishedAt: w.at, seconds: Math.max(run.seconds, seconds), format };
   const files = stored.files ? ((await evidenceOf(w.tx, [run.id])).get(run.id) ?? []) : [];
@@ -280,7 +314,7 @@ export async function finishIn(
     throw new Refusal('stateForbids', {
       detail: 'Cases of this kind must hold evidence before they pass: add a picture or a file to a step.',
     });
-  const hash = storedRunHash({ ...stored, run: { ...run, ...change } }, files, format === 6 ? more : undefined);
+  const hash = storedRunHash({ ...stored, run: { ...run, ...change } }, files, more);
   const revision = await changeRun(w, stored, { ...change, hash }, 'recorded');
   w.log({
     action: 'run recorded',
@@ -311,7 +345,8 @@ export async function finishIn(
     format,
   });
   w.wrote(recordRows, run.id);
-  if (performedBy || more.conclusion !== (known?.conclusion ?? '')) await putRunDetails(w, run.id, said);
+  if (performedBy || more.conclusion !== known.conclusion) await putRunDetails(w, run.id, said);
+  if (note) await putRunDevice(w, run.id, { note });
   w.withSeq(async (seq) => {
     if (w.shared) w.shared.later(storeFinished, { id: run.id, seq });
     else await storeFinished(w.tx, [{ id: run.id, seq }]);
@@ -340,7 +375,8 @@ export async function addEvidence(
     const { run, record } = stored;
     if (!run.steps[step - 1]) throw new Refusal('notFound', { detail: `${key} has no step ${step}.` });
     const reopened = run.finishedAt !== null ? await reopen(w, stored, reason) : {};
-    await changeRun(w, stored, { startedAt: run.startedAt ?? w.at, ...reopened }, 'onBench');
+    const note = deviceNote(w, 'evidence', step);
+    await changeRun(w, stored, { startedAt: run.startedAt ?? w.at, ...reopened, ...awayFormat(note) }, 'onBench');
     for (const { name, mime, bytes } of files) {
       const sha256 = await storeBlob(w.tx, bytes);
       const [made] = await w.tx
@@ -351,6 +387,7 @@ export async function addEvidence(
       takeStorage(w, bytes.length);
       w.wrote(evidenceRows, made.id);
     }
+    if (note) await putRunDevice(w, run.id, { note });
     w.wrote(runRows, run.id);
     w.wrote(recordRows, run.id);
   });
@@ -377,6 +414,22 @@ export async function removeEvidence(db: Db, actor: Actor, key: string, id: numb
     w.wrote(evidenceRows, id);
     w.wrote(runRows, stored.run.id);
     w.wrote(recordRows, stored.run.id);
+  });
+  return runDetail(db, actor.projectId, key);
+}
+
+/** Keeps with a run what a device recorded of it and what does not fit any more: it is readable beside the result, which stays as it is. */
+export async function handIn(
+  db: Db,
+  actor: Actor,
+  key: string,
+  { why, recorded }: { readonly why: string; readonly recorded: readonly RecordedAway[] },
+): Promise<RunDetail> {
+  await write(db, actor, async (w) => {
+    const { run, record } = await lockRun(w, key);
+    const handedIn: HandedIn = { by: w.actor.login, at: w.at, sent: actor.device?.sent ?? w.at, why, recorded };
+    w.log({ action: 'handed in from a device', kind: 'run', key: record.key, after: { why, recorded } });
+    await putRunDevice(w, run.id, { handedIn });
   });
   return runDetail(db, actor.projectId, key);
 }

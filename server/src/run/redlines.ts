@@ -3,7 +3,7 @@ import { redlined, redlineRefusal, withRedlines, type RedlineAsked } from '@core
 import { and, desc, eq, gte, inArray, isNotNull, sql } from 'drizzle-orm';
 import { decisions, putDecision, recordRows, records, Refusal, write, type Actor, type Db } from '../base';
 import { caseContent, lockCase, needCase, reviseCase } from '../design';
-import { moreOf, putRunDetails, runDetailsOf } from './more';
+import { moreOf, putRunDetails, runDetailsOf, sixth } from './more';
 import { changeRun, lockOpenRun } from './recording';
 import { evidenceRows, runRows } from './rows';
 import { needRun, runDetail } from './store';
@@ -33,7 +33,7 @@ export async function addRedline(db: Db, actor: Actor, key: string, asked: Redli
     await changeRun(
       w,
       stored,
-      { frozen: { ...run.frozen, steps }, steps: results, startedAt: run.startedAt ?? w.at, format: 6 },
+      { frozen: { ...run.frozen, steps }, steps: results, startedAt: run.startedAt ?? w.at, format: sixth(run.format) },
       'onBench',
     );
     w.log({ action: 'step redlined', kind: 'run', key: record.key, after: { ...redline } });

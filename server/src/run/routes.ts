@@ -26,7 +26,7 @@ import { addResultRule, dismissResult, listResults, removeResultRule, resultDeta
 import { matchResults, sendResults } from './results';
 import { addToRound, closeRound, orderRuns, placeRound, reopenRound, roundProgress, runNow } from './round-keeping';
 import { addProblem, linkProblem, problemList, problemsById } from './problems';
-import { addEvidence, finishRun, recordStep, removeEvidence, startRun } from './recording';
+import { addEvidence, finishRun, handIn, recordStep, removeEvidence, startRun } from './recording';
 import { blockRun, correctClock, recordShort } from './recording-whole';
 import { caseReadings } from './readings';
 import { addRedline, answerRedlines, caseRedlines } from './redlines';
@@ -126,6 +126,7 @@ export function runRoutes(app: FastifyInstance, context: AppContext): void {
     for await (const file of uploads(request, evidenceLimits)) files.push(file);
     return addEvidence(db, actor, params.key, params.step, files, query.reason);
   });
+  serve(app, context, contract.handIn, ({ actor, params, body }) => handIn(db, actor, params.key, body));
   serve(app, context, contract.removeEvidence, ({ actor, params, query }) =>
     removeEvidence(db, actor, params.key, params.id, query.reason),
   );

@@ -10,6 +10,7 @@ import {
   roundDetails,
   rounds,
   runDetails,
+  runDevices,
   runs,
 } from './tables';
 
@@ -90,6 +91,17 @@ export const runDetailRows = account({
     ['due', runDetails.due],
     ['priority', runDetails.priority],
     ['position', runDetails.position],
+  ],
+});
+
+export const runDeviceRows = account({
+  name: 'run_devices',
+  table: runDevices,
+  id: runDevices.id,
+  project: runDevices.projectId,
+  columns: [
+    ['notes', runDevices.notes],
+    ['handedIn', runDevices.handedIn],
   ],
 });
 

@@ -22,7 +22,7 @@ import {
   type Writing,
 } from '../base';
 import { needCase, type StoredCase } from '../design';
-import { moreOf, runDetailsOf } from './more';
+import { moreOfRuns } from './more';
 import { needTester, planRuns } from './plan';
 import { changeRun } from './recording';
 import { runRows } from './rows';
@@ -51,8 +51,8 @@ export interface Signing {
 
 /** The hash of a run's record as it stands. */
 export async function presentHash(tx: Db | Tx, stored: StoredRun): Promise<string> {
-  const { id, format } = stored.run;
-  const more = format === 6 ? moreOf((await runDetailsOf(tx, [id])).get(id)) : undefined;
+  const { id } = stored.run;
+  const more = (await moreOfRuns(tx, [stored.run])).get(id);
   return storedRunHash(stored, (await evidenceOf(tx, [id])).get(id) ?? [], more);
 }
 

@@ -28,8 +28,8 @@ import {
 } from '../base';
 import { requirements } from '../specify';
 import { heldUpBy, standingOf } from './resting';
-import { moreOf, runDetailsOf, type StoredRunDetails } from './more';
-import { evidence, problems, runs } from './tables';
+import { moreOf, runDetailsOf, runDevicesOf, type StoredRunDetails } from './more';
+import { evidence, problems, runDevices, runs } from './tables';
 
 const roundRecord = alias(records, 'round_record');
 const buildRecord = alias(records, 'build_record');
@@ -212,6 +212,7 @@ const has = {
   signed: sql<number>`exists (select 1 from ${signatures} where ${signatures.recordId} = ${runs.id})`.mapWith(Boolean),
   decided: sql<number>`exists (select 1 from ${decisions} where ${decisions.recordId} = ${runs.id})`.mapWith(Boolean),
   files: sql<number>`exists (select 1 from ${evidence} where ${evidence.runId} = ${runs.id})`.mapWith(Boolean),
+  device: sql<number>`exists (select 1 from ${runDevices} where ${runDevices.id} = ${runs.id})`.mapWith(Boolean),
   raised:
     sql<number>`exists (select 1 from ${problems} where ${problems.runId} = ${runs.id}) or exists (select 1 from ${traces} where ${traces.toId} = ${runs.id} and ${traces.kind} = 'shownIn' and ${traces.removedAt} is null)`.mapWith(
       Boolean,
@@ -256,11 +257,21 @@ const runWith = gathered(async (db, asked: readonly { projectId: number; key: st
 export async function runDetail(db: Db, projectId: number, key: string): Promise<RunDetail> {
   const found = await runWith(db, { projectId, key: plainKey(key) });
   if (!found) throw noRun(key);
-  const { testerName, profile, signed: isSigned, decided: isDecided, files: hasFiles, raised: hasRaised, ...stored } = found;
+  const {
+    testerName,
+    profile,
+    signed: isSigned,
+    decided: isDecided,
+    files: hasFiles,
+    raised: hasRaised,
+    device: hasDevice,
+    ...stored
+  } = found;
   const { run, record } = stored;
   const files = hasFiles ? ((await evidenceOf(db, [run.id])).get(run.id) ?? []) : [];
   const details = (await runDetailsOf(db, [run.id])).get(run.id);
-  const more = moreOf(details);
+  const device = run.format > 6 || hasDevice ? (await runDevicesOf(db, [run.id])).get(run.id) : undefined;
+  const more = moreOf(details, device);
   const hash = storedRunHash(stored, files, more);
   const signed = isSigned ? await signaturesOf(db, [run.id]) : [];
   const decided = isDecided ? await decisionsOf(db, [run.id]) : [];
@@ -302,6 +313,8 @@ export async function runDetail(db: Db, projectId: number, key: string): Promise
     redlines: [...more.redlines],
     performedBy: more.performedBy,
     clock: [...more.clock],
+    device: [...more.device],
+    handedIn: [...(device?.handedIn ?? [])],
     observationAsked: asksObservation(profile, verifies),
     restsOn: await standingOf(db, run),
     holdsUp: run.verdict === 'failed' || run.verdict === 'blocked' ? await heldUpBy(db, run) : [],

@@ -2,6 +2,8 @@ import type { RecordFormat } from '@core/base';
 import type { CaseContent } from '@core/design';
 import type {
   ClockChange,
+  DeviceNote,
+  HandedIn,
   ConfigurationDimension,
   Correction,
   PerformedBy,
@@ -145,6 +147,16 @@ export const runDetails = mysqlTable(
   },
   (t) => [index('run_details_project').on(t.projectId, t.due)],
 );
+
+/** What was recorded of a run away from the server: the times that belong to its record, and what did not fit any more when it arrived. */
+export const runDevices = mysqlTable('run_devices', {
+  id: ref('id')
+    .primaryKey()
+    .references(() => runs.id),
+  projectId: ref('project_id').notNull(),
+  notes: jsonText<readonly DeviceNote[]>('notes').notNull(),
+  handedIn: jsonText<readonly HandedIn[]>('handed_in').notNull(),
+});
 
 /** Which record of a run somebody has had on the screen last: who signs many at once signs only what they looked at. */
 export const runLooks = mysqlTable(

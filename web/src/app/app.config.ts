@@ -1,4 +1,4 @@
-import { provideZonelessChangeDetection, type ApplicationConfig } from '@angular/core';
+import { inject, Injector, provideZonelessChangeDetection, type ApplicationConfig } from '@angular/core';
 import { provideRouter, withComponentInputBinding, type Routes } from '@angular/router';
 import { provideEffects } from '@ngrx/effects';
 import { provideStore } from '@ngrx/store';
@@ -9,6 +9,7 @@ import {
   bulkCalls,
   bulkFeature,
   effectsOf,
+  keeping,
   listEffects,
   listsFeature,
   treeEffects,
@@ -20,6 +21,7 @@ import {
   requestsFeature,
   Shell,
   signedIn,
+  standby,
 } from './base';
 
 import { proveRoutes } from './prove';
@@ -71,6 +73,14 @@ export const appConfig: ApplicationConfig = {
         '/projects/:project/cases': () => import('./design/browse').then((m) => m.caseBrowse),
         '/projects/:project/problems': () => import('./run/problem-list').then((m) => ({ kind: m.problemKind })),
       },
+    },
+    { provide: keeping, useValue: () => import('./run/away').then((m) => m.runKeeping) },
+    {
+      provide: standby,
+      useFactory:
+        (injector = inject(Injector)) =>
+        async () =>
+          injector.get((await import('./base/device/device')).Device),
     },
     provideStore({
       [requestsFeature.name]: requestsFeature.reducer,

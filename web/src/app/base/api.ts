@@ -1,5 +1,6 @@
-import { Injectable } from '@angular/core';
+import { inject, Injectable } from '@angular/core';
 import type { AnswerOf, CallOf, Endpoint, ProblemDetails } from '@contract/base';
+import { deviceInUse, standby } from './device/in-use';
 
 /** An answer that is not the one asked for. */
 export class ApiFailure extends Error {
@@ -15,28 +16,54 @@ const away: ProblemDetails = {
   title: 'The server cannot be reached. What you typed is kept here; it is tried again.',
 };
 
+/** How a request is sent that may have waited on a device. */
+export interface Sending {
+  /** Names the request: the same name again is not done again. */
+  readonly operation?: string;
+  /** When it was done and when it is sent, by the device's clock. */
+  readonly device?: { readonly at: string; readonly sent: string } | undefined;
+}
+
 /** The typed client of the contract: the only place that speaks HTTP. */
 @Injectable({ providedIn: 'root' })
 export class Api {
   /** The last ledger number that a request of this window wrote, by project: lists of what is judged are asked to be no older. */
   private readonly wrote = new Map<string, number>();
 
+  private readonly standby = inject(standby, { optional: true });
+
+  /** Asks the server; where this device holds records that were taken along, it answers for a server that cannot be reached. */
   async call<E extends Endpoint>(endpoint: E, input: CallOf<E>, files?: readonly File[]): Promise<AnswerOf<E>> {
-    const values = { ...(input as Record<string, unknown>) };
-    const project = String(values['project'] ?? '');
-    if (names(endpoint.query, 'atLeast')) values['atLeast'] ??= this.wrote.get(project);
-    const path = endpoint.path.replace(/:(\w+)/g, (_, name: string) => {
-      const value = String(values[name]);
-      delete values[name];
-      return encodeURIComponent(value);
-    });
+    if (!deviceInUse() || !this.standby) return this.request(endpoint, input, files);
+    const device = await this.standby();
+    return device.call(endpoint, input as Record<string, unknown>, files) as Promise<AnswerOf<E>>;
+  }
+
+  /** The address of a reading request. */
+  address(endpoint: Endpoint, input: Readonly<Record<string, unknown>>): string {
+    const { path, rest } = addressOf(endpoint, input);
+    const query = queryOf(Object.entries(rest).filter(([name]) => name !== 'atLeast'));
+    return `${path}${query}`;
+  }
+
+  /** Asks the server itself. */
+  async request<E extends Endpoint>(
+    endpoint: E,
+    input: CallOf<E>,
+    files?: readonly File[],
+    { operation, device }: Sending = {},
+  ): Promise<AnswerOf<E>> {
+    const project = String((input as Record<string, unknown>)['project'] ?? '');
+    const { path, rest } = addressOf(endpoint, input as Record<string, unknown>);
+    if (names(endpoint.query, 'atLeast')) rest['atLeast'] ??= this.wrote.get(project);
     const hasBody = endpoint.method === 'POST' || endpoint.method === 'PUT';
     // Beside files, what the contract wants in the query goes there and the rest before the files; else it is one or the other.
-    const given = Object.entries(values).filter(([, value]) => value !== undefined);
+    const given = Object.entries(rest).filter(([, value]) => value !== undefined);
     const inQuery = given.filter(([name]) => (files ? names(endpoint.query, name) : !hasBody));
-    const query = new URLSearchParams(inQuery.map(([name, value]) => [name, String(value)])).toString();
     // Named, so that a repeat is recognised and not done twice.
-    const headers: Record<string, string> = endpoint.method === 'POST' ? { 'idempotency-key': crypto.randomUUID() } : {};
+    const headers: Record<string, string> = {};
+    if (operation ?? endpoint.method === 'POST') headers['idempotency-key'] = operation ?? crypto.randomUUID();
+    if (device) Object.assign(headers, { 'device-at': device.at, 'device-sent': device.sent });
     const init: RequestInit = { method: endpoint.method, credentials: 'same-origin', headers };
     if (files) {
       const form = new FormData();
@@ -45,9 +72,9 @@ export class Api {
       init.body = form;
     } else if (hasBody) {
       headers['content-type'] = 'application/json';
-      init.body = JSON.stringify(values);
+      init.body = JSON.stringify(rest);
     }
-    const response = await send(`/api${path}${query ? `?${query}` : ''}`, init, endpoint.method === 'POST');
+    const response = await send(`/api${path}${queryOf(inQuery)}`, init, endpoint.method === 'POST' && !operation);
     const seq = Number(response.headers.get('ledger-seq') ?? 0);
     if (seq) this.wrote.set(project, Math.max(seq, this.wrote.get(project) ?? 0));
     const text = await response.text();
@@ -56,6 +83,20 @@ export class Api {
   }
 }
 
+/** Where a call goes, and what of it does not stand there. */
+function addressOf(endpoint: Endpoint, input: Readonly<Record<string, unknown>>): { path: string; rest: Record<string, unknown> } {
+  const rest = { ...input };
+  const path = endpoint.path.replace(/:(\w+)/g, (_, name: string) => {
+    const value = String(rest[name]);
+    delete rest[name];
+    return encodeURIComponent(value);
+  });
+  return { path, rest };
+}
+function queryOf(given: readonly (readonly [string, unknown])[]): string {
+  const query = new URLSearchParams(given.flatMap(([name, value]) => (value === undefined ? [] : [[name, String(value)]]))).toString();
+  return query ? `?${query}` : '';
+}
 const names = (query: Endpoint['query'], name: string): boolean => 'shape' in query && name in (query.shape as object);
 
 /** Sends a request; one that has a name is sent once more where the connection was lost or the server is away for a moment. */

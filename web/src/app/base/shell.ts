@@ -15,6 +15,8 @@ import { Live, onAction, quietActions, useProject } from './live';
 import { actionLink } from './links';
 import type { News, WaitingItem } from '@contract/base';
 import { baseActions, baseCommands, baseFeature } from './state';
+import { KeptHere } from './device/kept-here';
+import { deviceInUse } from './device/in-use';
 import { theme } from './theme';
 import { Icon } from './ui/icon';
 import { knotIcons } from './ui/knot-icons';
@@ -26,7 +28,7 @@ const shellKeys = ['jump', 'cord', 'specify', 'design', 'run', 'measure', 'prove
 /** The frame of every screen: the rail that is the project's own cord, and the top bar with the build that is proved. */
 @Component({
   selector: 'cp-shell',
-  imports: [RouterOutlet, RouterLink, RouterLinkActive, MatMenuModule, MatButtonModule, Icon],
+  imports: [RouterOutlet, RouterLink, RouterLinkActive, MatMenuModule, MatButtonModule, Icon, KeptHere],
   changeDetection: ChangeDetectionStrategy.OnPush,
   templateUrl: './shell.html',
   styleUrl: './shell.scss',
@@ -53,6 +55,7 @@ export class Shell implements OnDestroy {
   protected readonly stateWords = stateWords;
   protected readonly icons = knotIcons;
   protected readonly theme = theme;
+  protected readonly deviceInUse = deviceInUse;
   protected readonly initials = computed(() =>
     (this.scope.session()?.person.printedName ?? '')
       .split(/\s+/)

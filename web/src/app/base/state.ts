@@ -98,6 +98,7 @@ export const baseActions = createActionGroup({
     'Live state': props<{ connected: boolean }>(),
     'Place visited': props<{ url: string; label: string }>(),
     'Enter project': props<{ project: string }>(),
+    'Device sent': props<{ key: string }>(),
   },
 });
 

@@ -11,11 +11,15 @@ import { sizeWords } from './words';
   template: `
     <div class="row evidence">
       @for (file of shown(); track file.id) {
-        <span class="file"
-          ><a [href]="file.address" target="_blank" rel="noopener"
-            ><cp-icon [name]="file.image ? 'image' : 'description'" /> {{ file.name }} · {{ size(file.bytes) }}</a
-          >
-          @if (!locked()) {
+        <span class="file">
+          @if (file.id < 0) {
+            <cp-icon name="cloud_off" /> {{ file.name }} · {{ size(file.bytes) }} · kept here
+          } @else {
+            <a [href]="file.address" target="_blank" rel="noopener"
+              ><cp-icon [name]="file.image ? 'image' : 'description'" /> {{ file.name }} · {{ size(file.bytes) }}</a
+            >
+          }
+          @if (!locked() && file.id >= 0) {
             <button type="button" [attr.aria-label]="'Take ' + file.name + ' off'" (click)="detached.emit(file.id)">
               <cp-icon name="close" />
             </button>
@@ -44,7 +48,7 @@ import { sizeWords } from './words';
       <p class="second small needed">Must be shown by a {{ asked() }}</p>
     }
     @for (file of shown(); track file.id) {
-      @if (file.image) {
+      @if (file.image && file.id >= 0) {
         <img class="shot" [src]="file.address" [alt]="'Evidence ' + file.name" />
       }
     }

@@ -21,6 +21,9 @@ export function useBenchRun(key: Signal<string>) {
     const of = run()?.round;
     if (of) untracked(() => askRound(of));
   });
+  onAction(baseActions.deviceSent, (sent) => {
+    if (sent.key === key()) askRun();
+  });
   onAction(baseActions.liveNews, ({ entries }) => {
     const me = scope.session()?.person.login;
     const keys = new Set(items().map((item) => item.key));

@@ -37,6 +37,7 @@ export const runRoutes: Routes = [
         title: 'Configurations · Cord Proof',
         loadComponent: () => import('./configurations-page').then((m) => m.ConfigurationsPage),
       },
+      { path: 'device', title: 'On this device · Cord Proof', loadComponent: () => import('./device-page').then((m) => m.DevicePage) },
       { path: 'problems', loadComponent: problems },
       { path: 'problems/:key', loadComponent: problems },
     ],

@@ -23,13 +23,14 @@ import {
   type SignRequest,
   askSignature,
 } from '../base';
+import { AwayNotes } from './away-notes';
 import { clockWords, runStateWords } from './words';
 import { runCommands, runFeature } from './state';
 
 /** A run record, whole, as a reviewer signs it and an auditor reads it. */
 @Component({
   selector: 'cp-record-page',
-  imports: [DatePipe, MatButtonModule, RouterLink, Icon, ProblemNote, ReadingLine, RecordLink, RecordPanels, SignAs],
+  imports: [AwayNotes, DatePipe, MatButtonModule, RouterLink, Icon, ProblemNote, ReadingLine, RecordLink, RecordPanels, SignAs],
   changeDetection: ChangeDetectionStrategy.OnPush,
   templateUrl: './record-page.html',
   styles: `

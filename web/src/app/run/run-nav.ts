@@ -9,6 +9,7 @@ export const runPlaces = [
   ['again', 'Needed again'],
   ['problems', 'Problem reports'],
   ['configurations', 'Configurations'],
+  ['device', 'On this device'],
 ] as const;
 
 /** Where one can go in Run: rounds, results beside each other, what waits for a signature, what programs sent, what is needed again. */

@@ -1,0 +1,88 @@
+import { InjectionToken } from '@angular/core';
+import type { Endpoint, ProblemDetails } from '@contract/base';
+
+/** A call of the server as it is made. */
+export interface DeviceCall {
+  readonly endpoint: Endpoint;
+  readonly input: Readonly<Record<string, unknown>>;
+  readonly files?: readonly File[] | undefined;
+}
+
+/** A record that was taken along. */
+export interface Taken {
+  /** Whose it is here, in which project, and its key: `login project key`. */
+  readonly place: string;
+  readonly login: string;
+  readonly project: string;
+  readonly key: string;
+  /** As the server said last. */
+  readonly record: object;
+  readonly takenAt: string;
+  readonly readAt: string;
+  /** What others decided about it while this device was away with it. */
+  readonly meanwhile: readonly string[];
+  /** How much of what was done here the server has. */
+  readonly sent: number;
+}
+
+/** Something that was done here and that the server does not have yet. */
+export interface Waiting {
+  /** The order in which it was done. */
+  readonly n?: number;
+  readonly place: string;
+  /** Names the request: however often it is sent, it is done once. */
+  readonly operation: string;
+  /** `PUT /projects/:project/…`: the endpoint, as text. */
+  readonly endpoint: string;
+  readonly input: Readonly<Record<string, unknown>>;
+  readonly files: readonly File[];
+  /** When it was done, by this device's clock. */
+  readonly at: string;
+  /** The server could not be reached when it was done. */
+  readonly away: boolean;
+  /** Why the server did not take it; whoever did it decides what becomes of it. */
+  readonly problem?: ProblemDetails;
+}
+
+export interface MadeHere {
+  /** What is sent: as asked, and what of the record it rests on. */
+  readonly input: Readonly<Record<string, unknown>>;
+  /** What is answered until the server has it. */
+  readonly answer: unknown;
+  /** The record with it. */
+  readonly record: object;
+  /** The record says so already: there is nothing to send. */
+  readonly same?: boolean;
+}
+
+/** How a kind of record is worked on while the server is away. */
+export interface Keeping {
+  /** Reads one whole. */
+  readonly read: Endpoint;
+  /** What else the screen on which it is worked on asks for. */
+  along(taken: { readonly project: string; readonly record: object }): readonly DeviceCall[];
+  /** Addresses of pictures and files that it shows. */
+  files(taken: { readonly project: string; readonly record: object }): readonly string[];
+  /** The requests that may wait. */
+  readonly writes: readonly Endpoint[];
+  /** What such a request makes of a record. */
+  make(record: object, call: DeviceCall, at: string): MadeHere;
+  /** One of them in words. */
+  words(waiting: Pick<Waiting, 'endpoint' | 'input' | 'files'>): string;
+  /** A record in words. */
+  title(record: object): string;
+  /** What others decided between two looks. */
+  meanwhile(before: object, now: object): readonly string[];
+  /** The screen on which it is worked on, behind the project. */
+  link(key: string): readonly string[];
+  /** Rests a refused request no longer on what it knew; undefined where that is not why it was refused. */
+  over(waiting: Waiting): Readonly<Record<string, unknown>> | undefined;
+  /** Keeps with the record what does not fit any more. */
+  handIn(taken: Taken, waiting: readonly Waiting[], why: string): DeviceCall;
+}
+
+/** The kinds of record that can be taken along; read when one is. */
+export const keeping = new InjectionToken<() => Promise<Keeping>>('keeping');
+
+/** An endpoint as text. */
+export const endpointName = ({ method, path }: Pick<Endpoint, 'method' | 'path'>): string => `${method} ${path}`;
