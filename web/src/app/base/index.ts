@@ -65,6 +65,7 @@ export * from './keys';
 export * from './list-keys';
 export * from './device-memory';
 export { Device } from './device/device';
+export { deviceStore } from './device/device-store';
 export * from './device/keeping';
 export { deviceInUse, standby } from './device/in-use';
 export * from './shell';

@@ -5,7 +5,7 @@ import { provideEffects } from '@ngrx/effects';
 import { provideState, provideStore, Store, type FeatureSlice } from '@ngrx/store';
 import type { Endpoint, Filter, Page, ProblemDetails } from '@contract/base';
 import { groupBy, type Role } from '@core/base';
-import { Api, ApiFailure } from './api';
+import { Api, ApiFailure, type Sending } from './api';
 import { bulkCalls, bulkFeature } from './bulk/state';
 import { effectsOf, requestsFeature } from './command';
 import { listEffects, listsFeature } from './list/state';
@@ -19,6 +19,8 @@ export interface Asked {
   readonly endpoint: Endpoint;
   readonly input: Record<string, unknown>;
   readonly files: readonly File[] | undefined;
+  /** How it was sent, where it may have waited on a device. */
+  readonly sending?: Sending | undefined;
 }
 
 /** A server of which a test says what it answers, and sees what it was asked. */
@@ -37,8 +39,16 @@ export class FakeApi {
     });
   }
 
-  async call(endpoint: Endpoint, input: Record<string, unknown>, files?: readonly File[]): Promise<unknown> {
-    this.asked.push({ endpoint, input, files });
+  call(endpoint: Endpoint, input: Record<string, unknown>, files?: readonly File[]): Promise<unknown> {
+    return this.request(endpoint, input, files);
+  }
+
+  address(endpoint: Endpoint, input: Record<string, unknown>): string {
+    return `${endpoint.path} ${JSON.stringify(input)}`;
+  }
+
+  async request(endpoint: Endpoint, input: Record<string, unknown>, files?: readonly File[], sending?: Sending): Promise<unknown> {
+    this.asked.push({ endpoint, input, files, sending });
     await Promise.resolve();
     const answer = this.answers.get(endpoint);
     if (!answer) throw new ApiFailure({ type: '', title: `no answer to ${endpoint.path}`, status: 404, code: 'notFound' });

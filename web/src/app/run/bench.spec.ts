@@ -65,6 +65,8 @@ const run: RunDetail = {
   redlines: [],
   performedBy: null,
   clock: [],
+  device: [],
+  handedIn: [],
   due: null,
   priority: '',
   own: {},

@@ -81,6 +81,8 @@ const run = (more: Partial<RunDetail> = {}): RunDetail =>
     performedBy: null,
     redlines: [],
     clock: [],
+  device: [],
+  handedIn: [],
     conclusion: '',
     observationAsked: false,
     ...more,

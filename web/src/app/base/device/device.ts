@@ -1,4 +1,4 @@
-import { computed, effect, inject, Injectable, signal, untracked } from '@angular/core';
+import { computed, DestroyRef, effect, inject, Injectable, signal, untracked } from '@angular/core';
 import { Store } from '@ngrx/store';
 import type { Endpoint, ProblemDetails, Session } from '@contract/base';
 import * as contract from '@contract/base';
@@ -39,9 +39,17 @@ export class Device {
 
   constructor() {
     this.ready = this.open();
-    addEventListener('online', () => void this.send());
-    document.addEventListener('visibilitychange', () => document.visibilityState === 'visible' && this.held().length && void this.send());
-    setInterval(() => this.held().length && void this.send(), sendAgainAfter);
+    const sendWhatWaits = (): void => {
+      if (this.held().length && document.visibilityState === 'visible') void this.send();
+    };
+    addEventListener('online', sendWhatWaits);
+    document.addEventListener('visibilitychange', sendWhatWaits);
+    const timer = setInterval(sendWhatWaits, sendAgainAfter);
+    inject(DestroyRef).onDestroy(() => {
+      clearInterval(timer);
+      removeEventListener('online', sendWhatWaits);
+      document.removeEventListener('visibilitychange', sendWhatWaits);
+    });
     // Whoever signs in, or comes back, has it sent at once.
     effect(() => {
       if (this.mine()) untracked(() => void this.send());
