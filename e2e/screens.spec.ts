@@ -43,6 +43,7 @@ const screens: readonly (readonly [string, string, RegExp])[] = [
   ['results of programs', '/larkfell/run/programs', /cord-send/],
   ['needed again', '/larkfell/run/again?from=2.3.0&to=2.4.0-rc2', /no longer stand/],
   ['configurations', '/larkfell/run/configurations', /onfiguration/],
+  ['on this device', '/larkfell/run/device', /Yours to record/],
   ['problems', '/larkfell/run/problems/PR-001', /Stands against/],
   ['Measure', '/larkfell/measure?path=src/brake.c&line=29', /ways? to close it|What would close it/],
   ['Prove', '/larkfell/prove', /This build now/],

@@ -183,9 +183,43 @@ describe('Runs in full', () => {
       [c, 'tester'],
       [other, 'both'],
     ]);
-    const order = [...more.items].reverse().map(({ key }) => ({ key, due: '2026-12-01', priority: 'high' }));
-    const ordered = (await p.call('tester', run.orderRuns, { key: round.key, runs: order })).body;
-    expect(ordered.items.map((item) => [item.key, item.priority])).toEqual(order.map(({ key }) => [key, 'high']));
+    const third = (await p.call('tester', run.addToRound, { key: round.key, cases: [await add('Third')], tester: 'both' } as never)).body;
+    const [a, b, d] = third.items.map((item) => item.key);
+    const order = async (): Promise<string[]> =>
+      (await p.call('auditor', run.getRound, { key: round.key })).body.items.map((item) => item.key);
+    const listed = async (): Promise<string[]> => {
+      const filter = JSON.stringify({ field: 'round', is: [round.key] });
+      return (await p.call('auditor', run.listRuns, { filter, sort: 'position' } as never)).body.rows.map((item) => item.key);
+    };
+    const move = (key: string, by: -1 | 1) => p.call('tester', run.moveRun, { key: round.key, run: key, by });
+    for (const [key, by, then] of [
+      [d, -1, [a, d, b]],
+      [d, -1, [d, a, b]],
+      // The first stays where it is.
+      [d, -1, [d, a, b]],
+      [d, 1, [a, d, b]],
+      [a, 1, [d, a, b]],
+      [a, 1, [d, b, a]],
+    ] as const) {
+      expect((await move(key, by)).status).toBe(200);
+      expect(await order()).toEqual([...then]);
+      expect(await listed()).toEqual([...then]);
+    }
+    expect((await move('RUN-999', 1)).problem.code).toBe('notFound');
+    const set = async (values: object) => {
+      const asked = { selection: { kind: 'run', keys: [a, b] }, act: { act: 'set', values }, reason: '' };
+      const { digest } = (await p.call('author', base.previewBulk, asked as never)).body;
+      return p.call('author', base.doBulk, { ...asked, digest } as never);
+    };
+    expect((await set({ due: '2026-12-01', priority: 'high' })).body.done).toBe(2);
+    expect((await set({ due: 'soon' })).body.done).toBe(0);
+    const wanted = (
+      await p.call('auditor', run.listRuns, { filter: JSON.stringify({ field: 'priority', is: ['high'] }), sort: 'key' } as never)
+    ).body;
+    expect(wanted.rows.map((item) => [item.key, item.due])).toEqual([a, b].sort().map((key) => [key, '2026-12-01']));
+    expect((await set({ due: '' })).body.done).toBe(2);
+    expect((await set({ due: '' })).body.refused).toBe(2);
+    expect((await p.call('auditor', run.getRun, { key: a })).body.due).toBeNull();
     await step(round.items[0].key, 1, 'pass');
     const close = { key: round.key, reason: 'Release morning', password };
     expect((await p.call('tester', run.closeRound, close)).body.state).toBe('closed');
@@ -197,7 +231,7 @@ describe('Runs in full', () => {
     expect((await step(round.items[0].key, 2, 'pass')).status).toBe(200);
     await finish(round.items[0].key);
     const progress = (await p.call('auditor', run.getRoundProgress, { key: round.key })).body;
-    expect(progress.planned).toBe(10);
+    expect(progress.planned).toBe(15);
     expect(progress.days.map((d) => [d.minutes, d.runs])).toEqual([[5, 1]]);
     expect(progress.by.person).toContain(jasmine.objectContaining({ verdict: 'passed', runs: 1 }));
     // Each bar by folder leads to its runs by their cases.

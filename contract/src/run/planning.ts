@@ -1,5 +1,5 @@
 import * as z from 'zod';
-import { day, endpoint, inProject, inProjectKey, key, reasonText, shortText } from '../base';
+import { day, done, endpoint, inProject, inProjectKey, key, reasonText, shortText } from '../base';
 import { roundDetailSchema, runSummarySchema } from './routes';
 
 export const configurationPlanSchema = z.object({
@@ -65,17 +65,12 @@ export const addToRound = endpoint('POST', '/projects/:project/rounds/:key/runs'
   }),
   answer: roundDetailSchema,
 });
-export const orderRuns = endpoint('PUT', '/projects/:project/rounds/:key/order', {
-  summary: 'In which order the runs of a round are done, and when each is wanted and how urgently',
+export const moveRun = endpoint('PUT', '/projects/:project/rounds/:key/order', {
+  summary: 'Do a run of a round one place earlier or later',
   may: ['author', 'tester'],
   params: inProjectKey,
-  body: z.object({
-    runs: z
-      .array(z.object({ key, due: day.nullable().optional(), priority: z.string().trim().max(20).optional() }))
-      .min(1)
-      .max(2000),
-  }),
-  answer: roundDetailSchema,
+  body: z.object({ run: key, by: z.union([z.literal(-1), z.literal(1)]) }),
+  answer: done,
 });
 export const runNow = endpoint('POST', '/projects/:project/cases/:key/run-now', {
   summary: 'Plan one run at once, for oneself: in the round named, or in one of one’s own that is made by itself',

@@ -1,5 +1,6 @@
 import { eq } from 'drizzle-orm';
 import { bulkKind, needBuild, noSuchAct } from '../base';
+import { scheduleIn } from './round-keeping';
 import { decideIn, reassignIn } from './signing';
 import { runList, selectRuns } from './store';
 import { runs } from './tables';
@@ -14,6 +15,8 @@ bulkKind({
       case 'reassign':
         await reassignIn(w, stored, act.tester, reason);
         return { words: `${stored.run.tester} → ${act.tester}`, undo: { act: 'reassign', tester: stored.run.tester } };
+      case 'set':
+        return scheduleIn(w, stored, act.values);
       case 'withdraw':
       case 'bringBack':
         await decideIn(w, stored, { choice: act.act, reason }, signer);

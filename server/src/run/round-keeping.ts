@@ -1,7 +1,9 @@
+import { day, type BulkAct } from '@contract/base';
 import type { RoundDetail, RoundProgress, RunSummary } from '@contract/run';
 import { envelope2, recordFormat, textHash } from '@core/base';
 import { projectedEnd } from '@core/run';
-import { and, asc, eq, isNotNull, isNull } from 'drizzle-orm';
+import { and, asc, eq, isNotNull, isNull, sql } from 'drizzle-orm';
+import * as z from 'zod';
 import {
   changeRecord,
   lockRecord,
@@ -9,6 +11,7 @@ import {
   needRecord,
   openBuildById,
   people,
+  plainKey,
   proveSigner,
   putSignature,
   recordRows,
@@ -21,12 +24,12 @@ import {
   type Writing,
 } from '../base';
 import { needCase, placesOf, runnable } from '../design';
-import { putRunDetails } from './more';
+import { putRunDetails, runDetailsOf } from './more';
 import { needTester, planRuns } from './plan';
 import { roundDetailRows } from './rows';
 import { insertRound, roundDetail } from './rounds';
-import { runSummaries, sameCombination, selectRuns } from './store';
-import { roundDetails, rounds, runs } from './tables';
+import { placeOfRun, runSummaries, sameCombination, selectRuns, type StoredRun } from './store';
+import { roundDetails, rounds, runDetails, runs } from './tables';
 
 /** A round that still takes runs, with its build: locked. */
 async function lockOpenRound(w: Writing, key: string) {
@@ -167,29 +170,56 @@ export async function addToRound(
   return roundDetail(db, actor.projectId, key);
 }
 
-/** Says in which order the runs of a round are done, and when each is wanted and how urgently. */
-export async function orderRuns(
+/** Does a run of a round one place earlier or later among those that are done; the last and the first stay where they are. */
+export async function moveRun(
   db: Db,
   actor: Actor,
   key: string,
-  asked: readonly { readonly key: string; readonly due?: string | null | undefined; readonly priority?: string | undefined }[],
-): Promise<RoundDetail> {
+  { run, by }: { readonly run: string; readonly by: -1 | 1 },
+): Promise<void> {
   await write(db, actor, async (w) => {
     const { record } = await lockOpenRound(w, key);
-    const mine = new Map((await selectRuns(w.tx, eq(runs.roundId, record.id))).map((stored) => [stored.record.key, stored.run.id]));
-    w.log({ action: 'runs put in order', kind: 'round', key: record.key, after: { runs: asked.map((run) => run.key) } });
-    for (const [at, { key: runKey, due, priority }] of asked.entries()) {
-      const id = mine.get(runKey);
-      if (id === undefined) throw new Refusal('notFound', { detail: `${runKey} is no run of ${record.key}.` });
-      await putRunDetails(w, id, {
-        position: at + 1,
-        ...(due === undefined ? {} : { due }),
-        ...(priority === undefined ? {} : { priority }),
-      });
-    }
+    const place = placeOfRun(sql`${runDetails.position}`);
+    const rows = await w.tx
+      .select({ id: runs.id, key: records.key, place: place.mapWith(Number) })
+      .from(runs)
+      .innerJoin(records, eq(records.id, runs.id))
+      .leftJoin(runDetails, eq(runDetails.id, runs.id))
+      .where(and(eq(runs.roundId, record.id), isNull(runs.supersededById), isNull(runs.withdrawnAt)))
+      .orderBy(asc(place));
+    const at = rows.findIndex((row) => row.key === plainKey(run));
+    if (at < 0) throw new Refusal('notFound', { detail: `${run} is no run of ${record.key}.` });
+    const [next, beyond] = [rows[at + by], rows[at + 2 * by]];
+    if (!next) return;
+    // Between the one that it passes and the one behind that.
+    const position = beyond ? (next.place + beyond.place) / 2 : next.place + by;
+    w.log({ action: 'run moved in its round', kind: 'run', key: run, before: { behind: next.key }, after: { round: record.key, by } });
+    await putRunDetails(w, rows[at].id, { position });
   });
-  return roundDetail(db, actor.projectId, key);
 }
+
+/** When a run is wanted and how urgently; what is recorded already has nothing of it to change. */
+export async function scheduleIn(
+  w: Writing,
+  { record, run }: StoredRun,
+  values: Readonly<Record<string, unknown>>,
+): Promise<{ words: string; undo: BulkAct | null }> {
+  const given = scheduleSchema.safeParse(values);
+  if (!given.success) throw new Refusal('invalid', { detail: given.error.issues.map(({ message }) => message).join(' ') });
+  const known = (await runDetailsOf(w.tx, [run.id])).get(run.id);
+  const before = { due: known?.due ?? null, priority: known?.priority ?? '' };
+  const { due, priority } = given.data;
+  const after = { ...before, ...(due === undefined ? {} : { due: due || null }), ...(priority === undefined ? {} : { priority }) };
+  const told = ({ due: day, priority: how }: typeof before): string => [day ?? 'no day', how].filter(Boolean).join(', ');
+  if (told(before) === told(after)) throw new Refusal('stateForbids', { detail: 'It says so already.' });
+  w.log({ action: 'run scheduled', kind: 'run', key: record.key, before, after });
+  await putRunDetails(w, run.id, after);
+  return { words: `${told(before)} → ${told(after)}`, undo: { act: 'set', values: { due: before.due ?? '', priority: before.priority } } };
+}
+const scheduleSchema = z.strictObject({
+  due: z.union([day, z.literal('')]).optional(),
+  priority: z.string().trim().max(20, 'At most 20 letters.').optional(),
+});
 
 /** Plans one run at once, for whoever asks: in the round named, or in one of their own on that build that is made by itself. */
 export async function runNow(

@@ -16,7 +16,7 @@ import {
   type Writing,
 } from '../base';
 import { roundRows } from './rows';
-import { runSummaries } from './store';
+import { placeOfRun, runSummaries } from './store';
 import { roundDetails, rounds, runDetails, runs } from './tables';
 
 const buildRecord = alias(records, 'build_record');
@@ -84,17 +84,13 @@ export async function roundDetail(db: Db | Tx, projectId: number, key: string): 
   const record = await needRecord(db, projectId, 'round', key);
   const [{ id, ...round }] = await roundsById(db, [record.id]);
   const items = await runSummaries(db, eq(runs.roundId, id));
-  // As somebody put them in order; what nobody did stays behind, as it was planned.
   const placed = await db
-    .select({ id: runDetails.id, position: runDetails.position })
-    .from(runDetails)
-    .innerJoin(runs, eq(runs.id, runDetails.id))
+    .select({ id: runs.id, place: placeOfRun(sql`${runDetails.position}`).mapWith(Number) })
+    .from(runs)
+    .leftJoin(runDetails, eq(runDetails.id, runs.id))
     .where(eq(runs.roundId, id));
-  const at = new Map(placed.map(({ id: run, position }) => [run, position ?? Infinity]));
-  const ordered = [...items].sort((a, b) => {
-    const [x, y] = [at.get(a.id) ?? Infinity, at.get(b.id) ?? Infinity];
-    return x === y ? 0 : x - y;
-  });
+  const at = new Map(placed.map((run) => [run.id, run.place]));
+  const ordered = [...items].sort((a, b) => (at.get(a.id) ?? 0) - (at.get(b.id) ?? 0));
   return { ...round, items: ordered.map(({ id: _, ...item }) => item) };
 }
 

@@ -24,7 +24,7 @@ import { configurationPlan, saveConfigurationPlan } from './configurations';
 import { problemFigures, problemLife, saveProblem, saveProblemLife } from './problem-life';
 import { addResultRule, dismissResult, listResults, removeResultRule, resultDetail, rulesOf } from './result-lists';
 import { matchResults, sendResults } from './results';
-import { addToRound, closeRound, orderRuns, placeRound, reopenRound, roundProgress, runNow } from './round-keeping';
+import { addToRound, closeRound, moveRun, placeRound, reopenRound, roundProgress, runNow } from './round-keeping';
 import { addProblem, linkProblem, problemList, problemsById } from './problems';
 import { addEvidence, finishRun, handIn, recordStep, removeEvidence, startRun } from './recording';
 import { blockRun, correctClock, recordShort } from './recording-whole';
@@ -81,7 +81,10 @@ export function runRoutes(app: FastifyInstance, context: AppContext): void {
   serve(app, context, contract.closeRound, ({ actor, params, body }) => closeRound(db, actor, params.key, body));
   serve(app, context, contract.reopenRound, ({ actor, params, query }) => reopenRound(db, actor, params.key, query.reason));
   serve(app, context, contract.addToRound, ({ actor, params, body }) => addToRound(db, actor, params.key, body));
-  serve(app, context, contract.orderRuns, ({ actor, params, body }) => orderRuns(db, actor, params.key, body.runs));
+  serve(app, context, contract.moveRun, async ({ actor, params, body }) => {
+    await moveRun(db, actor, params.key, body);
+    return { ok: true as const };
+  });
   serve(app, context, contract.runNow, ({ actor, params, body }) => runNow(db, actor, params.key, body));
   serve(app, context, contract.getRoundProgress, ({ membership, params }) =>
     roundProgress(db, membership.projectId, params.key, context.now()),

@@ -176,10 +176,13 @@ export async function runSummaries(db: Db | Tx, where: SQL | undefined, limit = 
 export const runsById = (db: Db | Tx, ids: readonly number[]): Promise<(RunSummary & { id: number })[]> =>
   ids.length ? runSummaries(db, inArray(runs.id, [...ids])) : Promise.resolve([]);
 
+/** Where a run stands in its round, as a number: those that nobody placed come behind, in the order in which they were planned. */
+export const placeOfRun = (position: SQL): SQL<number> => sql<number>`ifnull(${position}, 1000000000 + ${runs.id})`;
+
 /** How runs are asked for in lists. */
 export function runList(projectId: number, buildId: number | undefined): ListSource {
   return {
-    from: sql`from ${records} left join ${runs} on ${runs.id} = ${records.id} left join ${records} cr on cr.id = ${runs.caseId} left join ${records} br on br.id = ${runs.buildId} left join ${records} rr on rr.id = ${runs.roundId}`,
+    from: sql`from ${records} left join ${runs} on ${runs.id} = ${records.id} left join ${records} cr on cr.id = ${runs.caseId} left join ${records} br on br.id = ${runs.buildId} left join ${records} rr on rr.id = ${runs.roundId} left join run_details rd on rd.id = ${runs.id} left join case_places cp on cp.id = ${runs.caseId} left join ${records} fr on fr.id = cp.folder_id`,
     fields: {
       ...recordFields,
       case: { value: sql`cr.record_key`, type: 'text' },
@@ -190,6 +193,13 @@ export function runList(projectId: number, buildId: number | undefined): ListSou
       tester: { value: runs.tester, type: 'text' },
       verdict: { value: runs.verdict, type: 'text' },
       finishedAt: { value: runs.finishedAt, type: 'text' },
+      caseTitle: { value: sql`cr.title`, type: 'text' },
+      folder: { value: sql`ifnull(fr.title, 'in no folder')`, type: 'text' },
+      due: { value: sql`rd.due`, type: 'text' },
+      priority: { value: sql`ifnull(rd.priority, '')`, type: 'text' },
+      // As somebody put them in order; what nobody did stays behind, as it was planned.
+      position: { value: placeOfRun(sql`rd.position`), type: 'number' },
+      seconds: { value: runs.seconds, type: 'number' },
       superseded: { value: sql`(${runs.supersededById} is not null)`, type: 'yesNo' },
       outdated: {
         value: sql`(${runs.verdict} is not null and greatest(${runs.caseRevision}, ifnull(${runs.carriedOverTo}, 0)) < cr.revision)`,

@@ -3,7 +3,7 @@ import * as contract from '@contract/run';
 import type { RoundDetail, RunSummary } from '@contract/run';
 import type { Role } from '@core/base';
 import { of } from 'rxjs';
-import { mount, openWeb } from '../base/testing';
+import { listOver, mount, openWeb } from '../base/testing';
 import { RoundView } from './round-view';
 import { runCommands, runFeature } from './state';
 
@@ -54,6 +54,11 @@ describe('A round', () => {
   const open = async (roles: Role[], shown: RoundDetail) => {
     const { api } = openWeb(roles, [{ feature: runFeature, effects: runCommands }] as never, [{ provide: MatDialog, useValue: signs }]);
     api
+      .on(
+        contract.listRuns,
+        listOver(() => shown.items.map((item) => ({ ...item, case: item.caseKey, superseded: false, folder: 'Brake' }))),
+      )
+      .on(contract.moveRun, () => ({ ok: true }))
       .on(contract.getRound, () => shown)
       .on(contract.getRoundProgress, () => ({
         planned: 10,
@@ -68,23 +73,22 @@ describe('A round', () => {
 
   it('shows only the runs of a bar that was pressed, by person or by folder, until that is taken away', async () => {
     const items = [
-      run('RUN-1', { verdict: 'failed', state: 'recorded', testerName: 'Bo' }),
+      run('RUN-1', { verdict: 'failed', state: 'recorded', tester: 'Bo', testerName: 'Bo' }),
       run('RUN-2'),
       run('RUN-3', { caseKey: 'C-002' }),
     ];
     const { page } = await open(['tester'], round(items));
-    const shown = () => page.all('tbody tr').map((row) => /RUN-\d/.exec(row.textContent ?? '')?.[0]);
-    const press = async (by: 'person' | 'folder', name: string, verdict: string) => {
+    const shown = () => page.all('[role=row]').flatMap((row) => /RUN-\d/.exec(row.textContent ?? '')?.[0] ?? []);
+    const press = async (by: 'person' | 'configuration' | 'folder', name: string, verdict: string) => {
       page.fixture.componentInstance['picked'].set({ by, name, verdict });
       await page.settled();
     };
-    await press('folder', 'Brake', 'planned');
-    expect(shown()).toEqual(['RUN-2']);
+    await press('configuration', 'rig', 'planned');
+    await page.until(() => shown().join() === 'RUN-2,RUN-3');
     await press('person', 'Bo', 'failed');
-    expect(shown()).toEqual(['RUN-1']);
+    await page.until(() => shown().join() === 'RUN-1');
     page.one<HTMLButtonElement>('[aria-label="No longer only failed of Bo"]').click();
-    await page.settled();
-    expect(shown().length).toBe(3);
+    await page.until(() => shown().length === 3);
   });
 
   it('leads to the next run of mine, and counts what is to be done', async () => {
@@ -95,9 +99,23 @@ describe('A round', () => {
     ];
     const { page } = await open(['tester'], round(items));
     expect(page.text()).toContain('Record C-001');
-    for (const words of ['To record 1', 'To sign 1', 'To review 1', 'Failed 1']) expect(page.text()).toContain(words);
+    for (const words of ['To record 1', 'To sign 1', 'To review 1', 'Failed 1']) await page.until(() => page.text().includes(words));
     await page.press(/To sign 1/);
-    expect(page.all('tbody tr').length).toBe(1);
+    await page.until(() => page.text().includes('Sign ›') && !page.text().includes('Bench ›'));
+    expect(page.text()).toContain('Take along');
+  });
+
+  it('does its runs earlier or later, by who may say so', async () => {
+    const { api, page } = await open(
+      ['tester'],
+      round([run('RUN-1'), run('RUN-2'), run('RUN-3', { verdict: 'passed', state: 'recorded' })]),
+    );
+    await page.until(() => page.all('[aria-label="RUN-2 earlier"]').length > 0);
+    page.one<HTMLButtonElement>('[aria-label="RUN-2 earlier"]').click();
+    await page.settled();
+    expect(api.of(contract.moveRun)).toEqual([jasmine.objectContaining({ key: 'R-001', run: 'RUN-2', by: -1 })]);
+    // What is recorded has its place.
+    expect(page.all('[aria-label="RUN-3 earlier"]').length).toBe(0);
   });
 
   it('that was planned by mistake is withdrawn with words and a password, as long as nobody recorded in it', async () => {

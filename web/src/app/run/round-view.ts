@@ -2,11 +2,28 @@ import { ChangeDetectionStrategy, Component, computed, effect, inject, input, si
 import { MatButtonModule } from '@angular/material/button';
 import { MatDialog } from '@angular/material/dialog';
 import { MatMenuModule } from '@angular/material/menu';
-import { RouterLink } from '@angular/router';
+import { Router, RouterLink } from '@angular/router';
+import type { Filter, Selection } from '@contract/base';
 import type { RunSummary } from '@contract/run';
-import { askReason, ExportMenu, Icon, MadeFor, onChanged, ProblemNote, RecordLink, useProject, useStatement } from '../base';
+import {
+  askReason,
+  BulkPanel,
+  CellTemplate,
+  Icon,
+  MadeFor,
+  onChanged,
+  ProblemNote,
+  RecordList,
+  RowLines,
+  RowTemplate,
+  setChoice,
+  useProject,
+  useStatement,
+  type BulkChoice,
+} from '../base';
 import { RoundAdd, RoundPlace } from './round-keeping';
 import { RoundProgressView } from './round-progress';
+import { dayOver, nextWords, runKind, runTone } from './run-list';
 import { runStateWords } from './words';
 import { runCommands, runFeature } from './state';
 
@@ -17,11 +34,14 @@ import { runCommands, runFeature } from './state';
     RouterLink,
     MatButtonModule,
     MatMenuModule,
-    ExportMenu,
+    BulkPanel,
+    CellTemplate,
     Icon,
     MadeFor,
     ProblemNote,
-    RecordLink,
+    RecordList,
+    RowLines,
+    RowTemplate,
     RoundAdd,
     RoundPlace,
     RoundProgressView,
@@ -61,6 +81,9 @@ import { runCommands, runFeature } from './state';
               <a mat-menu-item [href]="document('sheets')" download>Run sheets to print</a>
             </mat-menu>
           }
+          @if (next()) {
+            <a class="chip" [routerLink]="['/', scope.slug(), 'run', 'device']"><cp-icon name="download" /> Take along</a>
+          }
           @if (next(); as run) {
             <a mat-flat-button [routerLink]="['/', scope.slug(), 'run', 'bench', run.key]"
               ><cp-icon name="play_arrow" /> {{ run.state === 'onBench' ? 'Go on with' : 'Record' }} {{ run.caseKey }}</a
@@ -91,13 +114,8 @@ import { runCommands, runFeature } from './state';
         @if (r.runs > 1) {
           <cp-round-progress [key]="r.key" [recorded]="r.recorded" (asked)="picked.set($event)" />
         }
-        <div class="row" role="group" aria-label="Show">
-          @for (f of filters(); track f.name) {
-            <button class="chip" type="button" [attr.aria-pressed]="filter() === f.name" (click)="filter.set(f.name)">
-              {{ f.name }} {{ f.count }}
-            </button>
-          }
-          @if (picked(); as p) {
+        @if (picked(); as p) {
+          <div class="row">
             <button
               class="chip"
               type="button"
@@ -107,75 +125,44 @@ import { runCommands, runFeature } from './state';
             >
               {{ p.name }}: {{ p.verdict }} <cp-icon name="close" />
             </button>
-          }
-          <span class="grow"></span>
-          <cp-export-menu list="runs" [shown]="shownKeys()" [total]="items().length + 1" />
-        </div>
-        <section class="sheet">
-          <table class="list">
-            <thead>
-              <tr>
-                <th scope="col">Run</th>
-                <th scope="col">Case</th>
-                <th scope="col">Title</th>
-                <th scope="col">Tester</th>
-                <th scope="col">State</th>
-                <th scope="col" class="num">Minutes</th>
-                <th scope="col"><span class="hidden-visually">Do</span></th>
-              </tr>
-            </thead>
-            <tbody>
-              @for (run of items(); track run.key; let i = $index, first = $first, last = $last) {
-                <tr [class.second]="run.state === 'superseded'">
-                  <td class="nowrap">
-                    <cp-record kind="run" [key]="run.key" />
-                    @if (mayOrder() && !run.verdict) {
-                      <button class="tiny" type="button" [disabled]="first" [attr.aria-label]="run.key + ' earlier'" (click)="move(i, -1)">
-                        <cp-icon name="arrow_upward" />
-                      </button>
-                      <button class="tiny" type="button" [disabled]="last" [attr.aria-label]="run.key + ' later'" (click)="move(i, 1)">
-                        <cp-icon name="arrow_downward" />
-                      </button>
-                    }
-                  </td>
-                  <td>
-                    <cp-record kind="case" [key]="run.caseKey" />&ngsp;<span class="second small">r{{ run.caseRevision }}</span>
-                  </td>
-                  <td>{{ run.caseTitle }}{{ run.row === null ? '' : ' · row ' + run.row }}</td>
-                  <td>{{ run.testerName }}</td>
-                  <td>
-                    <span [class]="'tag ' + tone(run)">{{ words(run) }}</span>
-                    @if (run.outdated) {
-                      <span class="tag suspect">case revised: decide</span>
-                    }
-                    @if (run.carriedOver) {
-                      <span class="tag">carried over</span>
-                    }
-                    @if (run.due && !run.verdict) {
-                      <span class="tag" [class.broken]="late(run.due)">by {{ run.due }}</span>
-                    }
-                    @if (run.priority && !run.verdict) {
-                      <span class="tag">{{ run.priority }}</span>
-                    }
-                    @if (r.items.length && several()) {
-                      <span class="second small">{{ run.configuration }}</span>
-                    }
-                  </td>
-                  <td class="num nowrap">{{ run.seconds ? (run.seconds / 60).toFixed(0) : '–' }} of {{ run.plannedMinutes }}</td>
-                  <td class="nowrap">
-                    @if (run.state === 'planned' || run.state === 'onBench') {
-                      <a [routerLink]="['/', scope.slug(), 'run', 'bench', run.key]">Bench ›</a>
-                    } @else {
-                      <a [routerLink]="['/', scope.slug(), 'run', 'record', run.key]">{{
-                        run.state === 'recorded' ? 'Sign ›' : run.state === 'performed' ? 'Review ›' : 'Open ›'
-                      }}</a>
-                    }
-                  </td>
-                </tr>
-              }
-            </tbody>
-          </table>
-        </section>
+          </div>
+        }
+        @if (acting() && selection(); as chosen) {
+          <cp-bulk-panel [of]="chosen" [choices]="choices()" (closed)="acting.set(false)" />
+        }
+        <cp-record-list class="runs" [kind]="kind" [of]="of()" [within]="within()" (opened)="open($event)" (chosen)="selection.set($event)">
+          <button acts class="chip" type="button" [attr.aria-pressed]="acting()" (click)="acting.set(!acting())">Act on them</button>
+          <ng-template [cpRow]="kind" let-run let-found="found">
+            <cp-row-lines [row]="{ key: run.key, title: run.caseKey + ' ' + run.caseTitle }" [found]="found" [below]="run.testerName">
+              <span class="row"
+                ><span [class]="'tag ' + tone(run)">{{ words(run) }}</span></span
+              >
+            </cp-row-lines>
+          </ng-template>
+          <ng-template [cpCell]="kind" cpCellColumn="state" let-run>
+            <span [class]="'tag ' + tone(run)">{{ words(run) }}</span>
+            @if (run.outdated) {
+              <span class="tag suspect">decide</span>
+            }
+            @if (run.due && !run.verdict) {
+              <span class="tag" [class.broken]="late(run.due)">by {{ run.due }}</span>
+            }
+          </ng-template>
+          <ng-template [cpCell]="kind" cpCellColumn="next" let-run>
+            <a [routerLink]="placeOf(run)">{{ nextOf(run) }}</a>
+            @if (mayOrder() && !run.verdict) {
+              <button class="tiny" type="button" [attr.aria-label]="run.key + ' earlier'" (click)="move(run.key, -1)">
+                <cp-icon name="arrow_upward" />
+              </button>
+              <button class="tiny" type="button" [attr.aria-label]="run.key + ' later'" (click)="move(run.key, 1)">
+                <cp-icon name="arrow_downward" />
+              </button>
+            }
+          </ng-template>
+          <ng-container empty>
+            <p>No run is planned in this round.</p>
+          </ng-container>
+        </cp-record-list>
       </div>
     } @else {
       <p class="empty" role="status">Opening {{ key() }} …</p>
@@ -188,9 +175,6 @@ import { runCommands, runFeature } from './state';
     .title {
       font-size: 22px;
     }
-    .nowrap {
-      white-space: nowrap;
-    }
     .tiny {
       padding: 2px;
       color: var(--ink-2);
@@ -198,11 +182,12 @@ import { runCommands, runFeature } from './state';
       background: none;
       border: 0;
     }
-    .tiny:disabled {
-      opacity: 0.3;
-    }
-    tr.second td {
-      opacity: 0.75;
+    .runs {
+      display: flex;
+      flex-direction: column;
+      gap: 10px;
+      flex: none;
+      height: clamp(380px, calc(100dvh - 300px), 1200px);
     }
   `,
 })
@@ -219,57 +204,63 @@ export class RoundView {
   });
   private readonly loaded = this.store.selectSignal(runFeature.selectRound);
   protected readonly round = computed(() => (this.loaded()?.key === this.key() ? this.loaded() : null));
-  protected readonly filter = signal('All');
-  private readonly groups: readonly { readonly name: string; readonly keep: (run: RunSummary) => boolean }[] = [
-    { name: 'All', keep: () => true },
-    { name: 'To record', keep: (run) => run.state === 'planned' || run.state === 'onBench' },
-    { name: 'To sign', keep: (run) => run.state === 'recorded' },
-    { name: 'To review', keep: (run) => run.state === 'performed' },
-    { name: 'Failed', keep: (run) => run.verdict === 'failed' && run.state !== 'superseded' },
-    { name: 'To decide', keep: (run) => run.outdated },
-  ];
-  protected readonly filters = computed(() =>
-    this.groups.map(({ name, keep }) => ({ name, count: (this.round()?.items ?? []).filter(keep).length })),
-  );
-  protected readonly shownKeys = computed(() => this.items().map((run) => run.key));
+  protected readonly kind = runKind;
+  protected readonly of = computed(() => ({ build: this.round()?.build ?? this.scope.build() }));
   /** A segment of a chart that was pressed: only its runs are shown. */
   protected readonly picked = signal<{
     readonly by: 'person' | 'configuration' | 'folder';
     readonly name: string;
     readonly verdict: string;
   } | null>(null);
-  protected readonly items = computed(() => {
+  protected readonly within = computed((): Filter => {
     const picked = this.picked();
-    return (this.round()?.items ?? [])
-      .filter(this.groups.find((g) => g.name === this.filter())?.keep ?? (() => true))
-      .filter((run) => !picked || (this.placeOf(run, picked.by) === picked.name && (run.verdict ?? 'planned') === picked.verdict));
+    const round: Filter = { field: 'round', is: [this.key()] };
+    if (!picked) return round;
+    const { by, name, verdict } = picked;
+    const login = [...this.scope.names()].find(([, printed]) => printed === name)?.[0] ?? name;
+    return {
+      and: [
+        round,
+        { field: by === 'person' ? 'tester' : by, is: [by === 'person' ? login : name] },
+        { field: 'superseded', is: [false] },
+        verdict === 'planned' ? { field: 'verdict', empty: true } : { field: 'verdict', is: [verdict] },
+      ],
+    };
   });
-  private readonly progress = this.store.selectSignal(runFeature.selectProgress);
-  /** Where a run stands in the bars of the round's progress. */
-  private placeOf(run: RunSummary, by: 'person' | 'configuration' | 'folder'): string | undefined {
-    if (by === 'person') return run.testerName;
-    return by === 'configuration' ? run.configuration : this.progress()?.of.folders[run.caseKey];
-  }
-  protected readonly several = computed(() => new Set((this.round()?.items ?? []).map((run) => run.configuration)).size > 1);
+  protected readonly acting = signal(false);
+  protected readonly selection = signal<Selection | null>(null);
+  /** What may be done with several runs at once. */
+  protected readonly choices = computed((): BulkChoice[] => {
+    const roles = this.scope.roles();
+    if (!roles.some((role) => role === 'author' || role === 'tester')) return [];
+    const testers = (this.scope.project()?.members ?? []).filter((member) => member.roles.includes('tester'));
+    return [
+      ...testers.map(({ login, printedName }): BulkChoice => ({
+        words: `Give to ${printedName}`,
+        act: { act: 'reassign', tester: login },
+        asks: 'reason',
+      })),
+      ...['high', ''].map((priority): BulkChoice => setChoice('priority', 'Priority', priority)),
+      { words: 'Withdraw', act: { act: 'withdraw' }, asks: 'signature' },
+    ];
+  });
   protected readonly names = {
     close: runCommands.closeRound.name,
     reopen: runCommands.reopenRound.name,
-    order: runCommands.orderRuns.name,
+    order: runCommands.moveRun.name,
   };
   private readonly dialogs = inject(MatDialog);
+  private readonly router = inject(Router);
   protected readonly may = computed(() => this.scope.roles().some((role) => role === 'author' || role === 'tester' || role === 'reviewer'));
   protected readonly mayOrder = computed(
-    () =>
-      this.round()?.state === 'open' &&
-      this.filter() === 'All' &&
-      !this.picked() &&
-      this.scope.roles().some((role) => role === 'author' || role === 'tester'),
+    () => this.round()?.state === 'open' && this.scope.roles().some((role) => role === 'author' || role === 'tester'),
   );
   protected readonly keeping = signal(false);
   protected readonly adding = signal(false);
-  protected late(day: string): boolean {
-    return day < new Date().toISOString().slice(0, 10);
-  }
+  protected readonly late = dayOver;
+  protected readonly tone = runTone;
+  protected readonly words = runStateWords;
+  protected readonly nextOf = nextWords;
   protected document(format: string): string {
     return `/api/projects/${this.scope.slug()}/rounds/${this.key()}/document?format=${format}`;
   }
@@ -290,14 +281,18 @@ export class RoundView {
     });
   }
 
-  /** One place earlier or later among those that are shown; what is recorded keeps its place. */
-  protected move(at: number, by: number): void {
-    const keys = this.items().map(({ key }) => key);
-    const [key] = keys.splice(at, 1);
-    keys.splice(at + by, 0, key);
-    this.store.dispatch(
-      runCommands.orderRuns.start({ project: this.scope.slug(), key: this.key(), runs: keys.map((of) => ({ key: of })) }),
-    );
+  /** One place earlier or later. */
+  protected move(run: string, by: -1 | 1): void {
+    this.store.dispatch(runCommands.moveRun.start({ project: this.scope.slug(), key: this.key(), run, by }));
+  }
+
+  /** Where one goes on with a run: the Bench, or its record. */
+  protected placeOf({ key, state }: RunSummary): readonly string[] {
+    return ['/', this.scope.slug(), 'run', state === 'planned' || state === 'onBench' ? 'bench' : 'record', key];
+  }
+
+  protected open(key: string): void {
+    void this.router.navigate(['/', this.scope.slug(), 'run', 'record', key]);
   }
 
   protected close(): void {
@@ -328,13 +323,5 @@ export class RoundView {
     }).subscribe(({ reason, password }) =>
       this.store.dispatch(runCommands.withdrawRound.start({ project: this.scope.slug(), key: r.key, reason, password })),
     );
-  }
-
-  protected words(run: RunSummary): string {
-    return runStateWords(run);
-  }
-
-  protected tone(run: RunSummary): string {
-    return run.verdict === 'failed' ? 'broken' : run.state === 'reviewed' ? 'sound' : run.state === 'superseded' ? '' : 'waiting';
   }
 }

@@ -50,7 +50,7 @@ export const runCommands = {
   closeRound: command('[Run] close round', contract.closeRound),
   reopenRound: command('[Run] reopen round', contract.reopenRound),
   addToRound: command('[Run] add to round', contract.addToRound),
-  orderRuns: command('[Run] order runs', contract.orderRuns),
+  moveRun: command('[Run] move run', contract.moveRun),
   progress: command('[Run] progress of a round', contract.getRoundProgress),
   sendResults: command('[Run] send results', contract.sendResults),
   listResults: command('[Run] list results', contract.listResults),
@@ -125,7 +125,6 @@ export const runFeature = createFeature({
       c.closeRound.done,
       c.reopenRound.done,
       c.addToRound.done,
-      c.orderRuns.done,
       (state, { answer }): RunState => ({ ...state, round: answer }),
     ),
     // An answer that is older than what is shown is no news: several saves may be on their way at once.

@@ -228,14 +228,15 @@ export class RecordList<R extends ListRow> {
     });
     // Where nothing is asked by the address, the list begins with the filter that its person said.
     if (!this.asked()) this.beginAsSaved();
-    // Views tell how many they hold, whatever else is asked.
+    // Views tell how many of the place they hold, whatever else is asked.
     effect(() => {
       const { name: kind, views, sorts } = this.kind();
+      const within = this.within();
       const of = { project: this.scope.slug(), ...this.of() };
       if (this.counts()) return;
       untracked(() => {
         for (const { name: view, filter } of views) {
-          const question = { kind, of, filter, sort: sorts[0][0], count: true };
+          const question = { kind, of, filter: together([within, filter]), sort: sorts[0][0], count: true };
           this.store.dispatch(listActions.ask({ list: `${name()}#${view}`, question }));
         }
       });
