@@ -9,3 +9,4 @@ export * from './redline';
 export * from './results';
 export * from './pace';
 export * from './device';
+export * from './marks';

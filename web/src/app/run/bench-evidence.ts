@@ -1,6 +1,8 @@
-import { ChangeDetectionStrategy, Component, computed, input, output } from '@angular/core';
+import { ChangeDetectionStrategy, Component, computed, inject, input, output } from '@angular/core';
+import { MatDialog } from '@angular/material/dialog';
 import type { RunDetail } from '@contract/run';
 import { Icon, useProject } from '../base';
+import { MarkPicture, type PictureToMark } from './mark-picture';
 import { sizeWords } from './words';
 
 /** What shows a step: files that are dropped or chosen, pictures that are taken where it is done. */
@@ -18,6 +20,11 @@ import { sizeWords } from './words';
             <a [href]="file.address" target="_blank" rel="noopener"
               ><cp-icon [name]="file.image ? 'image' : 'description'" /> {{ file.name }} · {{ size(file.bytes) }}</a
             >
+          }
+          @if (!locked() && file.id >= 0 && file.image) {
+            <button type="button" [attr.aria-label]="'Mark ' + file.name" title="Arrow, box, black out" (click)="mark(file)">
+              <cp-icon name="edit_note" />
+            </button>
           }
           @if (!locked() && file.id >= 0) {
             <button type="button" [attr.aria-label]="'Take ' + file.name + ' off'" (click)="detached.emit(file.id)">
@@ -141,6 +148,7 @@ export class BenchEvidence {
   readonly picked = output<readonly File[]>();
   readonly detached = output<number>();
   private readonly scope = useProject();
+  private readonly dialogs = inject(MatDialog);
   protected readonly size = sizeWords;
   protected readonly shown = computed(() =>
     this.files().map((file) => ({
@@ -153,6 +161,14 @@ export class BenchEvidence {
     if (this.asked() === 'picture') return 'Must be shown by a picture: drop or paste it';
     return this.asked() === 'file' ? 'Must be shown by a file: drop it here' : 'Drop evidence here or paste a picture';
   });
+
+  /** The picture stays; with its marks it becomes one more. */
+  protected mark({ address, name }: PictureToMark): void {
+    this.dialogs
+      .open<unknown, PictureToMark, File>(MarkPicture, { data: { address, name }, maxWidth: '96vw', width: '900px' })
+      .afterClosed()
+      .subscribe((file) => file && this.picked.emit([file]));
+  }
 
   protected pick(box: HTMLInputElement): void {
     this.picked.emit([...(box.files ?? [])]);

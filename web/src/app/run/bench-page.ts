@@ -50,6 +50,7 @@ import { StepReadings } from './step-readings';
 import { Corrections } from './corrections';
 import { needsWords, verdicts, type HeldStep } from './held-step';
 import { HeldSteps } from './held-steps';
+import { useNotSent } from './not-sent';
 import { clockWords, namedPaste, standingWords } from './words';
 import { runCommands } from './state';
 
@@ -131,6 +132,7 @@ export class BenchPage {
   protected readonly mine = computed(
     () => this.run()?.tester === this.scope.session()?.person.login && this.scope.roles().includes('tester'),
   );
+  protected readonly notSent = useNotSent(this.key);
   protected readonly locked = computed(() => !this.mine() || ['performed', 'reviewed', 'superseded'].includes(this.run()?.state ?? ''));
   protected readonly company = useCompany(this.key, this.run);
   protected readonly mayRedline = computed(() => !this.locked() && !this.run()?.finishedAt && !this.result()?.verdict && !this.redlining());
@@ -452,7 +454,5 @@ export class BenchPage {
     void this.router.navigate(['/', this.scope.slug(), 'run', 'bench', key]);
   }
 
-  protected clock(seconds: number): string {
-    return clockWords(seconds);
-  }
+  protected readonly clock = clockWords;
 }

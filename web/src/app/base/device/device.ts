@@ -52,7 +52,7 @@ export class Device {
     });
     // Whoever signs in, or comes back, has it sent at once.
     effect(() => {
-      if (this.mine()) untracked(() => void this.send());
+      if (this.session()) untracked(() => void this.send());
     });
   }
 

@@ -12,7 +12,8 @@ import { Device } from './device';
   template: `
     @if (words(); as w) {
       <a [class]="'tag ' + (refused() ? 'broken' : 'waiting')" role="status" [routerLink]="['/', scope.slug(), 'run', 'device']"
-        ><cp-icon [name]="device.away() ? 'cloud_off' : refused() ? 'warning' : 'cloud_done'" /> {{ w }}</a
+        ><cp-icon [name]="device.away() ? 'cloud_off' : refused() ? 'warning' : 'cloud_done'" />
+        <b>{{ device.waiting().length || '' }}</b><span>{{ w }}</span></a
       >
     }
   `,
@@ -20,6 +21,17 @@ import { Device } from './device';
     a {
       text-decoration: none;
       white-space: nowrap;
+    }
+    b:not(:empty) {
+      margin: 0 4px;
+    }
+    @media (max-width: 480px) {
+      span {
+        position: absolute;
+        width: 1px;
+        overflow: hidden;
+        clip-path: inset(50%);
+      }
     }
     @media (pointer: coarse) {
       a {
@@ -36,9 +48,9 @@ export class KeptHere {
   protected readonly refused = computed(() => this.device.waiting().some(({ problem }) => problem));
   protected readonly words = computed(() => {
     const kept = this.device.waiting().length;
-    if (this.refused()) return `${kept} not taken`;
-    if (kept && this.device.signedOut()) return `Sign in to send ${kept}`;
-    if (kept) return `${kept} kept here`;
+    if (this.refused()) return 'not taken';
+    if (kept && this.device.signedOut()) return 'to send: sign in';
+    if (kept) return 'kept here';
     return this.device.away() ? 'No connection' : '';
   });
 }
