@@ -37,6 +37,7 @@ export const keyCommands = {
   fail: at('Bench', '2', 'Fail'),
   deviation: at('Bench', '3', 'Deviation'),
   blocked: at('Bench', '4', 'Blocked'),
+  passOn: at('Bench', '5', 'Pass, and the next step'),
   observed: at('Bench', 'O', 'write what you observed'),
   raise: at('Bench', 'R', 'raise a problem report'),
   redline: at('Bench', 'E', 'change the step for this run only'),

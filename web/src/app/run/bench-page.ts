@@ -327,6 +327,13 @@ export class BenchPage {
     else this.flush();
   }
 
+  /** Most steps pass: one press gives the verdict and goes on, unless it asks for words or a reading first. */
+  protected passOn(): void {
+    if (this.locked()) return;
+    this.judge('pass');
+    if (!this.faults().length) this.next();
+  }
+
   /** To where something is missing: a reading first, then the words. */
   private write(): void {
     const open = this.readings().findIndex(({ value }) => value === '' || typedNumber(value) === undefined);
@@ -421,11 +428,12 @@ export class BenchPage {
     const target = event.target as HTMLElement;
     const typing = /^(INPUT|TEXTAREA|SELECT)$/.test(target.tagName);
     if (this.raising() || this.redlining() || this.whole()) return;
-    const name = this.keyNames.among(event, ['pass', 'fail', 'deviation', 'blocked', 'observed', 'raise', 'redline', 'pause']);
+    const name = this.keyNames.among(event, ['pass', 'fail', 'deviation', 'blocked', 'passOn', 'observed', 'raise', 'redline', 'pause']);
     // A sign alone is typed where one writes.
     if (name && !(typing && this.keyNames.of(name).length === 1)) {
       event.preventDefault();
       if (name === 'observed') return this.write();
+      if (name === 'passOn') return this.passOn();
       if (name === 'pause') return this.paused.set(!this.paused());
       if (name === 'redline') return this.mayRedline() ? this.redline() : undefined;
       return name === 'raise' ? this.raise(this.at()) : this.judge(name);

@@ -135,6 +135,17 @@ describe('the Bench', () => {
   });
   afterEach(() => localStorage.clear());
 
+  it('passes a step and goes on with one key, and finishes with the last', async () => {
+    await key('5');
+    expect(sentOf(runCommands.recordStep.name)).toEqual([jasmine.objectContaining({ step: 1, verdict: 'pass' })]);
+    expect((fixture.nativeElement as HTMLElement).textContent).toContain('Step 2 of 2');
+    await key('5');
+    await arrive(1);
+    expect(sentOf(runCommands.finishRun.name)).toEqual([]);
+    await arrive(2);
+    expect(sentOf(runCommands.finishRun.name).length).toBe(1);
+  });
+
   it('sets off what came from the data row, and says which called case a step comes from', async () => {
     const page = fixture.nativeElement as HTMLElement;
     expect(page.querySelector('mark')?.textContent).toBe('2.5');

@@ -19,6 +19,11 @@ export const runRoutes: Routes = [
       { path: 'round/:key', loadComponent: rounds },
       { path: 'plan', title: 'Plan a round · Cord Proof', loadComponent: () => import('./plan-page').then((m) => m.PlanPage) },
       { path: 'bench/:key', title: 'Bench · Cord Proof', loadComponent: () => import('./bench-page').then((m) => m.BenchPage) },
+      {
+        path: 'sheet/:key',
+        title: 'Steps and runs on one sheet · Cord Proof',
+        loadComponent: () => import('./sheet-page').then((m) => m.SheetPage),
+      },
       { path: 'record/:key', loadComponent: () => import('./record-page').then((m) => m.RecordPage) },
       {
         path: 'results',

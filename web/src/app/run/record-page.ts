@@ -24,13 +24,14 @@ import {
   askSignature,
 } from '../base';
 import { AwayNotes } from './away-notes';
+import { NextRun } from './next-run';
 import { clockWords, runStateWords } from './words';
 import { runCommands, runFeature } from './state';
 
 /** A run record, whole, as a reviewer signs it and an auditor reads it. */
 @Component({
   selector: 'cp-record-page',
-  imports: [AwayNotes, DatePipe, MatButtonModule, RouterLink, Icon, ProblemNote, ReadingLine, RecordLink, RecordPanels, SignAs],
+  imports: [AwayNotes, NextRun, DatePipe, MatButtonModule, RouterLink, Icon, ProblemNote, ReadingLine, RecordLink, RecordPanels, SignAs],
   changeDetection: ChangeDetectionStrategy.OnPush,
   templateUrl: './record-page.html',
   styles: `
