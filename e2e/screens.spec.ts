@@ -37,6 +37,7 @@ const screens: readonly (readonly [string, string, RegExp])[] = [
   ['plan a round', '/larkfell/run/plan?cases=C-001', /Plan 1 run/],
   ['round', '/larkfell/run/round/R-003', /C-018/],
   ['Bench', '/larkfell/run/bench/RUN-OF-C-018', /Expect/],
+  ['sheet of runs', '/larkfell/run/sheet/RUN-OF-C-018', /Arrows go from cell to cell/],
   ['record', '/larkfell/run/record/RUN-OF-C-018', /Hash of this record/],
   ['results beside each other', '/larkfell/run/results', /2\.4\.0-rc2/],
   ['signing many', '/larkfell/run/sign', /sign/i],

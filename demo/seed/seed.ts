@@ -22,6 +22,7 @@ import {
   addRound,
   decideRun,
   finishRun,
+  handIn,
   recordStep,
   runDetail,
   runs,
@@ -250,6 +251,12 @@ async function seedRun(db: Db, key: string, fate: Fate, actor: Actor, as: As): P
   const run = await runDetail(db, actor.projectId, key);
   const { steps } = run.case;
   const badStep = run.caseKey === 'C-018' ? 4 : steps.length;
+  // Recorded at the tower, where there is no network, and sent when the tablet was back: one of its steps had been recorded at a desk meanwhile.
+  const away = fate === 'recorded' && run.caseKey === 'C-036';
+  const there = (minutesAgo: number): Actor => {
+    const [at, sent] = [minutesAgo, 0].map((ago) => new Date(actor.now().getTime() - ago * 60_000).toISOString());
+    return away ? { ...actor, device: { at, sent } } : actor;
+  };
   const pace = Math.max(20, Math.round((run.case.plannedMinutes * 52) / steps.length));
   for (let step = 1; step <= steps.length; step++) {
     if (fate === 'onBench' && step > 1) return;
@@ -270,14 +277,19 @@ async function seedRun(db: Db, key: string, fate: Fate, actor: Actor, as: As): P
           : verdict === 'deviation'
             ? `${steps[step - 1].expected}, a little late (0.3 s)`
             : steps[step - 1].expected;
-    await recordStep(db, actor, key, step, { observed, verdict, seconds: pace * step });
+    await recordStep(db, there(180 - 6 * step), key, step, { observed, verdict, seconds: pace * step });
     if (last && ['C-004', 'C-018', 'C-006'].includes(run.caseKey))
       await addEvidence(db, actor, key, step, [
         { name: run.caseKey === 'C-018' ? 'scope-ch-b.png' : 'scope-relay.png', mime: 'image/png', bytes: scopePicture() },
       ]);
     if (verdict === 'fail' || verdict === 'blocked') break;
   }
-  const { hash, caseKey } = await finishRun(db, actor, key, pace * steps.length);
+  const { hash, caseKey } = await finishRun(db, there(150), key, pace * steps.length);
+  if (away) {
+    const at = new Date(actor.now().getTime() - 170 * 60_000).toISOString();
+    const step = { what: 'step' as const, step: 1, at, verdict: 'pass' as const, observed: 'Seen on the second tablet, a minute earlier' };
+    await handIn(db, there(170), key, { why: 'Step 1 was recorded meanwhile: pass.', recorded: [step] });
+  }
   if (fate === 'failed') await seedProblem(db, actor, key, caseKey, badStep, run.build);
   if (fate === 'recorded') return;
   const sign = { password: demoPassword, hash, reason: '' };
