@@ -84,7 +84,8 @@ import { sizeWords } from './words';
       color: var(--ink-2);
       cursor: pointer;
       padding: 0;
-      height: 18px;
+      min-width: 26px;
+      height: 26px;
     }
     .hint {
       display: inline-flex;
