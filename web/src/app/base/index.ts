@@ -67,7 +67,7 @@ export * from './device-memory';
 export { Device } from './device/device';
 export { deviceStore } from './device/device-store';
 export * from './device/keeping';
-export { deviceInUse, standby } from './device/in-use';
+export { deviceInUse, standby, useDevice } from './device/in-use';
 export * from './shell';
 export * from './record/made-for';
 export * from './record/likely';

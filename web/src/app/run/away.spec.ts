@@ -1,7 +1,7 @@
 import { TestBed } from '@angular/core/testing';
 import * as contract from '@contract/run';
 import type { RunDetail } from '@contract/run';
-import { deviceStore, endpointName, keeping, Device, type Taken, type Waiting } from '../base';
+import { deviceStore, endpointName, keeping, Device, useDevice, type Taken, type Waiting } from '../base';
 import { mount, openWeb, type FakeApi, type Mounted } from '../base/testing';
 import { runKeeping } from './away';
 import { AwayNotes } from './away-notes';
@@ -126,10 +126,13 @@ describe('What is on this device', () => {
       .on(contract.getRun, ({ key }) => run({ key: String(key) }))
       .refuse(contract.recordStep, { status: 0, code: 'offline', title: 'away' });
     page = await mount(DevicePage);
-    await page.until(() => page.text().includes('RUN-002') || page.text().includes('C-002'));
+    await page.until(() => page.text().includes('C-002') && page.text().includes('1 not sent'));
   });
   afterEach(async () => {
+    // What is under way still is that of this test.
+    await TestBed.inject(Device).send();
     await deviceStore.empty();
+    useDevice(false);
   });
   const button = (words: RegExp): HTMLButtonElement => {
     const found = page.all('button').find((b) => words.test(b.textContent ?? ''));
@@ -150,6 +153,7 @@ describe('What is on this device', () => {
     button(/^\s*Send what is kept here/).click();
     await page.until(() => page.text().includes('Not taken: Step 1 was recorded meanwhile: fail.'));
     api.on(contract.recordStep, () => ({ key: 'RUN-001' }));
+    await page.until(() => !button(/Record mine over it/).disabled);
     button(/Record mine over it/).click();
     await page.until(() => page.text().includes('all sent'));
     expect(api.of(contract.recordStep).at(-1)?.['known']).toBeUndefined();
@@ -161,6 +165,7 @@ describe('What is on this device', () => {
     button(/^\s*Send what is kept here/).click();
     await page.until(() => page.text().includes('Not taken: It is signed.'));
     expect(page.text()).not.toContain('Record mine over it');
+    await page.until(() => !button(/Keep it with the run/).disabled);
     button(/Keep it with the run/).click();
     await page.until(() => page.text().includes('all sent'));
     expect(api.of(contract.handIn)[0]).toEqual(jasmine.objectContaining({ key: 'RUN-001', why: 'It is signed.' }));

@@ -17,7 +17,6 @@ import {
   proposedVerdict,
   readingsAsked,
   rollUp,
-  verdictFaults,
   verdictWords,
   type ReadingResult,
   type RedlineAsked,
@@ -48,7 +47,7 @@ import { RedlineForm } from './redline-form';
 import { mayBeShort, ShortRecord, type ShortAsked } from './short-record';
 import { StepReadings } from './step-readings';
 import { Corrections } from './corrections';
-import { needsWords, verdicts, type HeldStep } from './held-step';
+import { stepFaults, verdicts, type HeldStep } from './held-step';
 import { HeldSteps } from './held-steps';
 import { useNotSent } from './not-sent';
 import { clockWords, namedPaste, standingWords } from './words';
@@ -94,8 +93,6 @@ export class BenchPage {
   protected readonly saving = this.store.selectSignal(selectRequest(runCommands.recordStep.name));
   protected readonly run = this.bench.run;
   protected readonly round = this.bench.round;
-  /** Does the project ask for words on a pass too? */
-  private readonly always = computed(() => this.run()?.observationAsked ?? false);
   protected readonly keyNames = useKeys('Bench');
   protected readonly keysOf = keysOf;
   /** Fingers have no keys to press. */
@@ -201,6 +198,7 @@ export class BenchPage {
       });
     });
     onAction(runCommands.recordStep.failed, ({ problem }) => {
+      this.held.failed();
       if (problem.status === 0 || problem.status === 503 || problem.status === 502) setTimeout(() => this.resend(), retryAfter);
       else this.finishing.set(false);
     });
@@ -280,13 +278,7 @@ export class BenchPage {
 
   private faultsAt(i: number, held: HeldStep): string[] {
     const run = this.run();
-    const step = run?.case.steps[i];
-    if (!run || !step) return [];
-    const files = run.evidence.filter((file) => file.step === i + 1);
-    return [
-      ...(needsWords(held, this.always()) ? ['Say what you observed: this verdict needs it.'] : []),
-      ...verdictFaults(step, { ...held, readings: held.readings ?? [] }, files).map(({ text }) => text),
-    ];
+    return run ? stepFaults(run, i, held) : [];
   }
 
   /** Sends what is held for the step that is open. */
@@ -303,7 +295,7 @@ export class BenchPage {
   private send(i: number, held: HeldStep): void {
     // Between two runs the steps on the screen are still those of the one before: they wait in its own memory.
     if (this.held.run !== this.key() || this.locked() || this.faultsAt(i, held).length) return;
-    if (this.mustSayWhy(() => this.resend())) return;
+    if (this.mustSayWhy(() => this.resend()) || !this.held.sending(i, held)) return;
     this.store.dispatch(
       runCommands.recordStep.start({
         project: this.scope.slug(),

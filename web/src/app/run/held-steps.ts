@@ -16,6 +16,7 @@ export class HeldSteps {
   open(run: string): boolean {
     const held = this.device.read(run);
     this.all.set(held ?? {});
+    this.onWay.clear();
     return !!held;
   }
 
@@ -24,8 +25,25 @@ export class HeldSteps {
     this.device.keep(this.run, this.all());
   }
 
+  /** What is on its way to the server, by the place of its step. */
+  private readonly onWay = new Map<number, string>();
+
+  /** May it be sent now? Not while the same is on its way already: one press of a key may ask for it more than once. */
+  sending(step: number, value: HeldStep): boolean {
+    const text = heldText(value);
+    if (this.onWay.get(step) === text) return false;
+    this.onWay.set(step, text);
+    return true;
+  }
+
+  /** Something did not arrive: all of it may be sent again. */
+  failed(): void {
+    this.onWay.clear();
+  }
+
   /** The server has what was sent: it is let go, unless it was written in meanwhile. */
   arrived(step: number, sent: HeldStep): void {
+    this.onWay.delete(step);
     const here = this.all()[step];
     if (!here || heldText(here) !== heldText(sent)) return;
     const rest: Record<number, HeldStep> = { ...this.all() };

@@ -15,10 +15,10 @@ import { MatButtonModule } from '@angular/material/button';
 import { RouterLink } from '@angular/router';
 import type { ProblemDetails } from '@contract/base';
 import { addEvidence, finishRun, getRun, listRuns, recordStep, type RunDetail } from '@contract/run';
-import { readingsAsked, rollUp, verdictFaults, verdictWords, type ReadingResult, type StepVerdict } from '@core/run';
+import { readingsAsked, rollUp, verdictWords, type ReadingResult, type StepVerdict } from '@core/run';
 import { Api, ApiFailure, Icon, keysOf, RecordLink, useKeys, useProject } from '../base';
 import { FilledText } from './filled-text';
-import { heldText, needsWords, verdicts, type HeldStep } from './held-step';
+import { heldText, stepFaults, verdicts, type HeldStep } from './held-step';
 import { StepReadings } from './step-readings';
 
 /** How many runs stand beside each other at most. */
@@ -71,7 +71,7 @@ export class SheetPage {
   });
   protected readonly faults = computed(() => {
     const [run, held] = [this.run(), this.cell()];
-    return run && held ? this.faultsOf(run, this.at().step, held) : [];
+    return run && held ? stepFaults(run, this.at().step, held) : [];
   });
   protected readonly columns = computed(() =>
     this.runs().map((run) => {
@@ -124,14 +124,6 @@ export class SheetPage {
 
   protected locked(run: RunDetail): boolean {
     return run.finishedAt !== null || run.tester !== this.scope.session()?.person.login || !['planned', 'onBench'].includes(run.state);
-  }
-
-  private faultsOf(run: RunDetail, step: number, held: HeldStep): string[] {
-    const files = run.evidence.filter((file) => file.step === step + 1);
-    return [
-      ...(needsWords(held, run.observationAsked) ? ['Say what you observed: this verdict needs it.'] : []),
-      ...verdictFaults(run.case.steps[step], { ...held, readings: held.readings ?? [] }, files).map(({ text }) => text),
-    ];
   }
 
   /** What a cell says, aloud. */

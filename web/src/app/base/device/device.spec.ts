@@ -107,6 +107,8 @@ describe('A device', () => {
     await device.take('demo', ['T-1']);
   });
   afterEach(async () => {
+    // What is under way still is that of this test.
+    await device.send();
     await deviceStore.empty();
     useDevice(false);
   });

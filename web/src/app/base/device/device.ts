@@ -57,8 +57,10 @@ export class Device {
   }
 
   private async open(): Promise<void> {
-    this.all.set(await deviceStore.taken());
-    this.held.set(await deviceStore.waiting());
+    // Together: what waits is not said to be sent for a moment.
+    const [taken, waiting] = [await deviceStore.taken(), await deviceStore.waiting()];
+    this.all.set(taken);
+    this.held.set(waiting);
     useDevice(this.all().length + this.held().length > 0);
   }
 
