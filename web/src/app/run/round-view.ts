@@ -149,12 +149,22 @@ import { runCommands, runFeature } from './state';
             }
           </ng-template>
           <ng-template [cpCell]="kind" cpCellColumn="next" let-run>
-            <a [routerLink]="placeOf(run)">{{ nextOf(run) }}</a>
+            <a [routerLink]="placeOf(run)" (click)="$event.stopPropagation()">{{ nextOf(run) }}</a>
             @if (mayOrder() && !run.verdict) {
-              <button class="tiny" type="button" [attr.aria-label]="run.key + ' earlier'" (click)="move(run.key, -1)">
+              <button
+                class="tiny"
+                type="button"
+                [attr.aria-label]="run.key + ' earlier'"
+                (click)="$event.stopPropagation(); move(run.key, -1)"
+              >
                 <cp-icon name="arrow_upward" />
               </button>
-              <button class="tiny" type="button" [attr.aria-label]="run.key + ' later'" (click)="move(run.key, 1)">
+              <button
+                class="tiny"
+                type="button"
+                [attr.aria-label]="run.key + ' later'"
+                (click)="$event.stopPropagation(); move(run.key, 1)"
+              >
                 <cp-icon name="arrow_downward" />
               </button>
             }
