@@ -13,15 +13,7 @@ import {
 import { FormsModule } from '@angular/forms';
 import { Router, RouterLink } from '@angular/router';
 import { typedNumber, type CaseStep } from '@core/design';
-import {
-  proposedVerdict,
-  readingsAsked,
-  rollUp,
-  verdictWords,
-  type ReadingResult,
-  type RedlineAsked,
-  type StepVerdict,
-} from '@core/run';
+import { proposedVerdict, readingsAsked, rollUp, verdictWords, type ReadingResult, type RedlineAsked, type StepVerdict } from '@core/run';
 import {
   Icon,
   keysOf,
