@@ -23,16 +23,17 @@ export const stepResultSchema = z.object({
   /** What was read, where the step asks for it. */
   readings: z.array(readingSchema).readonly().optional(),
 });
+const actAway = z.enum(['begun', 'step', 'evidence', 'finished']);
 /** What a device recorded while it could not reach the server. */
 export const deviceNoteSchema = z.object({
-  what: z.enum(['begun', 'step', 'evidence', 'finished']),
+  what: actAway,
   step: z.number().nullable(),
   at: z.string(),
   sent: z.string(),
   arrived: z.string(),
 });
 export const recordedAwaySchema = z.object({
-  what: z.enum(['begun', 'step', 'evidence', 'finished']),
+  what: actAway,
   step: z.number().int().min(1).max(500).nullable(),
   at: z.iso.datetime(),
   observed: longText.optional(),

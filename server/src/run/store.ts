@@ -280,7 +280,7 @@ export async function runDetail(db: Db, projectId: number, key: string): Promise
   const { run, record } = stored;
   const files = hasFiles ? ((await evidenceOf(db, [run.id])).get(run.id) ?? []) : [];
   const details = (await runDetailsOf(db, [run.id])).get(run.id);
-  const device = run.format > 6 || hasDevice ? (await runDevicesOf(db, [run.id])).get(run.id) : undefined;
+  const device = hasDevice ? (await runDevicesOf(db, [run.id])).get(run.id) : undefined;
   const more = moreOf(details, device);
   const hash = storedRunHash(stored, files, more);
   const signed = isSigned ? await signaturesOf(db, [run.id]) : [];

@@ -16,6 +16,16 @@ const away: ProblemDetails = {
   title: 'The server cannot be reached. What you typed is kept here; it is tried again.',
 };
 
+/** What went wrong, in words: as particular as the server says it. */
+export const problemWords = ({ detail, fields, title }: ProblemDetails): string =>
+  detail || fields?.map(({ text }) => text).join(' ') || title;
+
+/** Why a call failed, in words; what is no answer of the server is thrown on. */
+export function failureWords(error: unknown): string {
+  if (!(error instanceof ApiFailure)) throw error;
+  return problemWords(error.problem);
+}
+
 /** How a request is sent that may have waited on a device. */
 export interface Sending {
   /** Names the request: the same name again is not done again. */

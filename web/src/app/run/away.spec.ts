@@ -108,7 +108,7 @@ describe('What is on this device', () => {
 
   beforeEach(async () => {
     await deviceStore.empty();
-    const taken = { place, login: 'ada', project: 'demo', key: 'RUN-001', record: run(), takenAt: at, readAt: at, meanwhile: [], sent: 0 };
+    const taken = { place, login: 'ada', project: 'demo', key: 'RUN-001', record: run(), readAt: at, meanwhile: [] };
     await deviceStore.putTaken({ ...taken, meanwhile: ['C-001 has revision 2 now; this run is of revision 1.'] });
     await deviceStore.addWaiting({
       place,

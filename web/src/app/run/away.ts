@@ -92,7 +92,6 @@ export const runKeeping: Keeping = {
     return `${run.caseKey} ${run.case.title}${run.row === null ? '' : ` · row ${run.row}`}: ${how}`;
   },
   meanwhile: (before, now) => decidedMeanwhile(before as RunDetail, now as RunDetail),
-  link: (key) => ['run', 'bench', key],
   over({ problem, input }) {
     if (problem?.code !== 'conflict') return undefined;
     const { known: _, ...rest } = input;

@@ -4,8 +4,9 @@ import { MatButtonModule } from '@angular/material/button';
 import { RouterLink } from '@angular/router';
 import { listRuns, type RunDetail, type RunSummary } from '@contract/run';
 import { groupBy } from '@core/base';
-import { Api, ApiFailure, Device, Icon, RecordLink, useProject, type Taken, type Waiting } from '../base';
+import { Api, ApiFailure, Device, Icon, RecordLink, useProject, type Taken, type Waiting, problemWords, withWaiting } from '../base';
 import { runKeeping } from './away';
+import { openRunsOf } from './run-list';
 import { RunNav } from './run-nav';
 
 interface Held {
@@ -186,11 +187,10 @@ export class DevicePage {
       .map((taken): Held => {
         const mine = waiting.get(taken.place) ?? [];
         const refused = mine.find(({ problem }) => problem);
-        const record = mine.reduce((so, item) => this.with(so, item), taken.record);
         return {
           taken,
           waiting: mine,
-          title: runKeeping.title(record),
+          title: runKeeping.title(withWaiting(runKeeping, taken.record, mine)),
           problem: refused?.problem ? problemWords(refused.problem) : '',
           mayGoOver: refused !== undefined && runKeeping.over(refused) !== undefined,
         };
@@ -220,30 +220,17 @@ export class DevicePage {
     });
   }
 
-  /** A run with one more thing that was done here. */
-  private with(record: object, { endpoint, input, files, at }: Waiting): object {
-    const known = runKeeping.writes.find(({ method, path }) => `${method} ${path}` === endpoint);
-    return known ? runKeeping.make(record, { endpoint: known, input, files }, at).record : record;
-  }
-
   private async ask(project: string, login: string): Promise<void> {
-    const filter = JSON.stringify({
-      and: [
-        { field: 'tester', is: [login] },
-        { field: 'state', is: ['planned', 'onBench'] },
-        { field: 'superseded', is: [false] },
-      ],
-    });
+    const filter = openRunsOf(login);
     // Without network there is nothing further to take along.
     const page = await this.api.call(listRuns, { project, filter, limit: 200 }).catch(() => undefined);
     this.open.set(page?.rows ?? null);
   }
 
   protected async take(runs: readonly Pick<RunDetail, 'key'>[]): Promise<void> {
-    for (const [i, { key }] of runs.entries()) {
-      this.busy.set(`Taking ${key} along, ${i + 1} of ${runs.length} …`);
-      if (!(await this.done(this.device.take(this.scope.slug(), [key])))) break;
-    }
+    const keys = runs.map(({ key }) => key);
+    const told = (key: string, at: number): void => this.busy.set(`Taking ${key} along, ${at + 1} of ${keys.length} …`);
+    await this.done(this.device.take(this.scope.slug(), keys, told));
     this.busy.set('');
   }
 
@@ -257,17 +244,12 @@ export class DevicePage {
     this.busy.set('');
   }
 
-  private async done(what: Promise<void>): Promise<boolean> {
+  private async done(what: Promise<void>): Promise<void> {
     this.failed.set('');
     try {
       await what;
-      return true;
     } catch (error) {
       this.failed.set(error instanceof ApiFailure ? problemWords(error.problem) : String(error));
-      return false;
     }
   }
 }
-
-const problemWords = ({ detail, fields, title }: ApiFailure['problem']): string =>
-  detail ?? fields?.map(({ text }) => text).join(' ') ?? title;

@@ -3,6 +3,7 @@ import { MatButtonModule } from '@angular/material/button';
 import { RouterLink } from '@angular/router';
 import { listRuns, type RunDetail, type RunSummary } from '@contract/run';
 import { Api, Icon, useProject } from '../base';
+import { openRunsOf } from './run-list';
 
 /** After a run was recorded: the next one of its round that is one's own to record. It has the focus where nothing else has, so that Enter goes on. */
 @Component({
@@ -39,14 +40,7 @@ export class NextRun {
   }
 
   private async ask(project: string, round: string, tester: string): Promise<void> {
-    const filter = JSON.stringify({
-      and: [
-        { field: 'round', is: [round] },
-        { field: 'tester', is: [tester] },
-        { field: 'state', is: ['planned', 'onBench'] },
-        { field: 'superseded', is: [false] },
-      ],
-    });
+    const filter = openRunsOf(tester, { round });
     // Without it one goes on by the round.
     const page = await this.api.call(listRuns, { project, filter, sort: 'position', limit: 1 }).catch(() => undefined);
     this.next.set(page?.rows[0] ?? null);

@@ -1,3 +1,4 @@
+import type { Filter } from '@contract/base';
 import { listRuns, type RunSummary } from '@contract/run';
 import { setCell, type ListKind } from '../base';
 import { runStateWords } from './words';
@@ -8,6 +9,16 @@ export const dayOver = (day: string): boolean => day < new Date().toISOString().
 /** How a run stands, in its colour. */
 export const runTone = (run: RunSummary): 'broken' | 'sound' | 'waiting' | '' =>
   run.verdict === 'failed' ? 'broken' : run.state === 'reviewed' ? 'sound' : run.state === 'superseded' ? '' : 'waiting';
+
+/** The question for the runs that somebody still has to record; of one round or case, where it is named. */
+export const openRunsOf = (tester: string, of: { readonly round?: string; readonly case?: string } = {}): string =>
+  JSON.stringify({
+    and: [
+      ...Object.entries(of).map(([field, key]) => ({ field, is: [key] })),
+      { field: 'tester', is: [tester] },
+      { field: 'state', is: ['planned', 'onBench'] },
+    ],
+  });
 
 /** How the runs of a round are listed. */
 export const runKind: ListKind<RunSummary> = {
@@ -39,28 +50,10 @@ export const runKind: ListKind<RunSummary> = {
   views: [
     { name: 'all', words: 'All' },
     { name: 'toRecord', words: 'To record', filter: { field: 'state', is: ['planned', 'onBench'] } },
-    { name: 'toSign', words: 'To sign', filter: standing('recorded') },
-    { name: 'toReview', words: 'To review', filter: standing('performed') },
-    {
-      name: 'failed',
-      words: 'Failed',
-      filter: {
-        and: [
-          { field: 'verdict', is: ['failed'] },
-          { field: 'superseded', is: [false] },
-        ],
-      },
-    },
-    {
-      name: 'outdated',
-      words: 'To decide',
-      filter: {
-        and: [
-          { field: 'outdated', is: [true] },
-          { field: 'superseded', is: [false] },
-        ],
-      },
-    },
+    { name: 'toSign', words: 'To sign', filter: standing({ field: 'state', is: ['recorded'] }) },
+    { name: 'toReview', words: 'To review', filter: standing({ field: 'state', is: ['performed'] }) },
+    { name: 'failed', words: 'Failed', filter: standing({ field: 'verdict', is: ['failed'] }) },
+    { name: 'outdated', words: 'To decide', filter: standing({ field: 'outdated', is: [true] }) },
   ],
   sorts: [
     ['position', 'In their order'],
@@ -133,11 +126,7 @@ export function nextWords({ state }: RunSummary): string {
   return state === 'recorded' ? 'Sign ›' : state === 'performed' ? 'Review ›' : 'Open ›';
 }
 
-function standing(state: string) {
-  return {
-    and: [
-      { field: 'state', is: [state] },
-      { field: 'superseded', is: [false] },
-    ],
-  };
+/** What also stands: nothing newer took its place. */
+function standing(filter: Filter): Filter {
+  return { and: [filter, { field: 'superseded', is: [false] }] };
 }

@@ -13,12 +13,12 @@ import {
 import { FormsModule } from '@angular/forms';
 import { MatButtonModule } from '@angular/material/button';
 import { RouterLink } from '@angular/router';
-import type { ProblemDetails } from '@contract/base';
 import { addEvidence, finishRun, getRun, listRuns, recordStep, type RunDetail } from '@contract/run';
 import { readingsAsked, rollUp, verdictWords, type ReadingResult, type StepVerdict } from '@core/run';
-import { Api, ApiFailure, Icon, keysOf, RecordLink, useKeys, useProject } from '../base';
+import { Api, failureWords, Icon, keysOf, RecordLink, useKeys, useProject } from '../base';
 import { FilledText } from './filled-text';
 import { heldText, stepFaults, verdicts, type HeldStep } from './held-step';
+import { openRunsOf } from './run-list';
 import { StepReadings } from './step-readings';
 
 /** How many runs stand beside each other at most. */
@@ -98,14 +98,7 @@ export class SheetPage {
   private async open(at: { project: string; key: string }, login: string): Promise<void> {
     try {
       const first = await this.api.call(getRun, at);
-      const filter = JSON.stringify({
-        and: [
-          { field: 'round', is: [first.round] },
-          { field: 'case', is: [first.caseKey] },
-          { field: 'tester', is: [login] },
-          { field: 'state', is: ['planned', 'onBench'] },
-        ],
-      });
+      const filter = openRunsOf(login, { round: first.round, case: first.caseKey });
       const page = await this.api.call(listRuns, { project: at.project, filter, sort: 'position', limit: mostAcross });
       const keys = page.rows.map(({ key }) => key).filter((key) => key !== first.key);
       const others = await Promise.all(keys.map((key) => this.api.call(getRun, { project: at.project, key })));
@@ -114,7 +107,7 @@ export class SheetPage {
       this.runs.set([first, ...alike]);
       this.minutes.set(Object.fromEntries(this.runs().map((run) => [run.key, Math.round(run.seconds / 60)])));
     } catch (error) {
-      this.failed.set(wordsOf(error));
+      this.failed.set(failureWords(error));
     }
   }
 
@@ -239,7 +232,7 @@ export class SheetPage {
       }
       this.note(name, '');
     } catch (error) {
-      this.note(name, wordsOf(error));
+      this.note(name, failureWords(error));
     }
   }
 
@@ -256,7 +249,7 @@ export class SheetPage {
         const now = await this.api.call(addEvidence, { project: this.scope.slug(), key, step: 1 }, files);
         this.runs.update((runs) => runs.map((run) => (run.key === key ? { ...run, evidence: now.evidence } : run)));
       } catch (error) {
-        this.note(key, wordsOf(error));
+        this.note(key, failureWords(error));
       }
   }
 
@@ -274,15 +267,9 @@ export class SheetPage {
         this.runs.update((runs) => runs.map((other) => (other.key === run.key ? done : other)));
         this.note(run.key, '');
       } catch (error) {
-        this.note(run.key, wordsOf(error));
+        this.note(run.key, failureWords(error));
       }
     }
     this.busy.set(false);
   }
 }
-
-const wordsOf = (error: unknown): string => {
-  if (!(error instanceof ApiFailure)) throw error;
-  const { detail, fields, title }: ProblemDetails = error.problem;
-  return detail ?? fields?.map(({ text }) => text).join(' ') ?? title;
-};

@@ -52,7 +52,6 @@ const things: Keeping = {
   words: ({ input }) => String(input['word']),
   title: (record) => (record as Thing).key,
   meanwhile: (before, now) => ((before as Thing).owner === (now as Thing).owner ? [] : [`It belongs to ${(now as Thing).owner}.`]),
-  link: (key) => [key],
   over: ({ problem, input: { known: _, ...input } }) => (problem?.code === 'conflict' ? input : undefined),
   handIn: ({ project, key }, waiting, why) => ({
     endpoint: give,
@@ -123,6 +122,15 @@ describe('A device', () => {
     reachable();
     await device.call(read, at);
     expect(device.away()).toBeFalse();
+  });
+
+  it('asks once for what several records ask for alike, and says which one it is at', async () => {
+    const before = api.of(getProject).length;
+    const told: string[] = [];
+    await device.take('demo', ['T-1', 'T-2'], (key, n) => told.push(`${n} ${key}`));
+    expect(api.of(getProject).length - before).toBe(1);
+    expect(told).toEqual(['0 T-1', '1 T-2']);
+    expect(device.taken().map(({ key }) => key)).toEqual(['T-1', 'T-2']);
   });
 
   it('sends at once what is done where the server can be reached, and keeps nothing', async () => {

@@ -6,7 +6,7 @@ import { Api, ApiFailure } from '../api';
 import { baseActions, baseFeature } from '../state';
 import { deviceStore } from './device-store';
 import { useDevice } from './in-use';
-import { endpointName, keeping, type DeviceCall, type Keeping, type Taken, type Waiting } from './keeping';
+import { endpointName, endpointNamed, keeping, withWaiting, type DeviceCall, type Keeping, type Taken, type Waiting } from './keeping';
 
 /** The server is away for a while: a request that is named may be sent again. */
 const isAway = ({ status }: ProblemDetails): boolean => [0, 429, 502, 503, 504].includes(status);
@@ -61,6 +61,10 @@ export class Device {
     const [taken, waiting] = [await deviceStore.taken(), await deviceStore.waiting()];
     this.all.set(taken);
     this.held.set(waiting);
+    this.noteUse();
+  }
+
+  private noteUse(): void {
     useDevice(this.all().length + this.held().length > 0);
   }
 
@@ -109,21 +113,13 @@ export class Device {
     }
     if (call.endpoint !== kept.read) return answer;
     const taken = await deviceStore.takenAt(await this.placeOf(call.input));
-    return taken ? this.with(kept, answer as object, await deviceStore.waitingAt(taken.place)) : answer;
-  }
-
-  /** A record with what was done here since the server said how it is. */
-  private with(kept: Keeping, record: object, waiting: readonly Waiting[]): object {
-    return waiting.reduce(
-      (so, { endpoint, input, files, at }) => kept.make(so, { endpoint: endpointNamed(kept, endpoint), input, files }, at).record,
-      record,
-    );
+    return taken ? withWaiting(kept, answer as object, await deviceStore.waitingAt(taken.place)) : answer;
   }
 
   private async write(kept: Keeping, taken: Taken, call: DeviceCall): Promise<unknown> {
     const before = await deviceStore.waitingAt(taken.place);
     const at = new Date().toISOString();
-    const made = kept.make(this.with(kept, taken.record, before), call, at);
+    const made = kept.make(withWaiting(kept, taken.record, before), call, at);
     // What waits already says it.
     if (made.same && before.length) return made.answer;
     const waiting = await deviceStore.addWaiting({
@@ -148,6 +144,7 @@ export class Device {
     throw new ApiFailure(outcome.problem);
   }
 
+  /** What became of what was just done, for whoever waits for it. */
   private readonly outcomes = new Map<string, { readonly answer: unknown } | { readonly problem: ProblemDetails }>();
 
   /** Sends what was just done, and waits a while for its answer. */
@@ -191,7 +188,7 @@ export class Device {
         });
         this.away.set(false);
         this.signedOut.set(false);
-        this.outcomes.set(item.operation, { answer });
+        if (!item.away) this.outcomes.set(item.operation, { answer });
         await this.forget(item);
         sent.add(item.place);
       } catch (error) {
@@ -205,7 +202,7 @@ export class Device {
           sent.add(item.place);
           continue;
         }
-        this.outcomes.set(item.operation, { problem });
+        if (!item.away) this.outcomes.set(item.operation, { problem });
         refused.add(item.place);
         sent.add(item.place);
         await this.change({ ...item, problem });
@@ -217,7 +214,7 @@ export class Device {
   private async forget({ n }: Waiting): Promise<void> {
     await deviceStore.dropWaiting(n ?? 0);
     this.held.update((held) => held.filter((other) => other.n !== n));
-    useDevice(this.all().length + this.held().length > 0);
+    this.noteUse();
   }
   private async change(waiting: Waiting): Promise<void> {
     if (!(await deviceStore.waitingAt(waiting.place)).some(({ n }) => n === waiting.n)) return;
@@ -248,7 +245,6 @@ export class Device {
         record,
         readAt: new Date().toISOString(),
         meanwhile: [...taken.meanwhile, ...said],
-        sent: taken.sent + 1,
       });
     } catch (error) {
       if (!(error instanceof ApiFailure)) throw error;
@@ -256,23 +252,28 @@ export class Device {
     this.store.dispatch(baseActions.deviceSent({ key: taken.key }));
   }
 
-  /** Takes records along: everything that working on them asks for, and the application itself. */
-  async take(project: string, keys: readonly string[]): Promise<void> {
+  /** Takes records along: everything that working on them asks for, what several ask for alike once, and the application itself. `told`: which one it is at. */
+  async take(project: string, keys: readonly string[], told: (key: string, at: number) => void = () => undefined): Promise<void> {
     await this.ready;
     const kept = await this.askKeeping();
     useDevice(true);
     const login = await this.login();
     await this.keepAnswer({ endpoint: contract.getSession, input: {} }, '');
     await keepApplication();
-    for (const key of keys) {
+    const asked = new Set<string>();
+    for (const [at, key] of keys.entries()) {
+      told(key, at);
       const place = `${login} ${project} ${key}`;
-      const input = { project, key };
-      const record = (await this.keepAnswer({ endpoint: kept.read, input }, place)) as object;
-      for (const call of kept.along({ project, record })) await this.keepAnswer(call, '');
+      const record = (await this.keepAnswer({ endpoint: kept.read, input: { project, key } }, place)) as object;
+      for (const call of kept.along({ project, record })) {
+        const name = await this.nameOf(call);
+        if (!asked.has(name)) await this.keepAnswer(call, '');
+        asked.add(name);
+      }
       await keepFiles(kept.files({ project, record }));
-      const now = new Date().toISOString();
       const known = await deviceStore.takenAt(place);
-      await this.putTaken({ ...(known ?? { place, login, project, key, takenAt: now, meanwhile: [], sent: 0 }), record, readAt: now });
+      const readAt = new Date().toISOString();
+      await this.putTaken({ ...(known ?? { place, login, project, key, meanwhile: [] }), record, readAt });
     }
     await navigator.storage?.persist?.();
   }
@@ -288,7 +289,7 @@ export class Device {
     if ((await deviceStore.waitingAt(place)).length) return;
     await deviceStore.dropTaken(place);
     this.all.update((all) => all.filter((taken) => taken.place !== place));
-    useDevice(this.all().length + this.held().length > 0);
+    this.noteUse();
   }
 
   /** Sends again what was refused. */
@@ -327,12 +328,6 @@ export class Device {
     for (const item of waiting) await this.forget(item);
     await this.refresh(kept, place);
   }
-}
-
-function endpointNamed(kept: Keeping, name: string): Endpoint {
-  const endpoint = kept.writes.find((other) => endpointName(other) === name);
-  if (!endpoint) throw new Error(`${name} cannot wait.`);
-  return endpoint;
 }
 
 /** Has the browser hold the application's own pages, so that they open without network. */

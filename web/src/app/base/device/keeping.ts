@@ -17,12 +17,9 @@ export interface Taken {
   readonly key: string;
   /** As the server said last. */
   readonly record: object;
-  readonly takenAt: string;
   readonly readAt: string;
   /** What others decided about it while this device was away with it. */
   readonly meanwhile: readonly string[];
-  /** How much of what was done here the server has. */
-  readonly sent: number;
 }
 
 /** Something that was done here and that the server does not have yet. */
@@ -73,8 +70,6 @@ export interface Keeping {
   title(record: object): string;
   /** What others decided between two looks. */
   meanwhile(before: object, now: object): readonly string[];
-  /** The screen on which it is worked on, behind the project. */
-  link(key: string): readonly string[];
   /** Rests a refused request no longer on what it knew; undefined where that is not why it was refused. */
   over(waiting: Waiting): Readonly<Record<string, unknown>> | undefined;
   /** Keeps with the record what does not fit any more. */
@@ -86,3 +81,16 @@ export const keeping = new InjectionToken<() => Promise<Keeping>>('keeping');
 
 /** An endpoint as text. */
 export const endpointName = ({ method, path }: Pick<Endpoint, 'method' | 'path'>): string => `${method} ${path}`;
+
+export function endpointNamed(kept: Keeping, name: string): Endpoint {
+  const endpoint = kept.writes.find((other) => endpointName(other) === name);
+  if (!endpoint) throw new Error(`${name} cannot wait.`);
+  return endpoint;
+}
+
+/** A record with what was done here since the server said how it is. */
+export const withWaiting = (kept: Keeping, record: object, waiting: readonly Waiting[]): object =>
+  waiting.reduce(
+    (so, { endpoint, input, files, at }) => kept.make(so, { endpoint: endpointNamed(kept, endpoint), input, files }, at).record,
+    record,
+  );

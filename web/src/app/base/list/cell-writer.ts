@@ -3,7 +3,7 @@ import { MatDialog } from '@angular/material/dialog';
 import { MatSnackBar } from '@angular/material/snack-bar';
 import { firstValueFrom } from 'rxjs';
 import { doBulk, previewBulk, undoBulk, type BulkAct, type Selection } from '@contract/base';
-import { Api, ApiFailure } from '../api';
+import { Api, failureWords } from '../api';
 import { useProject } from '../live';
 import { askReason } from '../trace-words';
 import type { CellWritten } from './record-table';
@@ -52,7 +52,7 @@ export class CellWriter {
       if (!changed) return items[0]?.outcome === 'refused' ? items[0].words : undefined;
       return (await this.api.call(doBulk, { ...asked, digest })).id;
     } catch (error) {
-      return wordsOf(error);
+      return failureWords(error);
     }
   }
 
@@ -61,13 +61,7 @@ export class CellWriter {
       await this.api.call(undoBulk, { project: this.scope.slug(), id });
       return '';
     } catch (error) {
-      return wordsOf(error);
+      return failureWords(error);
     }
   }
-}
-
-function wordsOf(error: unknown): string {
-  if (!(error instanceof ApiFailure)) throw error;
-  const { detail, fields, title } = error.problem;
-  return detail || fields?.map(({ text }) => text).join(' ') || title;
 }

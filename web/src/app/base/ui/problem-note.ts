@@ -1,5 +1,6 @@
 import { ChangeDetectionStrategy, Component, inject, input, computed } from '@angular/core';
 import { Store } from '@ngrx/store';
+import { problemWords } from '../api';
 import { forgetProblem, selectRequest } from '../command';
 import { Icon } from './icon';
 
@@ -56,7 +57,7 @@ export class ProblemNote {
   /** What is wrong with which part of the input, where the server names parts. */
   protected readonly words = computed(() => {
     const p = this.problem();
-    return p?.detail || p?.fields?.map((field) => field.text).join(' ') || p?.title || '';
+    return p ? problemWords(p) : '';
   });
 
   protected forget(): void {
