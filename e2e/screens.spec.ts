@@ -86,6 +86,8 @@ for (const [name, width, height] of [
   ['tablet', 820, 1180],
 ] as const)
   test(`on a ${name} every screen keeps within its window, and the verdicts are in reach`, async ({ page }) => {
+    // Every screen too.
+    test.setTimeout(300_000);
     await page.setViewportSize({ width, height });
     await enter(page, 'mira.oberon');
     const wide: string[] = [];
