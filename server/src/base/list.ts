@@ -5,7 +5,7 @@ import type { MySqlColumn } from 'drizzle-orm/mysql-core';
 import type { Db, Tx } from './database';
 import { Refusal } from './errors';
 import { ledgerHead } from './ledger';
-import { fields, records } from './tables';
+import { fields, ledgerHeads, records } from './tables';
 
 /** A field that lists are filtered, sorted and grouped by. */
 export interface ListField {
@@ -216,17 +216,21 @@ export async function whereOf(tx: Db | Tx, projectId: number, source: ListSource
   return questionWhere(await withOwnFields(tx, source, projectId, [filter]), needFilter(filter));
 }
 
-/** Ids of a page of the question, in order, with what comes behind it. */
+/** Ids of a page of the question, in order, with what comes behind it, and with numbers that are asked along: none where the page is empty. */
 async function pageIds(
   db: Db | Tx,
   source: ListSource,
   where: SQL,
   query: Pick<ListQuery, 'sort' | 'after' | 'skip' | 'limit'>,
-): Promise<{ ids: number[]; next: string | null }> {
+  along: readonly SQL[] = [],
+): Promise<{ ids: number[]; next: string | null; along: number[] | undefined }> {
   const orders = ordersOf(source, query.sort ?? source.sort);
   const place = query.after === undefined ? undefined : behind(orders, parseCursor(query.after, orders.length));
   const columns = sql.join(
-    orders.map(({ value }, i) => sql`${value} as ${sql.identifier(`k${i}`)}`),
+    [
+      ...orders.map(({ value }, i) => sql`${value} as ${sql.identifier(`k${i}`)}`),
+      ...along.map((number, i) => sql`(${number}) as ${sql.identifier(`a${i}`)}`),
+    ],
     sql`, `,
   );
   const order = sql.join(
@@ -242,7 +246,15 @@ async function pageIds(
   return {
     ids: shown.map((row) => Number(row[`k${orders.length - 1}`])),
     next: rows.length > query.limit && last ? Buffer.from(JSON.stringify(places.map((name) => last[name]))).toString('base64url') : null,
+    along: rows.length ? along.map((_, i) => Number(rows[0][`a${i}`])) : undefined,
   };
+}
+
+const headOf = (projectId: number): SQL => sql`select ${ledgerHeads.seq} from ${ledgerHeads} where ${ledgerHeads.projectId} = ${projectId}`;
+
+async function numberOf(tx: Tx, question: SQL): Promise<number> {
+  const [[row]] = (await tx.execute(sql`select (${question}) as n`)) as unknown as [{ n: number }[]];
+  return Number(row.n);
 }
 
 /** One page of a question; `load` reads the rows for ids, in whatever order. */
@@ -257,14 +269,12 @@ export async function listPage<R extends { readonly id: number }>(
     const source = await withOwnFields(tx, plain, projectId, [query.filter, query.sort, query.groups, query.sum]);
     const filter = needFilter(query.filter);
     const where = questionWhere(source, filter);
-    const { ids, next } = await pageIds(tx, source, where, query);
+    const counts = query.after === undefined && !(source.all !== undefined && !filter);
+    const count = sql`select count(*) ${source.from} where ${where}`;
+    // What is asked of the database in one breath is not asked three times: how many there are, and how far the ledger is.
+    const { ids, next, along } = await pageIds(tx, source, where, query, [headOf(projectId), ...(counts ? [count] : [])]);
     const rows = new Map((await load(tx, ids)).map((row) => [row.id, row]));
-    const counted =
-      query.after !== undefined
-        ? null
-        : source.all !== undefined && !filter
-          ? source.all
-          : ((await tx.execute(sql`select count(*) as n ${source.from} where ${where}`)) as unknown as [{ n: number }[]])[0][0].n;
+    const [seq, total = 0] = along ?? [await ledgerHead(tx, projectId), counts && query.skip ? await numberOf(tx, count) : 0];
     const page: Page<Omit<R, 'id'>> = {
       rows: ids.flatMap((id) => {
         const row = rows.get(id);
@@ -273,8 +283,8 @@ export async function listPage<R extends { readonly id: number }>(
         return [wanted(shown, query.columns)];
       }),
       next,
-      total: counted === null ? null : Number(counted),
-      seq: await ledgerHead(tx, projectId),
+      total: query.after !== undefined ? null : counts ? total : (source.all ?? 0),
+      seq,
     };
     const searched = wordsOf(filter);
     if (searched) Object.assign(page, { found: await passages(tx, ids, searched) });

@@ -1,6 +1,6 @@
 import type { CaseDetail, CaseSummary } from '@contract/design';
 import { groupBy, textHash } from '@core/base';
-import { caseDetailNames, caseText, placeholdersIn, saidCaseDetails, textsOf, type CaseContent } from '@core/design';
+import { caseDetailNames, caseText, placeholdersIn, saidCaseDetails, suspectEnds, textsOf, type CaseContent } from '@core/design';
 import type { RequirementState } from '@core/specify';
 import { and, asc, eq, inArray, isNull, sql } from 'drizzle-orm';
 import { alias } from 'drizzle-orm/mysql-core';
@@ -14,6 +14,7 @@ import {
   Refusal,
   shownSignature,
   signaturesOf,
+  statement,
   traces,
   tracesAt,
   type Db,
@@ -131,38 +132,80 @@ export async function placesOf(db: Db | Tx, ids: readonly number[]): Promise<Map
   return found;
 }
 
+/** What a list shows of cases, in one question; of their steps no more than how many, unless there is something to fill in. */
+const summaryRows = statement((db) =>
+  db
+    .select({
+      id: records.id,
+      key: records.key,
+      title: records.title,
+      revision: records.revision,
+      state: records.state,
+      own: records.own,
+      updatedBy: records.updatedBy,
+      updatedAt: records.updatedAt,
+      plannedMinutes: cases.plannedMinutes,
+      steps: sql<number>`json_length(${cases.steps})`.mapWith(Number),
+      rows: sql<number>`ifnull(json_length(${cases.rows}), 0)`.mapWith(Number),
+      preconditions: withNames(cases.preconditions),
+      texts: withNames(cases.steps),
+      kind: caseDetails.kind,
+      priority: caseDetails.priority,
+      tags: caseDetails.tags,
+      folder: folderRecord.key,
+    })
+    .from(cases)
+    .innerJoin(records, eq(records.id, cases.id))
+    .leftJoin(caseDetails, eq(caseDetails.id, cases.id))
+    .leftJoin(casePlaces, eq(casePlaces.id, cases.id))
+    .leftJoin(folderRecord, eq(folderRecord.id, casePlaces.folderId))
+    .where(sql`${cases.id} in (${sql.placeholder('ids')})`),
+);
+const withNames = (column: typeof cases.preconditions | typeof cases.steps) =>
+  sql<string | null>`if(locate('{{', ${column}), ${column}, null)`;
+
+const requirementRecord = alias(records, 'requirement_record');
+const summaryTraces = statement((db) =>
+  db
+    .select({
+      id: traces.fromId,
+      from: records.key,
+      to: requirementRecord.key,
+      fromRevision: traces.fromRevision,
+      toRevision: traces.toRevision,
+      fromNow: records.revision,
+      toNow: requirementRecord.revision,
+    })
+    .from(traces)
+    .innerJoin(records, eq(records.id, traces.fromId))
+    .innerJoin(requirementRecord, eq(requirementRecord.id, traces.toId))
+    .where(and(sql`${traces.fromId} in (${sql.placeholder('ids')})`, eq(traces.kind, 'verifies'), isNull(traces.removedAt))),
+);
+
 /** Cases as lists show them, by their ids. */
 export async function caseSummaries(db: Db | Tx, ids: readonly number[]): Promise<(CaseSummary & { id: number })[]> {
-  const found = await casesById(db, ids);
-  const places = await placesOf(db, ids);
-  const traced = groupBy(
-    (await tracesAt(db, ids)).filter((t) => t.kind === 'verifies'),
-    (t) => t.from,
-  );
-  return [...found.values()].map((stored) => {
-    const { record, row, details } = stored;
-    const mine = traced.get(record.key) ?? [];
-    return {
-      id: record.id,
-      key: record.key,
-      title: record.title,
-      revision: record.revision,
-      state: record.state as RequirementState,
-      steps: row.steps.length,
-      rows: row.rows?.length ?? 0,
-      names: [...new Set(textsOf(row).flatMap(({ text }) => placeholdersIn(text)))],
-      plannedMinutes: row.plannedMinutes,
-      kind: details?.kind ?? '',
-      priority: details?.priority ?? '',
-      tags: [...(details?.tags ?? [])],
-      folder: places.get(record.id)?.key ?? null,
-      verifies: mine.map((t) => t.to).sort(),
-      suspect: mine.some((t) => t.suspect.length > 0),
-      own: { ...record.own } as CaseSummary['own'],
-      updatedBy: record.updatedBy,
-      updatedAt: record.updatedAt,
-    };
-  });
+  const found: (CaseSummary & { id: number })[] = [];
+  for (let at = 0; at < ids.length; at += 500) {
+    const some = { ids: ids.slice(at, at + 500) };
+    const rows = await summaryRows(db, some);
+    const traced = groupBy(await summaryTraces(db, some), (trace) => trace.id);
+    for (const { preconditions, texts, tags, kind, priority, state, own, ...row } of rows) {
+      const mine = traced.get(row.id) ?? [];
+      const asked = { preconditions: preconditions ?? '', steps: texts === null ? [] : (JSON.parse(texts) as CaseContent['steps']) };
+      found.push({
+        ...row,
+        state: state as RequirementState,
+        names: [...new Set(textsOf(asked).flatMap(({ text }) => placeholdersIn(text)))],
+        kind: kind ?? '',
+        priority: priority ?? '',
+        tags: [...(tags ?? [])],
+        verifies: mine.map(({ to }) => to).sort(),
+        suspect: mine.some((trace) => suspectEnds(trace, trace.fromNow, trace.toNow).length > 0),
+        own: { ...own } as CaseSummary['own'],
+      });
+    }
+  }
+  return found;
 }
 
 /** Which cases verify requirements, in the order of their keys; retired ones left out. */
