@@ -1,7 +1,7 @@
 import { policiesOf, type OwnMeaning, type StandardProfile } from '../../core/src/prove';
 import { getProject, getRecord, setProfile, signRecord, type Actor, type Db } from '../../server/src/base';
 
-/** What signatures mean in this project beside what the rules ask for. */
+/** What signatures mean in this project beside what the rules ask for, and that results may be carried from build to build. */
 export async function seedMeanings(db: Db, admin: Actor, password: string): Promise<void> {
   const { profile, revision } = await getProject(db, admin.projectId);
   const meanings: readonly OwnMeaning[] = [
@@ -21,8 +21,8 @@ export async function seedMeanings(db: Db, admin: Actor, password: string): Prom
   const known = profile as StandardProfile;
   await setProfile(db, admin, {
     basedOn: revision,
-    profile: { ...known, policies: { ...policiesOf(known), meanings } },
-    reason: 'What we sign beside the rules, as in the plan of the season.',
+    profile: { ...known, policies: { ...policiesOf(known), meanings, carryResultsAt: known.levels } },
+    reason: 'What we sign beside the rules, and that results may be carried, as in the plan of the season.',
     password,
   });
 }

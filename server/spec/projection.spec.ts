@@ -55,7 +55,8 @@ class Work {
       await p.approve(key);
     }
     for (const key of requirementKeys.slice(0, 7)) await p.approve(key);
-    await p.upload('author', '/builds/1.0/sources', [{ name: 'src.zip', bytes: readFileSync(demo('coverage', 'sources.zip')) }]);
+    for (const build of ['1.0', '1.1'])
+      await p.upload('author', `/builds/${build}/sources`, [{ name: 'src.zip', bytes: readFileSync(demo('coverage', 'sources.zip')) }]);
   }
 
   private async addRequirement(key: string, parent = this.chance(3) ? this.pick(requirementKeys) : null): Promise<number> {
@@ -206,6 +207,20 @@ class Work {
       if (!body.rows.length) return 404;
       return (await this.p.call('reviewer', measure.withdrawCarry, { key: this.pick(body.rows).key, reason: 'Wrong.', password })).status;
     },
+    carryResults: async () => {
+      const [from, to] = this.chance(2) ? ['1.0', '1.1'] : ['1.1', '1.0'];
+      const { body } = await this.p.call('both', run.offerResults, { from, to });
+      const runs = body.rows.filter(({ why }) => !why.length).filter(() => this.chance(2));
+      if (!runs.length) return 404;
+      const ask = { from, to, runs: runs.map((row) => row.run), argument: 'Not reached.', password };
+      return (await this.p.call('both', run.carryResults, ask)).status;
+    },
+    withdrawResults: async () => {
+      const { body } = await this.p.call('reviewer', run.listCarriedResults, { build: this.pick(['1.0', '1.1']) });
+      if (!body.rows.length) return 404;
+      const ask = { key: this.pick(body.rows).key, reason: 'Wrong.', password };
+      return (await this.p.call('reviewer', run.withdrawCarriedResults, ask)).status;
+    },
     withdrawUpload: async () => {
       const { body } = await this.p.call('tester', measure.listUploads, { build: '1.0' });
       if (!body.rows.length) return 404;
@@ -228,6 +243,7 @@ class Work {
         ownApprovalAt: this.chance(2) ? ['SIL 2'] : [],
         observationAt: [],
         creditNeedsSignature: this.chance(2),
+        carryResultsAt: this.chance(4) ? [] : ['SIL 1', 'SIL 2', 'SIL 3'],
       };
       const change = { basedOn: revision, profile: { ...profile, policies }, reason: 'New rules.', password };
       return (await this.p.call('admin', base.setProfile, change)).status;
@@ -328,6 +344,7 @@ describe('what is stored of the cords', () => {
   it('was worked at: most acts succeeded at least once, and the cords took many shapes', () => {
     expect(ever.size).toBeGreaterThan(names.length - 4);
     expect(ever).toContain('carry');
+    expect(ever).toContain('carryResults');
     expect(ever).toContain('withdrawCarry');
     expect(shapes.size).toBeGreaterThan(15);
     expect(left).toBeGreaterThan(30);

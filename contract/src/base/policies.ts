@@ -15,6 +15,8 @@ export const policiesSchema = z.object({
   programResults: z.record(z.string().max(60), z.enum(['reviewed', 'qualified', 'no'])).optional(),
   /** Tools, as `name version`, whose qualification is on record. */
   qualifiedTools: z.array(z.string().max(170)).max(100).readonly().optional(),
+  /** Levels at which a result may be carried from one build to another. */
+  carryResultsAt: z.array(z.string().max(60)).max(50).readonly().optional(),
   /** Meanings of signatures that are the project's own. */
   meanings: z
     .array(

@@ -13,6 +13,7 @@ export const versionedKindSchema = z.enum([
   'upload',
   'attestation',
   'carry',
+  'carriedRuns',
   'review',
   'baseline',
   'folder',

@@ -64,6 +64,7 @@ export const connectionSchema = z.object({
     'upload',
     'attestation',
     'carry',
+    'carriedRuns',
     'review',
     'baseline',
     'folder',

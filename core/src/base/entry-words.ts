@@ -106,6 +106,11 @@ const sentences: Readonly<Record<string, (now: Said, old: Said) => EntrySentence
     lead: 'signed',
     tail: `, carrying what was measured of ${text(now['functions'])} unchanged functions${some(' to the sources of ', now['build'])}`,
   }),
+  'results carried': (now) => ({
+    lead: 'signed',
+    tail: `, carrying ${text(now['runs'])} results${some(' from ', now['from'])}${some(' to ', now['build'])}`,
+  }),
+  'carried results withdrawn': (now) => ({ lead: 'withdrew', tail: some(': ', now['reason']) }),
   'carried measurements withdrawn': (now) => ({ lead: 'withdrew', tail: some(': ', now['reason']) }),
   'attestation withdrawn': (now) => ({ lead: 'withdrew', tail: some(': ', now['reason']) }),
   'upload withdrawn': (now) => ({ lead: 'withdrew', tail: some(': ', now['reason']) }),

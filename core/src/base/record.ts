@@ -20,6 +20,7 @@ export const recordKinds = [
   'upload',
   'attestation',
   'carry',
+  'carriedRuns',
   'review',
   'baseline',
   'folder',

@@ -1,4 +1,4 @@
-import { changedFunctions, functionsHit, type CodeFunction } from './changed-functions';
+import { changedFunctions, functionsHit, outsideFunctions, type CodeFunction } from './changed-functions';
 import type { PointTable } from './point';
 
 const f = (path: string, name: string, textHash: string, start = 1, end = 9): CodeFunction => ({ path, name, textHash, start, end });
@@ -24,5 +24,14 @@ describe('functions of two builds', () => {
     ];
     expect([...functionsHit(table, Uint32Array.from([0b0101]), places)]).toEqual([0, 1]);
     expect([...functionsHit(table, Uint32Array.from([0]), places)]).toEqual([]);
+  });
+
+  it('leave a rest, which tells what changed beside them', () => {
+    const text = ['#define LIMIT 4', 'int f(void)', '{', '  return LIMIT;', '}', 'int rest;', ''].join('\n');
+    const places = [{ start: 2, end: 5 }];
+    expect(outsideFunctions(text, places)).toBe('#defineLIMIT4intrest;');
+    expect(outsideFunctions(text.replace('return LIMIT', 'return 0'), places)).toBe(outsideFunctions(text, places));
+    expect(outsideFunctions(text.replace('int rest', ' int  rest'), places)).toBe(outsideFunctions(text, places));
+    expect(outsideFunctions(text.replace('LIMIT 4', 'LIMIT 5'), places)).not.toBe(outsideFunctions(text, places));
   });
 });

@@ -52,3 +52,17 @@ export function functionsHit(table: PointTable, bits: Uint32Array, functions: re
   });
   return found;
 }
+
+/**
+ * What of a source file stands outside its functions, white space aside: declarations, macros, tables, comments. Two texts whose functions are
+ * the same and whose rest is not were changed where no function tells of it.
+ */
+export function outsideFunctions(source: string, functions: readonly Pick<CodeFunction, 'start' | 'end'>[]): string {
+  const inside = new Set<number>();
+  for (const { start, end } of functions) for (let line = start; line <= end; line++) inside.add(line);
+  return source
+    .split('\n')
+    .filter((_, i) => !inside.has(i + 1))
+    .join('')
+    .replace(/\s/g, '');
+}

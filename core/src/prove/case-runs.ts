@@ -1,4 +1,4 @@
-import type { CordCase, CordRun } from './cord-input';
+import type { CarriedResult, CordCase, CordRun } from './cord-input';
 import { combinations, inPresentForm, runPasses, type Combination } from './standing-runs';
 
 /** The runs of one case on a build, sorted out once: a case may verify many requirements, and most of its runs are in order. */
@@ -11,6 +11,8 @@ export interface CaseRuns {
   /** Results that do not pass and that a change of the case took out of sight. */
   readonly outOfSight: readonly CordRun[];
   readonly mismatched: readonly string[];
+  /** Carried from another build by a statement that does not match any more. */
+  readonly carriedWrongly: readonly { readonly key: string; readonly carried: CarriedResult }[];
   readonly unsigned: readonly string[];
   /** Signed by the tester, and by nobody independent. */
   readonly unreviewed: readonly string[];
@@ -30,6 +32,7 @@ export function sortRuns(runs: readonly CordRun[], c: CordCase): CaseRuns {
       run && !inPresentForm(place, c) && !run.setAside && !runPasses(run, run.caseRevision) ? [run] : [],
     ),
     mismatched: standing.filter((run) => run.signatures.some((s) => !s.matches)).map((run) => run.key),
+    carriedWrongly: standing.flatMap(({ key, carried }) => (carried && !carried.matches ? [{ key, carried }] : [])),
     ofPrograms: standing.filter((run) => run.tool !== undefined),
     unsigned: standing.filter((run) => run.tool === undefined && !performedBy(run)).map((run) => run.key),
     unreviewed: standing.filter((run) => performedBy(run) && !reviewedByAnother(run)).map((run) => run.key),

@@ -98,6 +98,19 @@ export interface CordRun {
   /** Of a run that a program did: its tool, as `name version`; absent where a person did it. */
   readonly tool?: string | undefined;
   readonly signatures: readonly { readonly meaning: string; readonly login: string; readonly matches: boolean }[];
+  /** Of a result of another build that a reviewer carried to this one; absent of this build's own. */
+  readonly carried?: CarriedResult | undefined;
+}
+
+/** How a result of another build came to this one, and whether that holds still. */
+export interface CarriedResult {
+  /** The signed statement. */
+  readonly key: string;
+  readonly from: string;
+  /** It holds; this build has other sources than it was said of; the result does not stand on its own build any more. */
+  readonly holds: 'yes' | 'otherSources' | 'replaced';
+  /** Does the statement match its signature, and the run the hash that it names? */
+  readonly matches: boolean;
 }
 
 /** A problem report that may stand on this build. */

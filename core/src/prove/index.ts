@@ -2,6 +2,7 @@ export * from './profile';
 export * from './policy';
 export * from './meanings';
 export * from './reason';
+export * from './carry-result';
 export * from './cord-input';
 export * from './knot-state';
 export * from './knot';

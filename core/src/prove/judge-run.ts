@@ -1,7 +1,7 @@
 import type { Entry } from './entry';
 import { knotOf, type JudgedKnot } from './knot';
 import { reviewedByAnother } from './case-runs';
-import type { CordRun } from './cord-input';
+import type { CarriedResult, CordRun } from './cord-input';
 import type { Policies } from './policy';
 import type { StandardProfile } from './profile';
 import type { NextAction, Reason } from './reason';
@@ -15,7 +15,7 @@ export function judgeRun(
   { cases, requirement }: Entry,
   build: string,
   problemsOfRun: ProblemsOfRun,
-  policies: Pick<Policies, 'programResults' | 'qualifiedTools'>,
+  policies: Pick<Policies, 'programResults' | 'qualifiedTools' | 'carryResultsAt'>,
 ): JudgedKnot {
   const reasons: Reason[] = [];
   const again: CordRun[] = [];
@@ -51,7 +51,9 @@ export function judgeRun(
     for (const { standing, open: planned } of wanted) {
       if (planned && standing) again.push(planned);
       if (planned && !standing) open.push(planned);
-      if (standing) reasons.push(...standingReasons(standing, of.case.revision, problemsOfRun));
+      if (!standing) continue;
+      reasons.push(...standingReasons(standing, of.case.revision, problemsOfRun));
+      if (standing.carried) reasons.push(carriedReason(standing, standing.carried, build, requirement.level, policies));
     }
   }
   if (open.length)
@@ -81,6 +83,22 @@ export function programResultCounts(
   if (asked === 'no') return 'programDoesNotCount';
   if (asked === 'qualified' && (policies.qualifiedTools ?? []).includes(run.tool ?? '')) return 'counts';
   return reviewedByAnother(run) ? 'counts' : 'programNotReviewed';
+}
+
+/** What is to be said of a result that came from another build; where several hold, the first. */
+function carriedReason(
+  run: CordRun,
+  { key, from, holds }: CarriedResult,
+  build: string,
+  level: string,
+  policies: Pick<Policies, 'carryResultsAt'>,
+): Reason {
+  const statement: Reason['records'] = [{ kind: 'carriedRuns', key }];
+  const values = { key, from, build, level };
+  if (!(policies.carryResultsAt ?? []).includes(level)) return runReason('carryNotAllowed', run, 'Open run', 'run', values, statement);
+  if (holds === 'replaced') return runReason('carryReplaced', run, 'Open run', 'run', values, statement);
+  if (holds === 'otherSources') return runReason('carryOtherSources', run, 'Open run', 'run', values, statement);
+  return runReason('resultCarried', run, 'Open run', 'run', values, statement);
 }
 
 function runReason(
@@ -127,6 +145,16 @@ export function judgeProve({ requirement: r, cases, problems }: Entry, profile: 
         records: [{ kind: 'run', key }],
         values: { run: key },
         action: { label: 'Open run', to: { kind: 'run', key }, place: 'run' },
+      });
+    for (const { key: run, carried } of of.runs.carriedWrongly)
+      reasons.push({
+        code: 'carryMismatch',
+        records: [
+          { kind: 'run', key: run },
+          { kind: 'carriedRuns', key: carried.key },
+        ],
+        values: { run, key: carried.key },
+        action: { label: 'Open run', to: { kind: 'run', key: run }, place: 'run' },
       });
     for (const key of of.runs.unsigned) unsigned.add(key);
     if (needsReview) for (const key of of.runs.unreviewed) unreviewed.add(key);

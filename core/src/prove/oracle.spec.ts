@@ -1,7 +1,16 @@
 import fc from 'fast-check';
 import { knots, perKnot, type Knot } from '../base';
 import { noCoverage, perMetric, type Metric } from '../measure';
-import { iec61508, judgeCords, summariseCode, type Cord, type CordInput, type CordRequirement, type TracedUnit } from './index';
+import {
+  iec61508,
+  judgeCords,
+  summariseCode,
+  type CarriedResult,
+  type Cord,
+  type CordInput,
+  type CordRequirement,
+  type TracedUnit,
+} from './index';
 import { oracle, reasonLine, type Told, type Word } from './oracle.testing';
 import { aCase, requirement, run, trace, unit } from './testing';
 import type { ProgramResults } from './policy';
@@ -46,6 +55,13 @@ const anyRun = fc
     setAside: mostly(false, true),
     carriedOverTo: mostly<number | null>(null, 2),
     tool: mostly<string | undefined>(undefined, 'unit 1.0', 'unit 2.0'),
+    carried: mostly<CarriedResult | undefined>(
+      undefined,
+      { key: 'CRN-1', from: '0.9', holds: 'yes', matches: true },
+      { key: 'CRN-1', from: '0.9', holds: 'otherSources', matches: true },
+      { key: 'CRN-2', from: '0.8', holds: 'replaced', matches: true },
+      { key: 'CRN-2', from: '0.8', holds: 'yes', matches: false },
+    ),
     signatures: mostly(
       [
         { meaning: 'performed' as const, login: 'tom', matches: true },
@@ -141,9 +157,10 @@ const anyInput: fc.Arbitrary<CordInput> = fc
     missing: mostly<Metric[]>([], ['branch'], ['mcdc']),
     ownApprovalAt: mostly<string[]>([], ['SIL 2']),
     programResults: mostly<Record<string, ProgramResults>>({}, { 'SIL 2': 'qualified' }, { 'SIL 2': 'no' }),
+    carryResultsAt: mostly<string[] | undefined>(['SIL 2'], [], undefined),
     reviewAt: mostly(['SIL 2', 'SIL 3'], []),
   })
-  .map(({ code, missing, ownApprovalAt, programResults, reviewAt, ...facts }) => ({
+  .map(({ code, missing, ownApprovalAt, programResults, carryResultsAt, reviewAt, ...facts }) => ({
     build: '1.0',
     profile: {
       ...iec61508,
@@ -155,6 +172,7 @@ const anyInput: fc.Arbitrary<CordInput> = fc
         reasonLength: 3,
         programResults,
         qualifiedTools: ['unit 1.0'],
+        carryResultsAt,
       },
     },
     ...facts,

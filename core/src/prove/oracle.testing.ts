@@ -126,6 +126,13 @@ export function oracle(p: CordInput, key: string): Record<Knot, Told> {
           if (rule === 'no') about.push(['waiting', 'programDoesNotCount', x.key, c.key]);
           else if (!known && !reviewedOnce) about.push(['waiting', 'programNotReviewed', x.key, c.key]);
         }
+        if (x.carried) {
+          const ends = [x.key, c.key, x.carried.key];
+          const allowed = p.profile.policies?.carryResultsAt?.includes(r.level) === true;
+          if (!allowed) about.push(['waiting', 'carryNotAllowed', ...ends]);
+          else if (x.carried.holds === 'yes') about.push(['informs', 'resultCarried', ...ends]);
+          else about.push(['suspect', x.carried.holds === 'replaced' ? 'carryReplaced' : 'carryOtherSources', ...ends]);
+        }
         if (x.caseRevision < c.revision && (x.carriedOverTo ?? 0) < c.revision) about.push(['suspect', 'runOutdated', x.key, c.key]);
         return about;
       }),
@@ -173,6 +180,7 @@ export function oracle(p: CordInput, key: string): Record<Knot, Told> {
     const performed = (x: CordRun): boolean => x.signatures.some((s) => s.meaning === 'performed' && s.login === x.tester);
     const reviewed = (x: CordRun): boolean => x.signatures.some((s) => s.meaning === 'reviewed' && s.login !== x.tester);
     for (const x of standing) if (x.signatures.some((s) => !s.matches)) said.push(['broken', 'hashMismatch', x.key]);
+    for (const x of standing) if (x.carried?.matches === false) said.push(['broken', 'carryMismatch', x.key, x.carried.key]);
     const unsigned = standing.filter((x) => x.tool === undefined && !performed(x)).map((x) => x.key);
     const unreviewed = standing.filter((x) => performed(x) && !reviewed(x)).map((x) => x.key);
     if (unsigned.length) said.push(['waiting', 'notSigned', ...unsigned]);

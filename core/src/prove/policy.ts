@@ -21,6 +21,8 @@ export interface Policies {
   readonly programResults?: Readonly<Record<string, ProgramResults>> | undefined;
   /** Tools, as `name version`, whose qualification is on record: their results count by themselves where the level asks for no more. */
   readonly qualifiedTools?: readonly string[] | undefined;
+  /** Levels at which a reviewer may carry a result from one build to another whose changes it did not reach; none where nothing is said. */
+  readonly carryResultsAt?: readonly string[] | undefined;
   /** What signatures may mean here beside what the rules ask for. */
   readonly meanings?: readonly OwnMeaning[] | undefined;
 }

@@ -20,6 +20,7 @@ const states: Partial<Record<ReasonCode, KnotState | 'informs'>> = {
   deviationOpen: 'waiting',
   programNotReviewed: 'waiting',
   programDoesNotCount: 'waiting',
+  carryNotAllowed: 'waiting',
   noCoverage: 'waiting',
   'code-neverLoaded': 'waiting',
   'code-otherText': 'waiting',
@@ -33,12 +34,15 @@ const states: Partial<Record<ReasonCode, KnotState | 'informs'>> = {
   traceSuspect: 'suspect',
   runOutdated: 'suspect',
   outOfSight: 'suspect',
+  carryOtherSources: 'suspect',
+  carryReplaced: 'suspect',
   ownApproval: 'informs',
   caseOwnApproval: 'informs',
   plannedAgain: 'informs',
   notInCode: 'informs',
   attested: 'informs',
   carried: 'informs',
+  resultCarried: 'informs',
 };
 
 /** The state that a reason brings; undefined where it only informs. What is not listed breaks. */

@@ -47,6 +47,11 @@ export type ReasonCode =
   | 'deviationOpen'
   | 'programNotReviewed'
   | 'programDoesNotCount'
+  | 'resultCarried'
+  | 'carryNotAllowed'
+  | 'carryOtherSources'
+  | 'carryReplaced'
+  | 'carryMismatch'
   | 'noCode'
   | 'noCoverage'
   | `code-${'neverLoaded' | 'otherText' | 'partial' | 'absent'}`
@@ -116,6 +121,11 @@ const sentences: Record<ReasonCode, (v: Values) => string> = {
   deviationOpen: (v) => `${v['run']} passed with a deviation that no reviewer has accepted`,
   programNotReviewed: (v) => `${v['run']} of ${v['case']} was done by a program and counts once somebody reviewed it`,
   programDoesNotCount: (v) => `${v['run']} of ${v['case']} was done by a program, which does not count at this level`,
+  resultCarried: (v) => `${v['run']} of ${v['case']} was carried from ${v['from']}: ${v['key']}`,
+  carryNotAllowed: (v) => `${v['run']} of ${v['case']} was carried from ${v['from']}, which is not allowed at ${v['level']}`,
+  carryOtherSources: (v) => `${v['run']} of ${v['case']} was carried from ${v['from']} to other sources than ${v['build']} has now`,
+  carryReplaced: (v) => `${v['run']} of ${v['case']} was carried from ${v['from']} and does not stand there any more`,
+  carryMismatch: (v) => `${v['key']}, which carried ${v['run']}, no longer matches its signature`,
   noCode: () => 'No code is traced to it',
   noCoverage: (v) => `No coverage of its cases is loaded for ${v['build']}`,
   'code-neverLoaded': (v) => `${v['unit']}${more(v)} not measured: nothing of its file is loaded for ${v['build']}`,

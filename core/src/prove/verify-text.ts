@@ -105,7 +105,7 @@ Each line of \`ledger.jsonl\` is an entry in canonical JSON (RFC 8785), with the
 | \`trace/\` | the trace matrix; every trace, to records and to code, with both revisions, who, when and why |
 | \`requirements.json\`, \`cases.json\`, \`signed/\` | the texts and their revisions; the texts that approvals are bound to |
 | \`pictures/\` | pictures that stand in those texts, by the SHA-256 of their bytes |
-| \`runs/\` | run records with steps, evidence, decisions and signatures |
+| \`runs/\` | run records with steps, evidence, decisions and signatures; \`carried.json\` which of them are of another build, and what was signed of that |
 | \`coverage/\` | structural coverage, exercised and credited; \`raw/\` as it was loaded, \`measurements.json\` what each of those files is of, \`functions.json\` where the functions stand, \`attestations.json\` and \`carried.json\` what was signed of it |
 | \`problems.json\`, \`deviations.json\` | what is open; what was accepted although it deviates, with the argument |
 | \`configuration.json\`, \`people.json\` | builds, sources, revisions, tools; who had which role, and what became of accounts |

@@ -139,6 +139,7 @@ export const signatureMeanings = [
   'withdrawn',
   'attested',
   'measurements carried',
+  'results carried',
 ] as const;
 export type SignatureMeaning = (typeof signatureMeanings)[number];
 

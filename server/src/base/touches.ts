@@ -15,9 +15,14 @@ export interface Touches {
   readonly sources?: readonly number[];
 }
 
-/** The sum of several, for one build or whichever build they are of; undefined where nothing of it is touched. */
-export function sumOfTouches(all: readonly (Touches | null)[], build?: number): Touches | undefined {
-  const list = all.filter((touches) => build === undefined || touches?.build === undefined || touches.build === build);
+/**
+ * The sum of several, for one build or whichever build they are of; undefined where nothing of it is touched. `others` are builds whose results
+ * this one rests on: what is said of those alone touches it too.
+ */
+export function sumOfTouches(all: readonly (Touches | null)[], build?: number, others?: ReadonlySet<number>): Touches | undefined {
+  const list = all.filter(
+    (touches) => build === undefined || touches?.build === undefined || touches.build === build || others?.has(touches.build),
+  );
   if (list.some((t) => t?.all)) return { all: true };
   const sum = (part: 'texts' | 'results' | 'requirements' | 'sources'): number[] => [...new Set(list.flatMap((t) => t?.[part] ?? []))];
   const total = { texts: sum('texts'), results: sum('results'), requirements: sum('requirements'), sources: sum('sources') };

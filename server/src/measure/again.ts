@@ -5,7 +5,7 @@ import { bitsFor, changedFunctions, functionsHit, setBit, type CodeFunction } fr
 import { runOutdated } from '@core/prove';
 import { and, asc, eq, inArray, isNotNull, isNull, lte } from 'drizzle-orm';
 import { alias } from 'drizzle-orm/mysql-core';
-import { needBuild, records, Refusal, revisions, traces, type Db, type StoredBuild } from '../base';
+import { needBuild, records, Refusal, revisions, traces, type Db, type StoredBuild, type Tx } from '../base';
 import { cases } from '../design';
 import { runs } from '../run';
 import { standingParts, storedHits } from './reach';
@@ -14,7 +14,7 @@ import { codeUnits, sources } from './tables';
 const caseRecord = alias(records, 'case_record');
 
 /** The functions of a build's present sources. */
-async function functionsOf(db: Db, build: StoredBuild): Promise<(CodeFunction & { source: string })[]> {
+export async function functionsOf(db: Db | Tx, build: StoredBuild): Promise<(CodeFunction & { source: string })[]> {
   return db
     .select({
       path: sources.path,
@@ -31,8 +31,8 @@ async function functionsOf(db: Db, build: StoredBuild): Promise<(CodeFunction & 
 }
 
 /** Which functions each case hit on a build, by the case's id: places in the list of functions. */
-async function hitBy(
-  db: Db,
+export async function hitBy(
+  db: Db | Tx,
   build: StoredBuild,
   functions: readonly (CodeFunction & { source: string })[],
 ): Promise<Map<number, Set<number>>> {
@@ -240,8 +240,8 @@ function chosen(
 }
 
 /** The revision that a record had at a ledger number. */
-async function revisionsThen(
-  db: Db,
+export async function revisionsThen(
+  db: Db | Tx,
   verified: ReadonlyMap<number, readonly { readonly id: number; readonly revision: number }[]>,
   standing: readonly { readonly run: { readonly finishedSeq: number | null } }[],
 ): Promise<(id: number, seq: number) => number> {

@@ -3,6 +3,8 @@ export * from './store';
 export * from './credit';
 export * from './attest';
 export * from './carry';
+export { carriedFrom, carriedResults, casesCarriedTo, runsCarriedTo } from './carried-results';
+export * from './carry-runs';
 export * from './code';
 export * from './load';
 export * from './load-sources';

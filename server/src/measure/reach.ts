@@ -1,6 +1,6 @@
 import { groupBy } from '@core/base';
 import { and, asc, eq, inArray, isNull, sql } from 'drizzle-orm';
-import { needBuild, records, Refusal, type Db } from '../base';
+import { needBuild, records, Refusal, type Db, type Tx } from '../base';
 import { partHits } from './store';
 import { measurements, sources, type MeasuredPart } from './tables';
 
@@ -18,7 +18,7 @@ interface StandingPart {
  * What was measured of cases on a build and stands: not withdrawn, not superseded, and of the text that `present` names for its path, the SHA-256 of
  * the build's source.
  */
-export async function standingParts(db: Db, buildId: number, present: (path: string) => string | undefined): Promise<StandingPart[]> {
+export async function standingParts(db: Db | Tx, buildId: number, present: (path: string) => string | undefined): Promise<StandingPart[]> {
   const all = await db
     .select({
       id: measurements.id,
@@ -38,7 +38,7 @@ export async function standingParts(db: Db, buildId: number, present: (path: str
 }
 
 /** What a part hit: its bytes are read only where they are not known here. */
-export const storedHits = (db: Db, m: StandingPart['m'], part: MeasuredPart): ReturnType<typeof partHits> =>
+export const storedHits = (db: Db | Tx, m: StandingPart['m'], part: MeasuredPart): ReturnType<typeof partHits> =>
   partHits(db, m, part, async () => {
     const [row] = await db
       .select({ bytes: sql<Buffer>`substring(${measurements.data}, ${part.at + 1}, ${part.size})` })

@@ -1,5 +1,5 @@
 import * as contract from '@contract/measure';
-import { getNeededAgain } from '@contract/run';
+import { carryResults, getNeededAgain, listCarriedResults, offerResults, withdrawCarriedResults } from '@contract/run';
 import { metrics } from '@core/measure';
 import type { FastifyInstance } from 'fastify';
 import {
@@ -18,6 +18,7 @@ import {
 } from '../base';
 import { neededAgain } from './again';
 import { attest, attestationList, attestationsById, withdrawAttestation } from './attest';
+import { carryRuns, resultOffers, runCarriesById, runCarryList, withdrawCarriedRuns } from './carry-runs';
 import { carriesById, carryList, carryMeasured, carryOffers, withdrawCarry } from './carry';
 import { codeRows, diagnose, getCode, getFile, listCodeFiles, requirementCode, traceCode } from './code';
 import { loadCoverage } from './load';
@@ -86,6 +87,12 @@ export function measureRoutes(app: FastifyInstance, context: AppContext): void {
     listPage(db, projectId, carryList(projectId, (await needBuild(db, projectId, params.build)).id), query, carriesById),
   );
   serve(app, context, contract.withdrawCarry, ({ actor, params, body }) => withdrawCarry(db, actor, params.key, body));
+  serve(app, context, offerResults, ({ membership, query }) => resultOffers(db, membership.projectId, query));
+  serve(app, context, carryResults, ({ actor, body }) => carryRuns(db, actor, body));
+  serve(app, context, listCarriedResults, async ({ membership: { projectId }, query }) =>
+    listPage(db, projectId, runCarryList(projectId, (await needBuild(db, projectId, query.build)).id), query, runCarriesById),
+  );
+  serve(app, context, withdrawCarriedResults, ({ actor, params, body }) => withdrawCarriedRuns(db, actor, params.key, body));
   serve(app, context, contract.listUploads, async ({ membership: { projectId }, params, query }) =>
     listPage(db, projectId, uploadList(projectId, (await needBuild(db, projectId, params.build)).id), query, uploadsById),
   );

@@ -202,6 +202,51 @@ export interface CarriedUnit {
 }
 
 /** What was measured of unchanged functions, carried to the sources that a build has now. A record, signed, withdrawn rather than changed. */
+/** What is said of one result that is carried from another build: of which record of it, and of which revisions. */
+export interface CarriedRun {
+  readonly runId: number;
+  readonly run: string;
+  /** The hash of the run's record that was signed. */
+  readonly hash: string;
+  readonly caseId: number;
+  readonly case: string;
+  readonly caseRevision: number;
+  readonly row: string | null;
+  readonly configuration: string;
+  readonly requirements: readonly { readonly key: string; readonly revision: number }[];
+  /** So many functions were measured as hit, none of them changed; null where nothing of the code changed and nothing was measured. */
+  readonly functionsHit: number | null;
+}
+
+/** Results of one build that a reviewer said hold for another. */
+export const runCarries = mysqlTable(
+  'run_carries',
+  {
+    id: ref('id')
+      .primaryKey()
+      .references(() => records.id),
+    projectId: ref('project_id').notNull(),
+    buildId: ref('build_id')
+      .notNull()
+      .references(() => builds.id),
+    fromBuildId: ref('from_build_id')
+      .notNull()
+      .references(() => builds.id),
+    runs: jsonText<readonly CarriedRun[]>('runs').notNull(),
+    /** Functions that changed between the two, and files that changed outside theirs. */
+    functions:
+      jsonText<readonly { readonly path: string; readonly name: string; readonly what: 'changed' | 'added' | 'gone' }[]>(
+        'functions',
+      ).notNull(),
+    outside: jsonText<readonly string[]>('outside').notNull(),
+    /** Digest of the sources of the build that they are carried to: with others it is to be said again. */
+    sources: hashColumn('sources').notNull(),
+    argument: mediumText('argument').notNull(),
+    withdrawnAt: moment('withdrawn_at'),
+  },
+  (t) => [index('run_carries_build').on(t.buildId, t.fromBuildId)],
+);
+
 export const carries = mysqlTable(
   'carries',
   {

@@ -1,7 +1,7 @@
 import { and, eq, inArray, isNull } from 'drizzle-orm';
 import { records, traces, type Touches, type Tx } from '../base';
 import { caseCalls } from '../design';
-import { codeTraces, measurements, restingOn, sources } from '../measure';
+import { casesCarriedTo, codeTraces, measurements, restingOn, sources } from '../measure';
 
 /** More than this is judged as a whole. */
 export const tooMany = 2000;
@@ -54,7 +54,8 @@ export async function doubtOf(tx: Tx, projectId: number, buildId: number, touche
       : [];
     add(judged, await verifiedBy([...changedCases, ...callers]));
   }
-  const results = [...(touches.results ?? [])];
+  // With other sources, what was carried to them from another build has to be said again.
+  const results = [...(touches.results ?? []), ...(touches.sources?.length ? await casesCarriedTo(tx, buildId) : [])];
   const ofResults = await verifiedBy(results);
   add(judged, ofResults);
   add(credited, ofResults);

@@ -18,7 +18,7 @@ import { and, asc, eq, inArray, isNull, sql, type SQL } from 'drizzle-orm';
 import { alias, type MySqlColumn } from 'drizzle-orm/mysql-core';
 import { decisions, records, revisions, signatures, traces, type Db, type StoredBuild, type Tx } from '../base';
 import { caseCalls, cases } from '../design';
-import { codeTraces, CreditReader, rulesOf, standingAttestations, statusOfUnit } from '../measure';
+import { carriedResults, codeTraces, CreditReader, rulesOf, standingAttestations, statusOfUnit } from '../measure';
 import { faultyRecords, judgedRuns, problems } from '../run';
 import { requirements } from '../specify';
 
@@ -366,7 +366,8 @@ export async function readFacts(tx: Db | Tx, question: FactsQuestion): Promise<F
   const caseIds = ids === 'all' ? 'all' : [...new Set(verifies.map((t) => t.fromId))];
   const cordCases = await caseFacts(tx, projectId, caseIds, faulty);
   const caseKeys = new Map(cordCases.map((c) => [c.id, c.key]));
-  const runs = (await judgedRuns(tx, projectId, build.id, caseIds, { faulty })).map((run) => ({
+  const ofBuild = await judgedRuns(tx, projectId, build.id, caseIds, { faulty });
+  const runs = [...ofBuild, ...(await carriedResults(tx, projectId, build, caseIds, faulty))].map((run) => ({
     ...run,
     caseKey: caseKeys.get(run.caseId) ?? '',
   }));

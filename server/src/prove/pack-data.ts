@@ -12,6 +12,8 @@ import {
   codeTraces,
   codeUnits,
   measurements,
+  runCarries,
+  runCarriesById,
   sources,
   uploadFiles,
   uploads,
@@ -192,6 +194,16 @@ export async function addCarries({ tx, build, out }: PackSource): Promise<void> 
     ids.map(({ id }) => id),
   );
   await out.add('coverage/carried.json', pretty(rows.map(({ id: _, ...carried }) => carried)));
+}
+
+/** Results of other builds that reviewers said hold for this one, statement by statement. */
+export async function addCarriedRuns({ tx, build, out }: PackSource): Promise<void> {
+  const ids = await tx.select({ id: runCarries.id }).from(runCarries).where(eq(runCarries.buildId, build.id));
+  const rows = await runCarriesById(
+    tx,
+    ids.map(({ id }) => id),
+  );
+  await out.add('runs/carried.json', pretty(rows.map(({ id: _, ...carried }) => carried)));
 }
 
 /** What exactly was tested: builds, sources with their hashes, revisions, configurations and tools as recorded. */

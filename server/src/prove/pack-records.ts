@@ -4,7 +4,7 @@ import { packPage, type Cord, type PackLink } from '@core/prove';
 import { requirementText, type RequirementContent } from '@core/specify';
 import { and, asc, eq, inArray, isNotNull } from 'drizzle-orm';
 import { readBlob, records, revisions, signatures, signaturesOf } from '../base';
-import { attestationText, carriedText, type AttestedText, type CarriedText } from '../measure';
+import { attestationText, carriedRunsText, carriedText, type AttestedText, type CarriedRunsText, type CarriedText } from '../measure';
 import type { requirementsById } from '../specify';
 import type { PackSource } from './pack-data';
 import type { PackedRun, PackProblem, SignatureLine } from './pack-runs';
@@ -49,6 +49,7 @@ export async function addSignedTexts({ tx, projectId, out }: PackSource): Promis
           'problem',
           'attestation',
           'carry',
+          'carriedRuns',
           'review',
           'baseline',
           'flow',
@@ -70,7 +71,7 @@ export async function addSignedTexts({ tx, projectId, out }: PackSource): Promis
     for (const { signature, key, kind } of part) {
       const { recordId, revision, hash, login, at, meaning, printedName } = signature;
       let file = '-';
-      if (kind === 'requirement' || kind === 'case' || kind === 'attestation' || kind === 'carry') {
+      if (kind === 'requirement' || kind === 'case' || kind === 'attestation' || kind === 'carry' || kind === 'carriedRuns') {
         const name = `signed/${key}/revision-${revision}.json`;
         const snapshot = retained.get(`${recordId} ${revision} ${hash}`);
         const text = snapshot && signedText(kind, key, revision, snapshot);
@@ -101,8 +102,14 @@ async function snapshotsOf(tx: PackSource['tx'], recordIds: readonly number[]): 
   return new Map(rows.map((row) => [`${row.recordId} ${row.revision} ${row.hash}`, row.snapshot]));
 }
 
-function signedText(kind: 'requirement' | 'case' | 'attestation' | 'carry', key: string, revision: number, snapshot: object): string {
+function signedText(
+  kind: 'requirement' | 'case' | 'attestation' | 'carry' | 'carriedRuns',
+  key: string,
+  revision: number,
+  snapshot: object,
+): string {
   if (kind === 'attestation') return attestationText(key, revision, snapshot as AttestedText);
+  if (kind === 'carriedRuns') return carriedRunsText(key, revision, snapshot as CarriedRunsText);
   if (kind === 'carry') return carriedText(key, revision, snapshot as CarriedText);
   return kind === 'requirement'
     ? requirementText(key, revision, snapshot as RequirementContent)
@@ -140,7 +147,7 @@ async function pastOf({ tx }: PackSource, ids: readonly number[]) {
 const yes = (value: boolean): string => (value ? 'yes' : 'no');
 const runLink = (run: PackedRun): PackLink => ({
   href: `../runs/${run.key}/record.json`,
-  words: `${run.key} of ${run.caseKey} revision ${run.caseRevision}: ${run.verdict ?? 'not recorded'}${run.performed ? `, performed by ${run.performed}` : ''}${run.reviewed ? `, reviewed by ${run.reviewed}` : ''}`,
+  words: `${run.key} of ${run.caseKey} revision ${run.caseRevision}: ${run.verdict ?? 'not recorded'}${run.performed ? `, performed by ${run.performed}` : ''}${run.reviewed ? `, reviewed by ${run.reviewed}` : ''}${run.carriedBy ? `, of another build, carried to this one by ${run.carriedBy}` : ''}`,
 });
 
 /** A page for every requirement: all that proves it, at one place. */

@@ -1,7 +1,8 @@
 import { groupBy } from '@core/base';
 import { runHash, runText } from '@core/run';
-import { and, asc, eq, gt, inArray } from 'drizzle-orm';
+import { and, asc, eq, gt, inArray, or } from 'drizzle-orm';
 import { decisionsOf, readBlob, records, signaturesOf, type JobProgress } from '../base';
+import { runsCarriedTo } from '../measure';
 import { evidenceOf, moreOfRuns, runRecord, runs, selectRuns } from '../run';
 import { pretty, type PackSource } from './pack-data';
 import type { RunsPaper } from './paper';
@@ -23,6 +24,8 @@ export interface PackedRun {
   readonly verdict: string | null;
   readonly performed: string;
   readonly reviewed: string;
+  /** Of another build: the statement that carried it to this one. */
+  readonly carriedBy?: string;
 }
 
 /** A signature as the list of all names it; `file` holds the text that was signed. */
@@ -47,13 +50,15 @@ export async function addRuns(
   paper: (part: readonly PaperRun[], first: boolean) => Promise<void>,
 ): Promise<{ runs: PackedRun[]; signatures: SignatureLine[] }> {
   const { tx, build, out } = source;
-  const all = await tx.select({ id: runs.id }).from(runs).where(eq(runs.buildId, build.id)).orderBy(asc(runs.id));
+  const carried = await runsCarriedTo(tx, build.id);
+  const ofBuild = or(eq(runs.buildId, build.id), inArray(runs.id, [...carried.keys(), 0]));
+  const all = await tx.select({ id: runs.id }).from(runs).where(ofBuild).orderBy(asc(runs.id));
   const packed: PackedRun[] = [];
   const lines: SignatureLine[] = [];
   const problemsOf = groupBy(problems, (p) => p.run ?? '');
   for (let after = 0, done = 0; done < all.length;) {
     await progress.report(0.25 + (0.4 * done) / all.length, `Collecting run ${done + 1} of ${all.length}`);
-    const rows = await selectRuns(tx, and(eq(runs.buildId, build.id), gt(runs.id, after))).limit(atATime);
+    const rows = await selectRuns(tx, and(ofBuild, gt(runs.id, after))).limit(atATime);
     if (!rows.length) break;
     const ids = rows.map(({ run }) => run.id);
     const evidence = await evidenceOf(tx, ids);
@@ -100,6 +105,7 @@ export async function addRuns(
       const named = mine.map((file) => ({ file, name: `${folder}/evidence/${file.step}-${file.id}-${file.name}` }));
       for (const { file, name } of named) await out.addStream(name, readBlob(tx, file.sha256));
       if (named.length) await out.add(`${folder}/evidence.sha256`, named.map(({ file, name }) => `${file.sha256}  ${name}\n`).join(''));
+      const carriedBy = carried.get(run.id);
       const name = (meaning: string): string => marks.find((s) => s.meaning === meaning)?.printedName ?? '';
       packed.push({
         key: record.key,
@@ -108,6 +114,7 @@ export async function addRuns(
         verdict: record.verdict,
         performed: name('performed'),
         reviewed: name('reviewed'),
+        ...(carriedBy ? { carriedBy } : {}),
       });
       if (run.verdict === null) continue;
       papers.push({
@@ -117,6 +124,7 @@ export async function addRuns(
         problems: (problemsOf.get(record.key) ?? []).map((p) => `${p.key} (${p.state})`),
         notes: [
           ...choices.map((d) => `${d.choice} by ${d.login}, ${d.at.slice(0, 10)}: ${d.reason}`),
+          ...(carriedBy ? [`recorded on ${record.build}, carried to this build by ${carriedBy}`] : []),
           ...(supersededBy ? [`superseded by ${supersededBy}`] : []),
           ...record.corrections.map((c) => `corrected ${c.at.slice(0, 10)}: ${c.reason}`),
         ],

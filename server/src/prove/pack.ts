@@ -39,6 +39,7 @@ import { leftTheCount } from './cord-rows';
 import { readFacts, type Facts } from './facts';
 import {
   addAttestations,
+  addCarriedRuns,
   addCarries,
   addConfiguration,
   addCoverageFiles,
@@ -155,6 +156,7 @@ async function gather(
   await addMeasurements(source);
   await addAttestations(source);
   await addCarries(source);
+  await addCarriedRuns(source);
   let parts = 0;
   const { runs, signatures } = await addRuns(source, problemList, progress, async (part, first) => {
     parts++;

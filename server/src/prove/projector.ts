@@ -15,7 +15,7 @@ import {
   type Touches,
   type Tx,
 } from '../base';
-import { codeTraces, sourceCredits, sources, type CreditReader } from '../measure';
+import { carriedFrom, codeTraces, sourceCredits, sources, type CreditReader } from '../measure';
 import { keepHistory } from './board-then';
 import { cordRow, leftTheCount, sameCord, statesOf, totalsNow, writeCords } from './cord-rows';
 import { doubtOf, idsOf, tooMany } from './doubt';
@@ -59,7 +59,7 @@ export class Projector {
   async behind(): Promise<{ projectId: number; buildId: number }[]> {
     const dayAgo = new Date(this.now().getTime() - 24 * 3600_000).toISOString();
     const [rows] = (await this.db.execute(
-      sql`select p.project_id as projectId, p.build_id as buildId, p.seq, h.seq as head, p.seq > 0 and p.version = ${projectionVersion} and b.closed_seq is null and not exists (select 1 from ledger l where l.project_id = p.project_id and l.seq > p.seq and l.touches is not null and ifnull(json_value(l.touches, '$.build'), p.build_id) = p.build_id) as untouched from projections p join ledger_heads h on h.project_id = p.project_id join builds b on b.id = p.build_id where p.wanted_at > ${dayAgo} and p.seq < h.seq and (b.closed_seq is null or p.seq < b.closed_seq) order by p.wanted_at desc limit 50`,
+      sql`select p.project_id as projectId, p.build_id as buildId, p.seq, h.seq as head, p.seq > 0 and p.version = ${projectionVersion} and b.closed_seq is null and not exists (select 1 from ledger l where l.project_id = p.project_id and l.seq > p.seq and l.touches is not null and ifnull(json_value(l.touches, '$.build'), p.build_id) in (select p.build_id union select c.from_build_id from run_carries c where c.build_id = p.build_id)) as untouched from projections p join ledger_heads h on h.project_id = p.project_id join builds b on b.id = p.build_id where p.wanted_at > ${dayAgo} and p.seq < h.seq and (b.closed_seq is null or p.seq < b.closed_seq) order by p.wanted_at desc limit 50`,
     )) as unknown as [Record<'projectId' | 'buildId' | 'seq' | 'head' | 'untouched', number | string>[]];
     const found = rows.map((row) => ({
       projectId: Number(row.projectId),
@@ -147,6 +147,7 @@ export class Projector {
     return sumOfTouches(
       rows.map((r) => r.touches),
       buildId,
+      await carriedFrom(tx, buildId),
     );
   }
 

@@ -10,6 +10,8 @@ export interface JudgedRun extends CordRun {
   readonly caseId: number;
   readonly plannedAt: string;
   readonly isRerun: boolean;
+  /** The hash of its record, kept as it was finished. */
+  readonly hash: string | null;
 }
 
 /**
@@ -82,6 +84,7 @@ export async function judgedRuns(
         finished: finishedAt === null ? null : (finished ?? 0),
         returned: returnedAt !== null,
         isRerun: supersedesId !== null,
+        hash,
         signatures: (signed.get(run.id) ?? []).map(({ meaning, login, hash: bound }) => ({
           meaning,
           login,

@@ -31,6 +31,8 @@ export function recordLink(project: string, { kind, key }: RecordRef): Link {
       return { path: ['/', project, 'prove'] };
     case 'carry':
       return { path: ['/', project, 'measure'], query: { carried: '1' } };
+    case 'carriedRuns':
+      return { path: ['/', project, 'run', 'again'], query: { carried: key } };
     case 'review':
       return { path: ['/', project, 'specify', 'reviews', key] };
     case 'baseline':

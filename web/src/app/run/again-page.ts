@@ -4,13 +4,14 @@ import { MatButtonModule } from '@angular/material/button';
 import { RouterLink } from '@angular/router';
 import { counted, fewOf } from '@core/base';
 import { Icon, ProblemNote, RecordLink, selectRequest, useAddress, useProject } from '../base';
+import { CarryResults } from './carry-results';
 import { RunNav } from './run-nav';
 import { runCommands, runFeature } from './state';
 
 /** What a change makes necessary: what differs between two builds, the runs that no longer stand because of it, and the fewest cases that show it again. */
 @Component({
   selector: 'cp-again-page',
-  imports: [FormsModule, MatButtonModule, RouterLink, Icon, ProblemNote, RecordLink, RunNav],
+  imports: [CarryResults, FormsModule, MatButtonModule, RouterLink, Icon, ProblemNote, RecordLink, RunNav],
   changeDetection: ChangeDetectionStrategy.OnPush,
   template: `
     <div class="page stack">
@@ -153,6 +154,7 @@ import { runCommands, runFeature } from './state';
             }
           </section>
         </div>
+        <cp-carry-results [before]="before()" [after]="after()" [asked]="carried()" />
         @if (f.neverRun.length) {
           <p class="second small">{{ counted(f.neverRun.length, 'case') }} never ran on {{ before() }}: {{ never() }}.</p>
         }
@@ -176,6 +178,8 @@ import { runCommands, runFeature } from './state';
 export class AgainPage {
   readonly from = input<string>();
   readonly to = input<string>();
+  /** The key of a statement that carried results, where somebody comes for it. */
+  readonly carried = input<string>();
   protected readonly scope = useProject();
   private readonly store = this.scope.store;
   protected readonly go = useAddress();

@@ -3,6 +3,7 @@ import type { RunSummary } from '@contract/run';
 import { listCases } from '@contract/design';
 import { listOver, mount, openWeb, type FakeApi } from '../base/testing';
 import { AgainPage } from './again-page';
+import { CarryResults } from './carry-results';
 import { ComparisonPage } from './comparison/comparison-page';
 import { ConfigurationsPage } from './configurations-page';
 import { ProgramsPage } from './programs-page';
@@ -279,6 +280,9 @@ describe('what is needed again', () => {
       choice: { cases: ['C-001'], covered: 2, of: 2, minutes: 5, bound: 1, proved: true },
       measured: true,
     }));
+    api
+      .on(contract.offerResults, () => ({ free: 0, held: 0, rows: [], functions: [], outside: [], allowedAt: [] }))
+      .on(contract.listCarriedResults, () => ({ rows: [], next: null, total: 0, seq: 1 }));
     const page = await mount(AgainPage, { from: '0.9', to: '1.0' });
     await new Promise((resolve) => setTimeout(resolve, 250));
     await page.settled();
@@ -290,6 +294,74 @@ describe('what is needed again', () => {
       '/demo/run/plan?cases=C-001',
     ]);
     expect(page.text()).toContain('proved');
+  });
+});
+
+describe('results that are carried', () => {
+  const offer = (run: string, why: string[] = []) => ({
+    run,
+    case: `C-${run.slice(-1)}`,
+    title: 'Closes',
+    row: null,
+    configuration: 'rig',
+    verdict: 'passed',
+    requirements: [{ key: 'BRK-001', revision: 2 }],
+    functionsHit: 4,
+    why,
+  });
+  const statement = {
+    key: 'CRN-001',
+    build: '1.0',
+    from: '0.9',
+    runs: [{ ...offer('RUN-1'), hash: '0'.repeat(64), caseRevision: 1 }],
+    functions: [{ path: 'a.c', name: 'held', what: 'changed' as const }],
+    outside: [],
+    argument: 'Only the display changed.',
+    by: 'Ada Lund',
+    at: '2026-01-01T10:00:00.000Z',
+    state: 'stands' as const,
+  };
+  const mounted = async (roles: Parameters<typeof open>[0], more = {}) => {
+    const { api } = open(roles);
+    api
+      .on(contract.offerResults, () => ({
+        free: 2,
+        held: 1,
+        rows: [offer('RUN-1'), offer('RUN-2'), offer('RUN-3', ['it hit held in a.c, which changed'])],
+        functions: statement.functions,
+        outside: ['limits.h'],
+        allowedAt: ['SIL 2'],
+        ...more,
+      }))
+      .on(contract.listCarriedResults, () => ({ rows: [statement], next: null, total: 1, seq: 1 }));
+    return { api, page: await mount(CarryResults, { before: '0.9', after: '1.0', asked: 'CRN-001' }) };
+  };
+
+  it('are offered with their argument, those that may not with the reason; what was carried says all that was signed', async () => {
+    const { api, page } = await mounted(['reviewer']);
+    await page.settled();
+    expect(api.of(contract.offerResults)).toEqual([{ project: 'demo', from: '0.9', to: '1.0' }]);
+    expect(page.text()).toContain('2 results may be carried');
+    expect(page.text()).toContain('limits.h');
+    expect(page.text()).toContain('it hit held in a.c, which changed');
+    expect(page.text()).toContain('Only the display changed.');
+    expect(page.text()).toContain('1 function changed: held');
+    const button = (): string =>
+      page
+        .all('button')
+        .find((b) => /^Carry/.test(b.textContent?.trim() ?? ''))
+        ?.textContent?.trim() ?? '';
+    expect(button()).toBe('Carry 2 results');
+    page.all<HTMLInputElement>('tbody input[type=checkbox]')[0].click();
+    await page.settled();
+    expect(button()).toBe('Carry 1 result');
+  });
+
+  it('are not carried by whoever is no reviewer, nor where the project does not allow it', async () => {
+    const { page } = await mounted(['tester'], { allowedAt: [], free: 0, rows: [] });
+    await page.settled();
+    expect(page.text()).toContain('does not allow it at any level');
+    expect(page.all('button').some((b) => /Carry|Withdraw/.test(b.textContent ?? ''))).toBeFalse();
   });
 });
 

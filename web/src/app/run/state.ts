@@ -1,6 +1,7 @@
 import { createFeature, createReducer, on } from '@ngrx/store';
 import * as contract from '@contract/run';
 import type {
+  CarriedResults,
   Comparison,
   ConfigurationPlanBody,
   NeededAgain,
@@ -8,6 +9,7 @@ import type {
   ProblemFigures,
   ProblemLife,
   ResultDetail,
+  ResultOffers,
   ResultRuleRow,
   ResultUpload,
   Round,
@@ -62,6 +64,10 @@ export const runCommands = {
   addResultRule: command('[Run] add rule of results', contract.addResultRule),
   removeResultRule: command('[Run] remove rule of results', contract.removeResultRule),
   neededAgain: command('[Run] needed again', contract.getNeededAgain),
+  offerResults: command('[Run] offer results to carry', contract.offerResults),
+  carryResults: command('[Run] carry results', contract.carryResults),
+  listCarriedResults: command('[Run] list carried results', contract.listCarriedResults),
+  withdrawCarriedResults: command('[Run] withdraw carried results', contract.withdrawCarriedResults),
   problemLife: command('[Run] life of problem reports', contract.getProblemLife),
   saveProblem: command('[Run] save problem', contract.saveProblem),
   problemFigures: command('[Run] figures of problem reports', contract.getProblemFigures),
@@ -88,6 +94,8 @@ interface RunState {
   readonly programs: readonly string[];
   readonly resultRules: readonly ResultRuleRow[];
   readonly neededAgain: NeededAgain | null;
+  readonly resultOffers: ResultOffers | null;
+  readonly carriedResults: readonly CarriedResults[];
   readonly life: ProblemLife | null;
   readonly figures: ProblemFigures | null;
 }
@@ -106,6 +114,8 @@ const first: RunState = {
   programs: [],
   resultRules: [],
   neededAgain: null,
+  resultOffers: null,
+  carriedResults: [],
   life: null,
   figures: null,
 };
@@ -171,6 +181,14 @@ export const runFeature = createFeature({
       resultRules: state.resultRules.filter((rule) => rule.id !== input.id),
     })),
     on(c.neededAgain.done, (state, { answer }): RunState => ({ ...state, neededAgain: answer })),
+    on(c.offerResults.start, (state): RunState => ({ ...state, resultOffers: null })),
+    on(c.offerResults.done, (state, { answer }): RunState => ({ ...state, resultOffers: answer })),
+    on(c.listCarriedResults.done, (state, { answer }): RunState => ({ ...state, carriedResults: answer.rows })),
+    on(c.carryResults.done, (state, { answer }): RunState => ({ ...state, carriedResults: [...state.carriedResults, answer] })),
+    on(c.withdrawCarriedResults.done, (state, { answer }): RunState => ({
+      ...state,
+      carriedResults: state.carriedResults.map((carried) => (carried.key === answer.key ? answer : carried)),
+    })),
     on(c.problemLife.done, (state, { answer }): RunState => ({ ...state, life: answer })),
     on(c.problemFigures.done, (state, { answer }): RunState => ({ ...state, figures: answer })),
   ),

@@ -22,6 +22,7 @@ const kindWords: Record<Connection['kind'], readonly [string, string]> = {
   upload: ['upload', 'uploads'],
   attestation: ['attestation', 'attestations'],
   carry: ['carried measurement', 'carried measurements'],
+  carriedRuns: ['carrying of results', 'carryings of results'],
   review: ['Review', 'Reviews'],
   baseline: ['Baseline', 'Baselines'],
   folder: ['folder', 'folders'],

@@ -49,6 +49,20 @@ const words: Readonly<Record<ProgramResults, string>> = {
         >
       }
     </fieldset>
+    <fieldset class="row">
+      <legend class="second">Results may be carried to a later build at</legend>
+      @for (level of levels(); track level) {
+        <label class="check"
+          ><input
+            type="checkbox"
+            [disabled]="locked()"
+            [checked]="of().carryResultsAt?.includes(level) ?? false"
+            (change)="carried(level)"
+          />
+          {{ level }}</label
+        >
+      }
+    </fieldset>
     <label class="field"
       ><span>Tools whose qualification is on record, as name and version, with commas</span
       ><input
@@ -101,6 +115,10 @@ export class RunPolicies {
   protected short(kind: string): void {
     const now = this.of().shortRecordFor ?? [];
     this.changed.emit({ shortRecordFor: now.includes(kind) ? now.filter((other) => other !== kind) : [...now, kind] });
+  }
+  protected carried(level: string): void {
+    const now = this.of().carryResultsAt ?? [];
+    this.changed.emit({ carryResultsAt: now.includes(level) ? now.filter((other) => other !== level) : [...now, level] });
   }
   protected results(level: string, way: string): void {
     this.changed.emit({ programResults: { ...this.of().programResults, [level]: way as ProgramResults } });
