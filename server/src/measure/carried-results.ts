@@ -43,9 +43,10 @@ export async function casesCarriedTo(tx: Db | Tx, buildId: number): Promise<numb
   return [...new Set((await standingStatements(tx, buildId)).flatMap(({ row }) => row.runs.map(({ caseId }) => caseId)))];
 }
 
-/** The runs that were carried to a build, by their number: the key of the statement that says so. */
-export async function runsCarriedTo(tx: Db | Tx, buildId: number): Promise<Map<number, string>> {
-  return new Map((await standingStatements(tx, buildId)).flatMap(({ row, key }) => row.runs.map(({ runId }) => [runId, key] as const)));
+/** The runs that were carried to a build, by their number: the statement that says so. */
+export async function runsCarriedTo(tx: Db | Tx, buildId: number): Promise<Map<number, { readonly id: number; readonly key: string }>> {
+  const statements = await standingStatements(tx, buildId);
+  return new Map(statements.flatMap(({ row, key }) => row.runs.map(({ runId }) => [runId, { id: row.id, key }] as const)));
 }
 
 /** Results of other builds that were carried to this one, as they are judged. What was withdrawn on its own build is none any more. */

@@ -3,7 +3,7 @@ import { reachFrom, type Joint } from '@core/base';
 import { and, eq, inArray, isNull, or, type SQL } from 'drizzle-orm';
 import { listTraceKinds, needAnyRecord, needBuild, records, traces, type Db, type Tx } from '../base';
 import { caseCalls, caseDepends, caseOrigins, groupMembers } from '../design';
-import { attestations, carries, codeTraces, codeUnits, sources } from '../measure';
+import { attestations, carries, codeTraces, codeUnits, runsCarriedTo, sources } from '../measure';
 import { problems, runs } from '../run';
 
 const mostShown = 300;
@@ -82,6 +82,7 @@ const either = (ids: readonly number[]): SQL | undefined => or(inArray(traces.fr
 
 async function runsOf(tx: Tx, projectId: number, ids: readonly number[], buildId: number | undefined): Promise<Joint<Node>[]> {
   const some = [...ids];
+  const carried = buildId === undefined ? new Map<number, { id: number }>() : await runsCarriedTo(tx, buildId);
   const rows = await tx
     .select({ id: runs.id, caseId: runs.caseId, roundId: runs.roundId, supersedes: runs.supersedesId })
     .from(runs)
@@ -89,7 +90,7 @@ async function runsOf(tx: Tx, projectId: number, ids: readonly number[], buildId
       and(
         eq(runs.projectId, projectId),
         isNull(runs.withdrawnAt),
-        buildId === undefined ? undefined : eq(runs.buildId, buildId),
+        buildId === undefined ? undefined : or(eq(runs.buildId, buildId), inArray(runs.id, [...carried.keys(), 0])),
         or(inArray(runs.id, some), inArray(runs.caseId, some), inArray(runs.roundId, some), inArray(runs.supersedesId, some)),
       ),
     )
@@ -97,6 +98,7 @@ async function runsOf(tx: Tx, projectId: number, ids: readonly number[], buildId
   return rows.flatMap(({ id, caseId, roundId, supersedes }): Joint<Node>[] => [
     { from: caseId, to: id, forward: 'was run as', backward: 'is a run of' },
     { from: id, to: roundId, forward: 'was planned in', backward: 'holds the run' },
+    ...(carried.has(id) ? [{ from: id, to: carried.get(id)?.id ?? 0, forward: 'was carried by', backward: 'carried' }] : []),
     ...(supersedes === null ? [] : [{ from: id, to: supersedes, forward: 'came after', backward: 'was run again as' }]),
   ]);
 }

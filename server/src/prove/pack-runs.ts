@@ -105,7 +105,7 @@ export async function addRuns(
       const named = mine.map((file) => ({ file, name: `${folder}/evidence/${file.step}-${file.id}-${file.name}` }));
       for (const { file, name } of named) await out.addStream(name, readBlob(tx, file.sha256));
       if (named.length) await out.add(`${folder}/evidence.sha256`, named.map(({ file, name }) => `${file.sha256}  ${name}\n`).join(''));
-      const carriedBy = carried.get(run.id);
+      const carriedBy = carried.get(run.id)?.key;
       const name = (meaning: string): string => marks.find((s) => s.meaning === meaning)?.printedName ?? '';
       packed.push({
         key: record.key,

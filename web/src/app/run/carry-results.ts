@@ -68,7 +68,7 @@ const shown = 200;
                   </td>
                   <td>
                     @for (r of offer.requirements; track r.key; let last = $last) {
-                      <cp-record kind="requirement" [key]="r.key" />
+                      <cp-record kind="requirement" [key]="r.key" />&ngsp;
                       <span class="second small">revision {{ r.revision }}{{ last ? '' : ', ' }}</span>
                     }
                   </td>
