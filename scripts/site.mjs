@@ -13,10 +13,13 @@ export async function freshDatabase(name, options = []) {
   return startDatabase(folder, { options });
 }
 
-/** Loads the demo into the database that `env` names. */
-export async function loadDemo(env, say) {
+/** Loads the demo into the database that `env` names; its tracker is looked for at `tracker`, a port where mostly none is. */
+export async function loadDemo(env, say, tracker = '9') {
   const { seedDemo } = await import(join(root, 'dist', 'server', 'seed.js'));
   const address = { port: Number(env.CORD_DB_PORT), user: env.CORD_DB_USER, password: env.CORD_DB_PASSWORD, database: env.CORD_DB_NAME };
+  // The demo's tracker has a token, which is kept sealed.
+  process.env.CORD_KEY_SECRET_FILE = env.CORD_KEY_SECRET_FILE;
+  process.env.CORD_TRACKER_PORT = tracker;
   await seedDemo(address, join(root, 'demo'), say);
 }
 

@@ -8,6 +8,7 @@ import { dataFolder, needDataFolder, needModules, needPackages, nodeArguments, r
 const mode = process.argv[2] ?? 'start';
 const fresh = process.argv.includes('--fresh');
 const port = process.env.PORT ?? '4180';
+const trackerPort = process.env.CORD_TRACKER_PORT ?? '4191';
 
 needPackages('mariadb-server');
 needModules();
@@ -24,6 +25,7 @@ if (fresh && mode === 'demo') {
 }
 let database = await step('Starting the database', () => startDatabase(folder));
 let server;
+let tracker;
 let stopping = false;
 watchDatabase();
 async function stop(code) {
@@ -34,6 +36,7 @@ async function stop(code) {
     server.kill('SIGTERM');
     await new Promise((resolve) => server.once('exit', resolve));
   }
+  await tracker?.stop();
   await database.stop();
   rmSync(join(folder, 'running.json'), { force: true });
   process.exit(code);
@@ -46,13 +49,25 @@ try {
   env = await prepareDatabase(database, 'cord', root);
   if (mode === 'demo' && !existsSync(join(folder, 'demo-loaded'))) {
     const { loadDemo } = await import('./site.mjs');
-    await step('Loading the demo: requirements, cases, code, coverage, runs', () => loadDemo(env, () => undefined));
+    await step('Loading the demo: requirements, cases, code, coverage, runs', () => loadDemo(env, () => undefined, trackerPort));
     writeFileSync(join(folder, 'demo-loaded'), new Date().toISOString());
   }
 } catch (error) {
   say(String(error?.stack ?? error));
   await stop(1);
 }
+// The demo’s outside tracker: a small simulated one, beside the application.
+if (mode === 'demo')
+  try {
+    const { startTracker } = await import('./tracker.mjs');
+    tracker = await startTracker({
+      port: Number(trackerPort),
+      file: join(folder, 'tracker.json'),
+      hook: `http://127.0.0.1:${port}/api/trackers/larkfell/hook`,
+    });
+  } catch (error) {
+    say(`The simulated tracker could not start: ${error.message}`);
+  }
 writeFileSync(join(folder, 'running.json'), JSON.stringify({ pid: process.pid, env }), { mode: 0o600 });
 // A group of its own, so that Ctrl-C stops server and database in order.
 server = spawn(process.execPath, ['--enable-source-maps', ...nodeArguments], {
@@ -67,6 +82,7 @@ server.stdout.on('data', (chunk) => {
     const [word, value] = line.split(' ');
     if (word === 'ready') {
       say(`\n  Cord Proof is at  ${value}\n`);
+      if (tracker) say(`  A simulated tracker outside is at  ${tracker.url}\n`);
       if (mode === 'demo') say(accounts());
       if (mode === 'dev') startWatch();
       say('  Ctrl-C stops server and database; the data stays.\n');

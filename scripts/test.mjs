@@ -1,6 +1,6 @@
 // npm test: formatting, lint, types, Karma, Jasmine on the server, Playwright on the built application.
 // `npm test -- server` (or core, e2e, check) runs one part alone.
-import { spawnSync } from 'node:child_process';
+import { spawn, spawnSync } from 'node:child_process';
 import { mkdtempSync, readdirSync, rmSync, statfsSync } from 'node:fs';
 import { join } from 'node:path';
 import { needDataFolder, needModules, needPackages, root, say } from './system.mjs';
@@ -77,16 +77,22 @@ async function jasmine(name, folder, env = {}) {
 
 /** The really built and started application, with the demo in a database of its own. */
 async function journeys(database) {
-  const { prepareDatabase } = await import('./database.mjs');
+  const { freePort, prepareDatabase } = await import('./database.mjs');
   const { loadDemo, startServer } = await import('./site.mjs');
   const env = await prepareDatabase(database, 'journeys', root);
   say('\n── demo for the journeys');
-  await loadDemo(env, say);
+  const port = String(await freePort());
+  await loadDemo(env, say, port);
   const server = await startServer(env);
+  const file = join(database.folder, 'tracker.json');
+  const hook = `${server.url}/api/trackers/larkfell/hook`;
+  // A process of its own: this one only waits while the journeys are made.
+  const tracker = spawn(process.execPath, ['scripts/tracker.mjs', '--port', port, '--file', file, '--hook', hook], { cwd: root });
   try {
     const args = ['playwright', 'test', '--config', 'e2e/playwright.config.ts', ...process.argv.slice(3)];
-    part('journeys in Chromium', 'npx', args, { CORD_URL: server.url });
+    part('journeys in Chromium', 'npx', args, { CORD_URL: server.url, CORD_TRACKER_URL: `http://127.0.0.1:${port}` });
   } finally {
+    tracker.kill();
     await server.stop();
   }
 }

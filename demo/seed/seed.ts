@@ -17,6 +17,7 @@ import {
 import { addCase, approveCase, caseHash, needCase, saveCase, setCaseState } from '../../server/src/design';
 import { attest, loadCoverage, loadSources } from '../../server/src/measure';
 import {
+  addRedline,
   addEvidence,
   addProblem,
   addRound,
@@ -43,6 +44,7 @@ import { suggestMapping } from '../../core/src/specify';
 import { emptyCase } from '../../core/src/design';
 import { seedDesign, seedFolders } from './design';
 import { release, seedMeanings } from './meanings';
+import { seedConfigurations, seedPrograms, seedTracker } from './outside';
 import { seedBaseline, seedReviews } from './specify';
 import { coldCases, draftCases, fates, readCases, scopePicture, unapproved, type DemoCase, type Fate } from './scenario';
 
@@ -146,6 +148,9 @@ export async function seedDemo(address: DatabaseAddress, folder: string, say: (t
     await seedChanges(db, folder, demoCases, as);
     await seedReviews(db, as, demoPassword);
     for (const key of ['BRK-002', 'BRK-003']) await release(db, as('ines.quarry'), key, demoPassword);
+    await seedConfigurations(db, as('mira.oberon'));
+    await seedPrograms(db, as('admin'));
+    await seedTracker(db, as('admin'), as('tomas.vell'), 'PR-001');
   } finally {
     await database.close();
   }
@@ -277,6 +282,11 @@ async function seedRun(db: Db, key: string, fate: Fate, actor: Actor, as: As): P
           : verdict === 'deviation'
             ? `${steps[step - 1].expected}, a little late (0.3 s)`
             : steps[step - 1].expected;
+    // What the step said could not be done: it was changed for this run, and is offered to its author.
+    if (run.caseKey === 'C-012' && run.build === '2.4.0-rc2' && step === steps.length) {
+      const after = { action: `${steps[step - 1].action}, read at the second anemometer`, expected: steps[step - 1].expected };
+      await addRedline(db, actor, key, { step, what: 'changed', after, reason: 'The first anemometer is out for calibration.' });
+    }
     await recordStep(db, there(180 - 6 * step), key, step, { observed, verdict, seconds: pace * step });
     if (last && ['C-004', 'C-018', 'C-006'].includes(run.caseKey))
       await addEvidence(db, actor, key, step, [

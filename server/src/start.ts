@@ -8,6 +8,7 @@ import { buildApp } from './app';
 import { JobRunner, LedgerReaders, newestBuilds, openDatabase, type Database, type DatabaseAddress } from './base';
 import { inThreads } from './job-threads';
 import { parseThreads } from './parse-threads';
+import { TrackerSync } from './run';
 import { ProjectionService, Projector, workerDrive } from './prove';
 
 export interface Running {
@@ -64,6 +65,8 @@ export async function startServer(options: {
   const work = inThreads(threads);
   const runner = new JobRunner(database, { pack: work, bulk: work }, (err, text) => app.log.warn({ err }, text));
   runner.start();
+  const trackers = new TrackerSync(database.db, now, (err) => app.log.warn({ err }, 'the exchange with a tracker failed'));
+  trackers.start();
   const address = await app.listen({ host: '127.0.0.1', port: options.port });
   // The newest builds are judged before anybody asks. Not waited for: a database that is away now is no reason not to start.
   void newestBuilds(database.db, 4)
@@ -76,6 +79,7 @@ export async function startServer(options: {
     stop: async () => {
       await app.close();
       await runner.stop();
+      await trackers.stop();
       await projections.stop();
       await threads.destroy();
       await parsing.stop();

@@ -4,5 +4,6 @@ export * from './results';
 export * from './carried-runs';
 export * from './planning';
 export * from './problem-life';
+export * from './tracker';
 export * from './redlines';
 export * from './problems';

@@ -70,7 +70,7 @@ describe('a result that is carried to another build', () => {
       ),
       { numRuns: 2000 },
     );
-    expect(free).toBeGreaterThan(50);
+    expect(free).toBeGreaterThan(10);
   });
 
   it('is said of the sources as a whole, in whatever order they are read', () => {

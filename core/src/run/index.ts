@@ -9,4 +9,5 @@ export * from './redline';
 export * from './results';
 export * from './pace';
 export * from './device';
+export * from './exchange';
 export * from './marks';

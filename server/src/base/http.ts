@@ -288,7 +288,7 @@ function wellFormed(value: unknown): boolean {
 const rooms: readonly [RegExp, string][] = [
   [/specifications|requirements(?!.*code)|traces|imports/, 'Specify'],
   [/cases/, 'Design'],
-  [/rounds|runs|problems|builds$/, 'Run'],
+  [/rounds|runs|problems|tracker|builds$/, 'Run'],
   [/code|coverage|sources|uploads/, 'Measure'],
   [/board|cords|packs/, 'Prove'],
 ];

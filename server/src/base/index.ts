@@ -9,6 +9,7 @@ export * from './database';
 export * from './statement';
 export * from './accounted';
 export * from './writing';
+export { knownOperation } from './operations';
 export * from './together';
 export * from './records';
 export * from './signing';

@@ -32,6 +32,8 @@ import { caseReadings } from './readings';
 import { addRedline, answerRedlines, caseRedlines } from './redlines';
 import { noteLook, signable, signMany } from './sign-many';
 import { decideRun, reassignRun, signRun } from './signing';
+import { trackerCalled } from './tracker-sync';
+import { decideOutside, endOutside, hookFits, linkOutside, outsideOf, saveTracker, trackerOf } from './trackers';
 import { roundDetail, roundList, roundsById } from './rounds';
 import { runDetail, runList, runsById } from './store';
 import { withdrawRound } from './withdraw-round';
@@ -41,6 +43,26 @@ const evidenceLimits = { fileSize: 25 << 20, files: 20, total: 100 << 20 };
 
 export function runRoutes(app: FastifyInstance, context: AppContext): void {
   const { db } = context.database;
+  serve(app, context, contract.getTracker, ({ membership: { projectId, slug } }) => trackerOf(db, projectId, slug));
+  serve(app, context, contract.saveTracker, async ({ actor, membership: { projectId, slug }, body }) => {
+    await saveTracker(db, actor, body);
+    return trackerOf(db, projectId, slug);
+  });
+  serve(app, context, contract.getOutside, ({ membership, params }) => outsideOf(db, membership.projectId, params.key));
+  serve(app, context, contract.linkOutside, ({ actor, params, body }) => linkOutside(db, actor, params.key, body.theirId));
+  serve(app, context, contract.endOutside, async ({ actor, params, body }) => {
+    await endOutside(db, actor, params.key, body.reason);
+    return { ok: true as const };
+  });
+  serve(app, context, contract.decideOutside, ({ actor, params, body }) => decideOutside(db, actor, params.key, body));
+  serve(app, context, contract.trackerHook, async ({ params, body, request }) => {
+    const said = (name: string): string => String(request.headers[name] ?? '');
+    const call = { time: said('tracker-time'), signature: said('tracker-signature'), sequence: body.sequence };
+    const projectId = await hookFits(db, params.project, context.now(), call);
+    if (projectId === undefined) throw new Refusal('forbidden', { detail: 'That is not signed by the tracker of a project.' });
+    trackerCalled(projectId);
+    return { ok: true as const };
+  });
   serve(app, context, contract.addBuild, ({ actor, body }) => addBuild(db, actor, body));
   serve(app, context, contract.listRounds, async ({ membership: { projectId }, query }) =>
     listPage(db, projectId, roundList(projectId, (await needBuild(db, projectId, query.build)).id), query, roundsById),

@@ -12,6 +12,8 @@ import {
   runDetails,
   runDevices,
   runs,
+  trackerLinks,
+  trackers,
 } from './tables';
 
 export const roundRows = account({
@@ -205,5 +207,30 @@ export const resultMappingRows = account({
     ['caseId', resultMappings.caseId],
     ['row', resultMappings.row],
     ['removedAt', resultMappings.removedAt],
+  ],
+});
+
+export const trackerRows = account({
+  name: 'trackers',
+  table: trackers,
+  id: trackers.projectId,
+  project: trackers.projectId,
+  columns: [
+    ['name', trackers.name],
+    ['url', trackers.url],
+    ['states', trackers.states],
+    ['paused', trackers.paused],
+  ],
+});
+export const trackerLinkRows = account({
+  name: 'tracker_links',
+  table: trackerLinks,
+  id: trackerLinks.id,
+  project: trackerLinks.projectId,
+  columns: [
+    ['theirId', trackerLinks.theirId],
+    ['linkedBy', trackerLinks.linkedBy],
+    ['linkedAt', trackerLinks.linkedAt],
+    ['endedAt', trackerLinks.endedAt],
   ],
 });

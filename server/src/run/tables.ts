@@ -3,6 +3,8 @@ import type { CaseContent } from '@core/design';
 import type {
   ClockChange,
   DeviceNote,
+  ExchangeConflict,
+  Exchanged,
   HandedIn,
   ConfigurationDimension,
   Correction,
@@ -10,9 +12,10 @@ import type {
   ProblemStage,
   Redline,
   RunVerdict,
+  StageWord,
   StepResult,
 } from '@core/run';
-import { boolean, double, index, int, mysqlTable, primaryKey, varchar } from 'drizzle-orm/mysql-core';
+import { boolean, double, index, int, mysqlTable, primaryKey, uniqueIndex, varchar } from 'drizzle-orm/mysql-core';
 import { builds, hashColumn, jsonText, mediumText, moment, records, ref, rowId } from '../base';
 import { cases } from '../design';
 
@@ -280,4 +283,67 @@ export const resultMappings = mysqlTable(
     removedAt: moment('removed_at'),
   },
   (t) => [index('result_mappings_project').on(t.projectId), index('result_mappings_case').on(t.caseId)],
+);
+
+/** The tracker outside that problem reports are exchanged with; token and secret are sealed. */
+export const trackers = mysqlTable('trackers', {
+  projectId: ref('project_id').primaryKey(),
+  name: varchar('name', { length: 40 }).notNull(),
+  url: varchar('url', { length: 400 }).notNull(),
+  states: jsonText<readonly StageWord[]>('states').notNull(),
+  paused: boolean('paused').notNull(),
+  token: mediumText('token').notNull(),
+  secret: mediumText('secret').notNull(),
+  /** The newest of its events that was taken over, and the newest entry of the ledger that was looked at for it. */
+  heard: ref('heard').notNull(),
+  seen: ref('seen').notNull(),
+  heardAt: moment('heard_at'),
+  fault: varchar('fault', { length: 500 }).notNull(),
+  /** It is not asked again before. */
+  restUntil: moment('rest_until'),
+  /** Who exchanges with it now, and until when nobody else does. */
+  holder: varchar('holder', { length: 40 }).notNull(),
+  heldUntil: moment('held_until'),
+});
+
+/** A problem report and its counterpart outside. */
+export const trackerLinks = mysqlTable(
+  'tracker_links',
+  {
+    id: ref('id')
+      .primaryKey()
+      .references(() => problems.id),
+    projectId: ref('project_id').notNull(),
+    theirId: varchar('their_id', { length: 100 }),
+    theirUrl: varchar('their_url', { length: 500 }).notNull(),
+    /** What both last agreed on; what stands there, with its version. */
+    base: jsonText<Exchanged>('base').notNull(),
+    theirs: jsonText<{ readonly title: string; readonly state: string; readonly version: number }>('theirs'),
+    conflicts: jsonText<readonly ExchangeConflict[]>('conflicts').notNull(),
+    refused: varchar('refused', { length: 500 }).notNull(),
+    linkedBy: varchar('linked_by', { length: 60 }).notNull(),
+    linkedAt: moment('linked_at').notNull(),
+    endedAt: moment('ended_at'),
+  },
+  (t) => [index('tracker_links_theirs').on(t.projectId, t.theirId)],
+);
+
+/** What is to be told outside, in its order: each under the name of an operation, so that it is done once. */
+export const trackerOutbox = mysqlTable(
+  'tracker_outbox',
+  {
+    id: rowId(),
+    projectId: ref('project_id').notNull(),
+    problemId: ref('problem_id')
+      .notNull()
+      .references(() => problems.id),
+    kind: varchar('kind', { length: 20 }).$type<'create' | 'read' | 'change' | 'comment'>().notNull(),
+    /** What is told; of a change not known before it is sent, and then the same however often that is tried. */
+    body: jsonText<Readonly<Record<string, string | number>>>('body'),
+    operation: varchar('operation', { length: 60 }).notNull(),
+    at: moment('at').notNull(),
+    tries: int('tries').notNull(),
+    sentAt: moment('sent_at'),
+  },
+  (t) => [index('tracker_outbox_waiting').on(t.projectId, t.sentAt, t.id), uniqueIndex('tracker_outbox_operation').on(t.operation)],
 );

@@ -42,6 +42,7 @@ export const runRoutes: Routes = [
         title: 'Configurations · Cord Proof',
         loadComponent: () => import('./configurations-page').then((m) => m.ConfigurationsPage),
       },
+      { path: 'tracker', title: 'Tracker outside · Cord Proof', loadComponent: () => import('./tracker-page').then((m) => m.TrackerPage) },
       { path: 'device', title: 'On this device · Cord Proof', loadComponent: () => import('./device-page').then((m) => m.DevicePage) },
       { path: 'problems', loadComponent: problems },
       { path: 'problems/:key', loadComponent: problems },

@@ -32,6 +32,7 @@ import { ProblemBoard, type BoardMove } from './problem-board';
 import { ProblemFiguresView } from './problem-figures';
 import { problemKind } from './problem-list';
 import { ProblemStageForm, type StageAsked } from './problem-stage';
+import { OutsideLinkView } from './outside-link';
 import { RunNav } from './run-nav';
 import { runCommands, runFeature } from './state';
 
@@ -53,6 +54,7 @@ const empty = { title: '', description: '', blocking: true, requirements: [] as 
     RowLines,
     RowTemplate,
     Needs,
+    OutsideLinkView,
     OwnFields,
     ProblemBoard,
     ProblemFiguresView,
@@ -214,6 +216,7 @@ const empty = { title: '', description: '', blocking: true, requirements: [] as 
               </div>
             }
           </section>
+          <cp-outside-link [of]="p.key" />
           <cp-own-fields kind="problem" [of]="p" />
           <cp-record-panels [key]="p.key" />
         } @else {

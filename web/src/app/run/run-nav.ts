@@ -8,6 +8,7 @@ export const runPlaces = [
   ['programs', 'Programs'],
   ['again', 'Needed again'],
   ['problems', 'Problem reports'],
+  ['tracker', 'Tracker outside'],
   ['configurations', 'Configurations'],
   ['device', 'On this device'],
 ] as const;

@@ -5,6 +5,7 @@ import type {
   Comparison,
   ConfigurationPlanBody,
   NeededAgain,
+  OutsideLink,
   Problem,
   ProblemFigures,
   ProblemLife,
@@ -18,6 +19,7 @@ import type {
   RoundProgress,
   RunDetail,
   Signable,
+  Tracker,
 } from '@contract/run';
 import { command } from '../base';
 
@@ -68,6 +70,12 @@ export const runCommands = {
   carryResults: command('[Run] carry results', contract.carryResults),
   listCarriedResults: command('[Run] list carried results', contract.listCarriedResults),
   withdrawCarriedResults: command('[Run] withdraw carried results', contract.withdrawCarriedResults),
+  getTracker: command('[Run] tracker outside', contract.getTracker),
+  saveTracker: command('[Run] save tracker outside', contract.saveTracker),
+  getOutside: command('[Run] what stands outside', contract.getOutside),
+  linkOutside: command('[Run] link outside', contract.linkOutside),
+  endOutside: command('[Run] end link outside', contract.endOutside),
+  decideOutside: command('[Run] decide outside', contract.decideOutside),
   problemLife: command('[Run] life of problem reports', contract.getProblemLife),
   saveProblem: command('[Run] save problem', contract.saveProblem),
   problemFigures: command('[Run] figures of problem reports', contract.getProblemFigures),
@@ -96,6 +104,12 @@ interface RunState {
   readonly neededAgain: NeededAgain | null;
   readonly resultOffers: ResultOffers | null;
   readonly carriedResults: readonly CarriedResults[];
+  readonly tracker: Tracker | null;
+  /** What stands outside for a problem report, by the report's key. */
+  readonly outside: {
+    readonly key: string;
+    readonly answer: { readonly tracker: string | null; readonly link: OutsideLink | null };
+  } | null;
   readonly life: ProblemLife | null;
   readonly figures: ProblemFigures | null;
 }
@@ -116,6 +130,8 @@ const first: RunState = {
   neededAgain: null,
   resultOffers: null,
   carriedResults: [],
+  tracker: null,
+  outside: null,
   life: null,
   figures: null,
 };
@@ -188,6 +204,12 @@ export const runFeature = createFeature({
     on(c.withdrawCarriedResults.done, (state, { answer }): RunState => ({
       ...state,
       carriedResults: state.carriedResults.map((carried) => (carried.key === answer.key ? answer : carried)),
+    })),
+    on(c.getTracker.done, c.saveTracker.done, (state, { answer }): RunState => ({ ...state, tracker: answer })),
+    on(c.getOutside.done, (state, { input, answer }): RunState => ({ ...state, outside: { key: input.key, answer } })),
+    on(c.linkOutside.done, c.decideOutside.done, (state, { input, answer }): RunState => ({
+      ...state,
+      outside: { key: input.key, answer: { tracker: state.outside?.answer.tracker ?? null, link: answer } },
     })),
     on(c.problemLife.done, (state, { answer }): RunState => ({ ...state, life: answer })),
     on(c.problemFigures.done, (state, { answer }): RunState => ({ ...state, figures: answer })),
