@@ -220,7 +220,17 @@ describe('Runs in full', () => {
     expect((await set({ due: '' })).body.done).toBe(2);
     expect((await set({ due: '' })).body.refused).toBe(2);
     expect((await p.call('auditor', run.getRun, { key: a })).body.due).toBeNull();
+    const elsewhere = await plan([await add('Elsewhere')]);
+    expect((await set({ round: elsewhere.key })).body.done).toBe(2);
+    expect(await order()).toEqual([d]);
+    expect((await p.call('auditor', run.getRun, { key: a })).body.round).toBe(elsewhere.key);
+    expect((await set({ round: elsewhere.key })).body.refused).toBe(2);
+    expect((await set({ round: round.key })).body.done).toBe(2);
+    expect((await order()).sort()).toEqual([a, b, d].sort());
     await step(round.items[0].key, 1, 'pass');
+    // What was begun stays where it is.
+    expect((await set({ round: elsewhere.key })).body).toEqual(jasmine.objectContaining({ done: 1, refused: 1 }));
+    expect((await set({ round: round.key })).body.done).toBe(1);
     const close = { key: round.key, reason: 'Release morning', password };
     expect((await p.call('tester', run.closeRound, close)).body.state).toBe('closed');
     expect((await step(round.items[0].key, 2, 'pass')).problem.detail).toContain('is closed');

@@ -1,4 +1,4 @@
-import { day, type BulkAct } from '@contract/base';
+import { day, key as recordKey, type BulkAct } from '@contract/base';
 import type { RoundDetail, RoundProgress, RunSummary } from '@contract/run';
 import { envelope2, recordFormat, textHash } from '@core/base';
 import { projectedEnd } from '@core/run';
@@ -26,7 +26,7 @@ import {
 import { needCase, placesOf, runnable } from '../design';
 import { putRunDetails, runDetailsOf } from './more';
 import { needTester, planRuns } from './plan';
-import { roundDetailRows } from './rows';
+import { roundDetailRows, runRows } from './rows';
 import { insertRound, roundDetail } from './rounds';
 import { placeOfRun, runSummaries, sameCombination, selectRuns, type StoredRun } from './store';
 import { roundDetails, rounds, runDetails, runs } from './tables';
@@ -201,11 +201,12 @@ export async function moveRun(
 /** When a run is wanted and how urgently; what is recorded already has nothing of it to change. */
 export async function scheduleIn(
   w: Writing,
-  { record, run }: StoredRun,
+  { record, run, round }: StoredRun,
   values: Readonly<Record<string, unknown>>,
 ): Promise<{ words: string; undo: BulkAct | null }> {
   const given = scheduleSchema.safeParse(values);
   if (!given.success) throw new Refusal('invalid', { detail: given.error.issues.map(({ message }) => message).join(' ') });
+  if (given.data.round !== undefined) return toOtherRound(w, { record, run, round }, given.data.round);
   const known = (await runDetailsOf(w.tx, [run.id])).get(run.id);
   const before = { due: known?.due ?? null, priority: known?.priority ?? '' };
   const { due, priority } = given.data;
@@ -216,7 +217,28 @@ export async function scheduleIn(
   await putRunDetails(w, run.id, after);
   return { words: `${told(before)} → ${told(after)}`, undo: { act: 'set', values: { due: before.due ?? '', priority: before.priority } } };
 }
+/** Puts a run that nobody began into another open round of its build; its configuration stays what it was planned for. */
+async function toOtherRound(
+  w: Writing,
+  { record, run, round }: Pick<StoredRun, 'record' | 'run' | 'round'>,
+  key: string,
+): Promise<{ words: string; undo: BulkAct | null }> {
+  const { record: to, build } = await lockOpenRound(w, key);
+  const no = (detail: string): Refusal => new Refusal('stateForbids', { detail });
+  if (to.id === run.roundId) throw no(`It stands in ${to.key} already.`);
+  if (build.id !== run.buildId) throw no(`${to.key} is of another build.`);
+  if (run.startedAt !== null || run.withdrawnAt !== null) throw no('It was begun, or withdrawn: it stays where it is.');
+  await lockOpenRound(w, round);
+  await w.tx.update(runs).set({ roundId: to.id }).where(eq(runs.id, run.id));
+  w.log({ action: 'run moved to round', kind: 'run', key: record.key, before: { round }, after: { round: to.key } });
+  w.wrote(runRows, run.id);
+  await putRunDetails(w, run.id, { position: null });
+  return { words: `${round} → ${to.key}`, undo: { act: 'set', values: { round } } };
+}
+
 const scheduleSchema = z.strictObject({
+  /** Another round of the same build; nothing else is set with it. */
+  round: recordKey.optional(),
   due: z.union([day, z.literal('')]).optional(),
   priority: z.string().trim().max(20, 'At most 20 letters.').optional(),
 });

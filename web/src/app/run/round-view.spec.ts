@@ -71,6 +71,32 @@ describe('A round', () => {
     return { api, page: await mount(RoundView, { key: 'R-001' }) };
   };
 
+  it('offers the other open rounds of its build to move runs to', async () => {
+    const { api, page } = await open(['tester'], round([run('RUN-1')]));
+    api.on(contract.listRounds, () => ({
+      rows: ['R-001', 'R-002'].map((key) => ({ ...round([]), key, title: `Round ${key}` })),
+      next: null,
+      total: 2,
+      seq: 1,
+    }));
+    const press = async (name: RegExp): Promise<void> => {
+      page
+        .all('button')
+        .find((b) => name.test(b.textContent?.trim() ?? ''))
+        ?.click();
+      await page.settled();
+    };
+    await press(/^Choose all/);
+    await press(/^Act on them$/);
+    await page.settled();
+    await new Promise((resolve) => setTimeout(resolve, 50));
+    await page.settled();
+    expect(api.of(contract.listRounds)).toEqual([jasmine.objectContaining({ build: '1.0' })]);
+    const words = page.all('option, button').map((choice) => choice.textContent?.trim() ?? '');
+    expect(words).toContain('Move to R-002 Round R-002');
+    expect(words.some((text) => text.startsWith('Move to R-001'))).toBeFalse();
+  });
+
   it('shows only the runs of a bar that was pressed, by person or by folder, until that is taken away', async () => {
     const items = [
       run('RUN-1', { verdict: 'failed', state: 'recorded', tester: 'Bo', testerName: 'Bo' }),

@@ -4,8 +4,9 @@ import { MatDialog } from '@angular/material/dialog';
 import { MatMenuModule } from '@angular/material/menu';
 import { Router, RouterLink } from '@angular/router';
 import type { Filter, Selection } from '@contract/base';
-import type { RunSummary } from '@contract/run';
+import { listRounds, type Round, type RunSummary } from '@contract/run';
 import {
+  Api,
   askReason,
   BulkPanel,
   CellTemplate,
@@ -238,6 +239,8 @@ export class RoundView {
     };
   });
   protected readonly acting = signal(false);
+  /** The other open rounds of the build, read when somebody wants to act. */
+  private readonly others = signal<readonly Pick<Round, 'key' | 'title'>[]>([]);
   protected readonly selection = signal<Selection | null>(null);
   /** What may be done with several runs at once. */
   protected readonly choices = computed((): BulkChoice[] => {
@@ -251,6 +254,7 @@ export class RoundView {
         asks: 'reason',
       })),
       ...['high', ''].map((priority): BulkChoice => setChoice('priority', 'Priority', priority)),
+      ...this.others().map(({ key, title }): BulkChoice => ({ ...setChoice('round', 'Round', key), words: `Move to ${key} ${title}` })),
       { words: 'Withdraw', act: { act: 'withdraw' }, asks: 'signature' },
     ];
   });
@@ -261,6 +265,7 @@ export class RoundView {
   };
   private readonly dialogs = inject(MatDialog);
   private readonly router = inject(Router);
+  private readonly api = inject(Api);
   protected readonly may = computed(() => this.scope.roles().some((role) => role === 'author' || role === 'tester' || role === 'reviewer'));
   protected readonly mayOrder = computed(
     () => this.round()?.state === 'open' && this.scope.roles().some((role) => role === 'author' || role === 'tester'),
@@ -283,6 +288,18 @@ export class RoundView {
     effect(() => {
       const at = { project: this.scope.slug(), key: this.key() };
       untracked(() => this.store.dispatch(runCommands.getRound.start(at)));
+    });
+    effect(() => {
+      const [acting, build] = [this.acting(), this.round()?.build];
+      if (!acting || build === undefined) return;
+      const filter = JSON.stringify({ field: 'state', is: ['open'] });
+      untracked(() =>
+        this.api
+          .call(listRounds, { project: this.scope.slug(), build, filter, limit: 60 })
+          .then(({ rows }) => this.others.set(rows.filter(({ key }) => key !== this.key())))
+          // Without them runs stay where they are.
+          .catch(() => this.others.set([])),
+      );
     });
     onChanged(['run', 'round'], (keys) => {
       const mine = new Set([this.key(), ...(this.round()?.items.map((item) => item.key) ?? [])]);
