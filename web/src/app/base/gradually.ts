@@ -1,4 +1,16 @@
-import { afterNextRender, computed, DestroyRef, effect, inject, Injector, linkedSignal, untracked, type Signal } from '@angular/core';
+import {
+  afterNextRender,
+  computed,
+  DestroyRef,
+  effect,
+  inject,
+  Injector,
+  linkedSignal,
+  PendingTasks,
+  signal,
+  untracked,
+  type Signal,
+} from '@angular/core';
 
 /** What one part may take, from its rows to its picture, before the next is smaller, in milliseconds. */
 const patience = 40;
@@ -48,4 +60,32 @@ export function gradually<T>(
   });
   inject(DestroyRef).onDestroy(stop);
   return computed(() => (upTo() >= rows().length ? rows() : rows().slice(0, upTo())));
+}
+
+/**
+ * How many of several parts of a page stand, from 0: one more in a task of its own each time that what stood before was drawn, from when `ready` says so. A page
+ * of many parts so answers in between.
+ */
+export function inTurn(ready: Signal<boolean>, parts: number): Signal<number> {
+  const injector = inject(Injector);
+  const tasks = inject(PendingTasks);
+  const standing = signal(0);
+  let timer = 0;
+  effect(() => {
+    if (!ready() || standing() >= parts) return;
+    const done = tasks.add();
+    untracked(() =>
+      afterNextRender(
+        () => {
+          timer = window.setTimeout(() => {
+            standing.update((n) => n + 1);
+            done();
+          });
+        },
+        { injector },
+      ),
+    );
+  });
+  inject(DestroyRef).onDestroy(() => clearTimeout(timer));
+  return standing.asReadonly();
 }

@@ -13,6 +13,7 @@ import {
   firstMissing,
   forgetProblem,
   Icon,
+  inTurn,
   Needs,
   onAction,
   onChanged,
@@ -79,6 +80,11 @@ export class ModelPage {
   protected readonly words = modelWords;
   /** What is written: the saved content until somebody writes. */
   private readonly typed = signal<Draft<ModelContent> | null>(null);
+  /** What it is stands first, then its list, its picture, and what is made of it. */
+  protected readonly standing = inTurn(
+    computed(() => this.shown() !== null),
+    3,
+  );
   protected readonly content = computed(() => this.typed()?.content ?? (this.shown()?.content as ModelContent | undefined) ?? null);
   protected readonly changed = computed(() => {
     const [typed, shown] = [this.typed(), this.shown()];
