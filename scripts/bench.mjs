@@ -293,6 +293,18 @@ async function pagesOfDesign(env) {
     await page.waitForTimeout(300);
   }
   row('the list of 20,000 cases scrolled and filtered', await stalled(), 'target: none over 50 ms');
+  await page.goto('/bench/run/round/R-001?build=9.0');
+  await page.getByText('All chambers').first().waitFor();
+  await page.waitForTimeout(2000);
+  await stalled();
+  const list = page.locator('cp-record-list').first();
+  const box = await list.boundingBox();
+  await page.mouse.move((box?.x ?? 300) + 300, (box?.y ?? 400) + 250);
+  for (let i = 0; i < 40; i++) {
+    await page.mouse.wheel(0, i % 10 === 9 ? 40_000 : 700);
+    await page.waitForTimeout(30);
+  }
+  row('the list of a round of 20,000 runs scrolled', await stalled(), 'target: no stall');
   await page.goto('/bench/design/C-2');
   await page.getByRole('heading', { name: 'Case 2 of the valves' }).waitFor();
   await page.waitForTimeout(800);

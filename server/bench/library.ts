@@ -3,8 +3,9 @@ import { sql } from 'drizzle-orm';
 import { keyNumber, keyPrefix } from '@core/base';
 import { readMermaid } from '@core/design';
 import { addressFromEnvironment } from '../src/address';
-import { listPage, openDatabase, previewBulk, records, type Actor } from '../src/base';
+import { addBuild, listPage, openDatabase, previewBulk, records, setMember, type Actor } from '../src/base';
 import { addModel, caseList, cases, caseSummaries, caseWithTraces, casePlaces, folders, listFolders } from '../src/design';
+import { addRound, saveConfigurationPlan } from '../src/run';
 import { bulkProject } from './bulk';
 import { row } from './timing';
 
@@ -111,6 +112,25 @@ const rare = { ...replace, find: 'valve 96 opens' };
 const again = performance.now();
 const few = await previewBulk(db, actor, ['author'], { selection, act: rare, reason: '' });
 row('the same of what stands in few', `${(performance.now() - again).toFixed(0)} ms`, `${few.changed} change`);
+
+// A round of 20,000 runs: 2,000 cases in ten configurations each.
+await addBuild(db, actor, { name: '9.0', description: '' });
+await setMember(db, actor, 'admin', ['administrator', 'author', 'tester']);
+const cold = Array.from({ length: 10 }, (_, i) => `chamber ${i + 1}`);
+await saveConfigurationPlan(db, actor, { dimensions: [{ name: 'place', values: cold }], exclusions: '' });
+const chosen = Array.from({ length: 2000 }, (_, i) => `C-${i + 2}`);
+const planned = performance.now();
+const round = await addRound(db, actor, {
+  build: '9.0',
+  title: 'All chambers',
+  configuration: '',
+  configurations: cold,
+  unit: '',
+  tools: '',
+  tester: 'admin',
+  cases: chosen,
+});
+row('a round, planned', `${((performance.now() - planned) / 1000).toFixed(1)} s`, `${round.runs.toLocaleString('en')} runs; target: 5 s`);
 
 /** A flow of 500 nodes: decisions in a row, each with a detour. */
 const text = [

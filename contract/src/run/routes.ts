@@ -177,7 +177,11 @@ export const roundSchema = z.object({
 });
 export type Round = z.output<typeof roundSchema>;
 /** With its runs: the first thousand; further ones are asked for in pages. */
-export const roundDetailSchema = roundSchema.extend({ items: z.array(runSummarySchema) });
+export const roundDetailSchema = roundSchema.extend({
+  items: z.array(runSummarySchema),
+  /** The folder in which each of its cases stands, by the case's key; those in none are left out. */
+  folders: z.record(z.string(), z.string()).optional(),
+});
 export type RoundDetail = z.output<typeof roundDetailSchema>;
 const record = ['tester'] as const;
 const onClock = z.number().int().min(0).max(4_000_000, 'More than 46 days on the clock.');

@@ -4,6 +4,7 @@ import { and, eq, inArray, sql } from 'drizzle-orm';
 import { account } from './accounted';
 import type { Db, Tx } from './database';
 import { Refusal } from './errors';
+import { insertMany } from './insert-many';
 import { keyCounters, records } from './tables';
 import type { Writing } from './writing';
 
@@ -73,7 +74,11 @@ export async function insertRecords(w: Writing, list: readonly NewRecord[]): Pro
   const ids = new Map<string, number>();
   for (let at = 0; at < list.length; at += 500) {
     const part = list.slice(at, at + 500);
-    await w.tx.insert(records).values(part.map((record) => recordValues(w, record)));
+    await insertMany(
+      w.tx,
+      records,
+      part.map((record) => recordValues(w, record)),
+    );
     const made = await w.tx
       .select({ id: records.id, key: records.key })
       .from(records)

@@ -20,6 +20,6 @@ export function statement<V extends Record<string, unknown>, R>(
 }
 
 /** The connection or the pool that asks for a database or a transaction. */
-function connectionOf(db: Db | Tx): unknown {
+export function connectionOf(db: Db | Tx): unknown {
   return (db as unknown as { readonly session: { readonly client: unknown } }).session.client;
 }

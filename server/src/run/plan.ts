@@ -13,6 +13,7 @@ import { doneByProgram } from '@core/run';
 import { and, asc, eq, inArray, isNotNull, isNull, sql } from 'drizzle-orm';
 import {
   freeKeys,
+  insertMany,
   insertRecords,
   listTokens,
   memberships,
@@ -138,7 +139,14 @@ export async function planRuns(w: Writing, place: RunPlace, planned: readonly Pl
   const { projectId } = w.actor;
   const keys = await freeKeys(w, 'RUN', planned.length);
   const frozen: CaseContent[] = [];
-  for (const { c, row } of planned) frozen.push(await frozenCase(w.tx, projectId, c.record.key, caseContent(c), needRow(c, row)));
+  // The same case with the same row is the same text, in however many configurations it is run.
+  const known = new Map<string, CaseContent>();
+  for (const { c, row } of planned) {
+    const name = JSON.stringify([c.record.key, row]);
+    const text = known.get(name) ?? (await frozenCase(w.tx, projectId, c.record.key, caseContent(c), needRow(c, row)));
+    known.set(name, text);
+    frozen.push(text);
+  }
   const ids = await insertRecords(
     w,
     planned.map(({ c, row, configuration }, i) => ({
@@ -149,27 +157,28 @@ export async function planRuns(w: Writing, place: RunPlace, planned: readonly Pl
       state: 'planned',
     })),
   );
-  for (let at = 0; at < planned.length; at += 200)
-    await w.tx.insert(runs).values(
-      planned.slice(at, at + 200).map(({ c, row, tester, supersedesId, configuration }, i) => ({
-        id: ids.get(keys[at + i]) ?? 0,
-        projectId,
-        ...place,
-        configuration: configuration ?? place.configuration,
-        caseId: c.record.id,
-        caseRevision: c.record.revision,
-        frozen: frozen[at + i],
-        row,
-        tester,
-        steps: frozen[at + i].steps.map(() => ({ verdict: null, observed: '', at: null })),
-        seconds: 0,
-        format: caseFormat(frozen[at + i]),
-        corrections: [],
-        deviationAccepted: false,
-        setAside: false,
-        supersedesId,
-      })),
-    );
+  await insertMany(
+    w.tx,
+    runs,
+    planned.map(({ c, row, tester, supersedesId, configuration }, i) => ({
+      id: ids.get(keys[i]) ?? 0,
+      projectId,
+      ...place,
+      configuration: configuration ?? place.configuration,
+      caseId: c.record.id,
+      caseRevision: c.record.revision,
+      frozen: frozen[i],
+      row,
+      tester,
+      steps: frozen[i].steps.map(() => ({ verdict: null, observed: '', at: null })),
+      seconds: 0,
+      format: caseFormat(frozen[i]),
+      corrections: [],
+      deviationAccepted: false,
+      setAside: false,
+      supersedesId,
+    })),
+  );
   w.wrote(recordRows, ...ids.values());
   w.wrote(runRows, ...ids.values());
   return keys;

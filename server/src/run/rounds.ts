@@ -15,6 +15,7 @@ import {
   type Tx,
   type Writing,
 } from '../base';
+import { placesOf } from '../design';
 import { roundRows } from './rows';
 import { placeOfRun, runSummaries } from './store';
 import { roundDetails, rounds, runDetails, runs } from './tables';
@@ -85,13 +86,21 @@ export async function roundDetail(db: Db | Tx, projectId: number, key: string): 
   const [{ id, ...round }] = await roundsById(db, [record.id]);
   const items = await runSummaries(db, eq(runs.roundId, id));
   const placed = await db
-    .select({ id: runs.id, place: placeOfRun(sql`${runDetails.position}`).mapWith(Number) })
+    .select({ id: runs.id, caseId: runs.caseId, place: placeOfRun(sql`${runDetails.position}`).mapWith(Number) })
     .from(runs)
     .leftJoin(runDetails, eq(runDetails.id, runs.id))
     .where(eq(runs.roundId, id));
   const at = new Map(placed.map((run) => [run.id, run.place]));
   const ordered = [...items].sort((a, b) => (at.get(a.id) ?? 0) - (at.get(b.id) ?? 0));
-  return { ...round, items: ordered.map(({ id: _, ...item }) => item) };
+  const places = await placesOf(db, [...new Set(placed.map(({ caseId }) => caseId))]);
+  const caseOf = new Map(placed.map((run) => [run.id, run.caseId]));
+  const folders = new Map(
+    ordered.flatMap(({ id: run, caseKey }) => {
+      const place = places.get(caseOf.get(run) ?? 0);
+      return place ? [[caseKey, place.title] as const] : [];
+    }),
+  );
+  return { ...round, items: ordered.map(({ id: _, ...item }) => item), folders: Object.fromEntries(folders) };
 }
 
 /** A round as it is made, still without runs. */

@@ -85,6 +85,7 @@ export class BenchPage {
   protected readonly saving = this.store.selectSignal(selectRequest(runCommands.recordStep.name));
   protected readonly run = this.bench.run;
   protected readonly round = this.bench.round;
+  protected readonly folders = this.bench.folders;
   protected readonly keyNames = useKeys('Bench');
   protected readonly keysOf = keysOf;
   /** Fingers have no keys to press. */

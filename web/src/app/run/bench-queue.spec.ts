@@ -31,7 +31,7 @@ const detail = (n: number, more: object = {}): RunDetail => ({ ...item(n), start
   selector: 'cp-queue-host',
   imports: [BenchQueue],
   changeDetection: ChangeDetectionStrategy.OnPush,
-  template: `<cp-bench-queue [current]="run()" [items]="items()" (turned)="turned.set($event)" />
+  template: `<cp-bench-queue [current]="run()" [items]="items()" [folders]="folders()" (turned)="turned.set($event)" />
     <p class="others">{{ company.others() }}</p>
     @if (company.mayTake()) {
       <button type="button" (click)="company.takeOver()">Take it over</button>
@@ -40,6 +40,7 @@ const detail = (n: number, more: object = {}): RunDetail => ({ ...item(n), start
 class Host {
   readonly run = signal<RunDetail>(detail(1));
   readonly items = signal<readonly RunSummary[]>([]);
+  readonly folders = signal<Readonly<Record<string, string>>>({});
   readonly turned = signal('');
   private readonly key = signal('RUN-1');
   protected readonly company = useCompany(this.key, this.run);
@@ -89,6 +90,17 @@ describe('the runs of a round beside the Bench', () => {
     expect(keys()).toEqual(['C-001']);
     await page.press(/1 of 4: show all/);
     expect(keys().length).toBe(4);
+  });
+
+  it('are filtered by the folder of their case, where there are several', async () => {
+    await open([item(1), item(2), item(3)]);
+    expect(page.all('select').length).toBe(1);
+    host.folders.set({ 'C-001': 'Brake', 'C-002': 'Doors' });
+    await page.settled();
+    await page.write(/In which folder/, 'Doors');
+    expect(keys()).toEqual(['C-001', 'C-002']);
+    await page.press(/2 of 3: show all/);
+    expect(keys().length).toBe(3);
   });
 
   it('are gone through by keys, those only that are shown', async () => {

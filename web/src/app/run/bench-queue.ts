@@ -13,7 +13,7 @@ const parts: readonly (readonly [Part, string])[] = [
 ];
 
 /**
- * The runs of the round that is on the Bench, in its order: filtered by words, by who records them and by how they stand, and gone through
+ * The runs of the round that is on the Bench, in its order: filtered by words, by who records them, by folder and configuration and by how they stand, and gone through
  * by keys. What is filtered out is left out by the keys too; the run that is open is always shown.
  */
 @Component({
@@ -53,6 +53,14 @@ const parts: readonly (readonly [Part, string])[] = [
             }
           </select>
         }
+        @if (folderNames().length > 1) {
+          <select #under class="in" aria-label="In which folder" [value]="folder()" (change)="folder.set(under.value)">
+            <option value="">Every folder</option>
+            @for (f of folderNames(); track f) {
+              <option [value]="f" [selected]="f === folder()">{{ f }}</option>
+            }
+          </select>
+        }
         @if (configurations().length > 1) {
           <select #where class="in" aria-label="In which configuration" [value]="configuration()" (change)="configuration.set(where.value)">
             <option value="">Every configuration</option>
@@ -87,6 +95,8 @@ const parts: readonly (readonly [Part, string])[] = [
 export class BenchQueue {
   readonly current = input.required<RunDetail>();
   readonly items = input.required<readonly RunSummary[]>();
+  /** The folder of each case, by its key. */
+  readonly folders = input<Readonly<Record<string, string>>>({});
   /** Another run of the queue is wanted. */
   readonly turned = output<string>();
   protected readonly scope = useProject();
@@ -97,12 +107,14 @@ export class BenchQueue {
   protected readonly part = signal<Part>('all');
   protected readonly person = signal('');
   protected readonly configuration = signal('');
+  protected readonly folder = signal('');
   protected readonly recorded = computed(() => this.items().filter((item) => item.verdict !== null).length);
   protected readonly people = computed(() => [...new Map(this.items().map((item) => [item.tester, item.testerName])).entries()]);
   protected readonly configurations = computed(() => [...new Set(this.items().map((item) => item.configuration))]);
+  protected readonly folderNames = computed(() => [...new Set(Object.values(this.folders()))].sort());
   protected readonly shown = computed(() => {
     const words = this.words().toLowerCase().split(/\s+/).filter(Boolean);
-    const [part, person, configuration] = [this.part(), this.person(), this.configuration()];
+    const [part, person, configuration, folder] = [this.part(), this.person(), this.configuration(), this.folder()];
     return this.items().filter((item) => {
       if (item.key === this.current().key) return true;
       const text = `${item.key} ${item.caseKey} ${item.caseTitle} ${item.row ?? ''}`.toLowerCase();
@@ -110,7 +122,8 @@ export class BenchQueue {
         words.every((word) => text.includes(word)) &&
         (part === 'all' || (part === 'open' ? item.verdict === null : item.verdict !== null && item.verdict !== 'passed')) &&
         (!person || item.tester === person) &&
-        (!configuration || item.configuration === configuration)
+        (!configuration || item.configuration === configuration) &&
+        (!folder || this.folders()[item.caseKey] === folder)
       );
     });
   });
@@ -128,6 +141,7 @@ export class BenchQueue {
     this.part.set('all');
     this.person.set('');
     this.configuration.set('');
+    this.folder.set('');
   }
 
   /** To the next run of those that are shown, or the one before. */

@@ -32,5 +32,6 @@ export function useBenchRun(key: Signal<string>) {
     const of = run()?.round;
     if (of && entries.some((entry) => keys.has(entry.key) && !quietActions.has(entry.action))) askRound(of);
   });
-  return { run, round, items };
+  const folders = computed(() => round()?.folders ?? {});
+  return { run, round, items, folders };
 }
