@@ -14,6 +14,7 @@ export * from './ui/cord';
 export * from './ui/knot-icons';
 export * from './ui/knot-mark';
 export * from './ui/record-link';
+export * from './ui/use-peek';
 export * from './ui/peek';
 export * from './ui/sign-dialog';
 export * from './ui/reason-dialog';

@@ -3,7 +3,6 @@ import type { RunSummary } from '@contract/run';
 import { listCases } from '@contract/design';
 import { listOver, mount, openWeb, type FakeApi } from '../base/testing';
 import { AgainPage } from './again-page';
-import { CarryResults } from './carry-results';
 import { ComparisonPage } from './comparison/comparison-page';
 import { ConfigurationsPage } from './configurations-page';
 import { ProgramsPage } from './programs-page';
@@ -144,6 +143,30 @@ describe('results beside each other', () => {
     await page.key(grid, 'Home', { ctrlKey: true });
     await page.key(grid, ' ');
     expect(page.all('.line').length).toBe(3);
+  });
+
+  it('show the run of a cell beside it while somebody stays there', async () => {
+    const { api, page } = await shown();
+    api.on(contract.getRun, ({ key }) => ({
+      ...summary(String(key)),
+      caseKey: 'C-001',
+      caseTitle: 'Closes',
+      row: 'cold',
+      build: '2.0',
+      verdict: 'failed',
+    }));
+    const cards = (): string => [...document.querySelectorAll('.card[role=tooltip]')].map((card) => card.textContent ?? '').join();
+    const cell = page.one('[aria-label^="C-001, 2.0"]');
+    cell.dispatchEvent(new MouseEvent('mouseenter'));
+    await page.until(() => cards().includes('failed on 2.0, row cold'));
+    cell.dispatchEvent(new MouseEvent('mouseleave'));
+    expect(cards()).toBe('');
+    const grid = page.one('[role=grid]');
+    await page.key(grid, 'ArrowDown');
+    await page.key(grid, 'ArrowRight');
+    await page.until(() => cards().includes('RUN-022'));
+    await page.key(grid, 'Escape');
+    expect(cards()).toBe('');
   });
 
   it('show a part alone, say how many each part has, and what changed between two columns', async () => {
@@ -294,74 +317,6 @@ describe('what is needed again', () => {
       '/demo/run/plan?cases=C-001',
     ]);
     expect(page.text()).toContain('proved');
-  });
-});
-
-describe('results that are carried', () => {
-  const offer = (run: string, why: string[] = []) => ({
-    run,
-    case: `C-${run.slice(-1)}`,
-    title: 'Closes',
-    row: null,
-    configuration: 'rig',
-    verdict: 'passed',
-    requirements: [{ key: 'BRK-001', revision: 2 }],
-    functionsHit: 4,
-    why,
-  });
-  const statement = {
-    key: 'CRN-001',
-    build: '1.0',
-    from: '0.9',
-    runs: [{ ...offer('RUN-1'), hash: '0'.repeat(64), caseRevision: 1 }],
-    functions: [{ path: 'a.c', name: 'held', what: 'changed' as const }],
-    outside: [],
-    argument: 'Only the display changed.',
-    by: 'Ada Lund',
-    at: '2026-01-01T10:00:00.000Z',
-    state: 'stands' as const,
-  };
-  const mounted = async (roles: Parameters<typeof open>[0], more = {}) => {
-    const { api } = open(roles);
-    api
-      .on(contract.offerResults, () => ({
-        free: 2,
-        held: 1,
-        rows: [offer('RUN-1'), offer('RUN-2'), offer('RUN-3', ['it hit held in a.c, which changed'])],
-        functions: statement.functions,
-        outside: ['limits.h'],
-        allowedAt: ['SIL 2'],
-        ...more,
-      }))
-      .on(contract.listCarriedResults, () => ({ rows: [statement], next: null, total: 1, seq: 1 }));
-    return { api, page: await mount(CarryResults, { before: '0.9', after: '1.0', asked: 'CRN-001' }) };
-  };
-
-  it('are offered with their argument, those that may not with the reason; what was carried says all that was signed', async () => {
-    const { api, page } = await mounted(['reviewer']);
-    await page.settled();
-    expect(api.of(contract.offerResults)).toEqual([{ project: 'demo', from: '0.9', to: '1.0' }]);
-    expect(page.text()).toContain('2 results may be carried');
-    expect(page.text()).toContain('limits.h');
-    expect(page.text()).toContain('it hit held in a.c, which changed');
-    expect(page.text()).toContain('Only the display changed.');
-    expect(page.text()).toContain('1 function changed: held');
-    const button = (): string =>
-      page
-        .all('button')
-        .find((b) => /^Carry/.test(b.textContent?.trim() ?? ''))
-        ?.textContent?.trim() ?? '';
-    expect(button()).toBe('Carry 2 results');
-    page.all<HTMLInputElement>('tbody input[type=checkbox]')[0].click();
-    await page.settled();
-    expect(button()).toBe('Carry 1 result');
-  });
-
-  it('are not carried by whoever is no reviewer, nor where the project does not allow it', async () => {
-    const { page } = await mounted(['tester'], { allowedAt: [], free: 0, rows: [] });
-    await page.settled();
-    expect(page.text()).toContain('does not allow it at any level');
-    expect(page.all('button').some((b) => /Carry|Withdraw/.test(b.textContent ?? ''))).toBeFalse();
   });
 });
 

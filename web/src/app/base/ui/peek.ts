@@ -56,7 +56,10 @@ export const peekFeature = createFeature({
       ...state,
       key: r.key,
       title: `${r.caseKey} · ${r.caseTitle}`,
-      lines: [`${r.verdict ?? 'not recorded'} on ${r.build}`, `${r.configuration} · ${r.testerName}`],
+      lines: [
+        `${r.verdict ?? 'not recorded'} on ${r.build}${r.row === null ? '' : `, row ${r.row}`}`,
+        `${r.configuration} · ${r.testerName}`,
+      ],
       cord: null,
     })),
     on(peekCommands.record.done, (state, { answer: { record: r, snapshot } }): PeekState => ({

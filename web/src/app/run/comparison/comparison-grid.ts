@@ -1,6 +1,20 @@
-import { ChangeDetectionStrategy, Component, computed, ElementRef, input, linkedSignal, output, signal, viewChild } from '@angular/core';
+import {
+  afterNextRender,
+  ChangeDetectionStrategy,
+  Component,
+  computed,
+  ElementRef,
+  inject,
+  Injector,
+  input,
+  linkedSignal,
+  output,
+  signal,
+  viewChild,
+} from '@angular/core';
 import { cellAt, cellWords, columnSums, runAt, type CellState, type ColumnSum, type ComparedGroup, type ComparedRow } from '@core/run';
-import { CellWindow, RecordLink, toggled } from '../../base';
+import { keyOf } from '@core/base';
+import { CellWindow, RecordLink, toggled, usePeek } from '../../base';
 
 const rowHeight = 36;
 const headHeight = 104;
@@ -43,8 +57,9 @@ type Line = { readonly group: ComparedGroup; readonly sums: readonly ColumnSum[]
       [attr.aria-rowcount]="lines().length + 1"
       [attr.aria-colcount]="columns().length + 2"
       [attr.aria-activedescendant]="'result-' + at().line + '-' + at().column"
-      (scroll)="window.scrolled()"
+      (scroll)="window.scrolled(); peek.close()"
       (keydown)="press($event)"
+      (blur)="peek.close()"
     >
       <div class="inner" [style.height.px]="headHeight + lines().length * rowHeight" [style.width.px]="width()">
         <div class="heads" role="row" aria-rowindex="1" [style.width.px]="width()" [style.height.px]="headHeight">
@@ -127,6 +142,8 @@ type Line = { readonly group: ComparedGroup; readonly sums: readonly ColumnSum[]
                     [style.left.px]="c.place * columnWidth"
                     [attr.aria-label]="row.key + ', ' + c.key + ': ' + said(row, c.at)"
                     (mousedown)="go(l.at, c.place)"
+                    (mouseenter)="peekAt(row, c.at, $any($event.currentTarget))"
+                    (mouseleave)="peek.close()"
                     (dblclick)="open()"
                   >
                     @if (state(row, c.at); as s) {
@@ -165,6 +182,7 @@ export class ComparisonGrid {
   readonly chosen = output<CellChosen>();
   readonly opened = output<number>();
   private readonly box = viewChild.required<ElementRef<HTMLElement>>('box');
+  private readonly injector = inject(Injector);
   protected readonly rowHeight = rowHeight;
   protected readonly columnWidth = columnWidth;
   protected readonly headHeight = headHeight;
@@ -220,6 +238,13 @@ export class ComparisonGrid {
   protected sumOf(line: Line, place: number): ColumnSum {
     return line.group ? line.sums[place] : { planned: 0, passed: 0, failed: 0, open: 0 };
   }
+  protected readonly peek = usePeek();
+  /** The run of a cell, beside it. */
+  protected peekAt(row: ComparedRow, column: number, cell: Element): void {
+    const run = runAt(row, column);
+    if (run === undefined) this.peek.close();
+    else this.peek.soon({ kind: 'run', key: keyOf('RUN', run) }, cell);
+  }
   protected readonly state = cellAt;
   protected said(row: ComparedRow, column: number): string {
     const state = cellAt(row, column);
@@ -246,6 +271,18 @@ export class ComparisonGrid {
     const column = this.columns().at(this.at().column);
     return row && column ? { row, column, state: cellAt(row, column.at), run: runAt(row, column.at) } : undefined;
   }
+  /** The same for the cell that one came to by keys, once it is drawn. */
+  private peekHere(): void {
+    this.peek.close();
+    afterNextRender(
+      () => {
+        const here = this.here();
+        const cell = document.getElementById(`result-${this.at().line}-${this.at().column}`);
+        if (here && cell) this.peekAt(here.row, here.column.at, cell);
+      },
+      { injector: this.injector },
+    );
+  }
   private tell(): void {
     const here = this.here();
     if (here) this.chosen.emit(here);
@@ -260,7 +297,10 @@ export class ComparisonGrid {
     if (event.altKey || event.metaKey) return;
     const here = this.lines().at(line);
     const to = this.window.next(event, line, column);
-    if (to) this.go(...to);
+    if (to) {
+      this.go(...to);
+      this.peekHere();
+    } else if (event.key === 'Escape') this.peek.close();
     else if (event.key === 'Enter') this.open();
     else if (event.key === ' ' && here?.group) this.fold(here.group.name);
     else return;
