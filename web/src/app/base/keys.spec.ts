@@ -65,6 +65,7 @@ describe('keys', () => {
         'Record (elsewhere)',
         'Steps of a case (elsewhere)',
         'Suspect traces (elsewhere)',
+        'Document (elsewhere)',
       ]);
     });
 

@@ -6,7 +6,7 @@ interface KeyCommand {
   readonly place: KeyPlace;
   readonly usual: string;
 }
-export const keyPlaces = ['Everywhere', 'Lists', 'Record', 'Bench', 'Steps of a case', 'Suspect traces'] as const;
+export const keyPlaces = ['Everywhere', 'Lists', 'Record', 'Bench', 'Steps of a case', 'Suspect traces', 'Document'] as const;
 export type KeyPlace = (typeof keyPlaces)[number];
 
 const at = (place: KeyPlace, usual: string, words: string): KeyCommand => ({ place, usual, words });
@@ -49,6 +49,8 @@ export const keyCommands = {
   traceChoose: at('Suspect traces', 'X', 'choose it'),
   traceConfirm: at('Suspect traces', 'C', 'confirm what is chosen, or the one that is shown'),
   traceBreak: at('Suspect traces', 'B', 'break it'),
+  passagePart: at('Document', 'Alt+Shift+S', 'part the passage where the cursor stands'),
+  passageJoin: at('Document', 'Alt+Shift+M', 'join the passage with the one above'),
   stepBelow: at('Steps of a case', 'Ctrl+Enter', 'a new step below'),
   stepSplit: at('Steps of a case', 'Alt+Enter', 'part the step where the cursor stands'),
   stepTwice: at('Steps of a case', 'Alt+D', 'the step once more'),

@@ -40,6 +40,38 @@ export function wordsOf(html: string): string {
 export const blocksOf = (html: string): string[] =>
   [...parsed(html).childNodes].map((node) => (node instanceof Element ? node.outerHTML : escaped(node.textContent ?? '')));
 
+/** A text as it is stored: its layout only where it has more than lines. */
+const writtenOf = (html: string): WrittenText => ({ text: wordsOf(html), ...(isPlain(html) ? {} : { html }) });
+
+/**
+ * The two parts of a text at the cursor in the editor that shows it; undefined where the cursor is not in it, or one part would be empty. A text with more layout
+ * than lines is parted before the block in which the cursor stands.
+ */
+export function partedAt(editor: Element, of: WrittenText): readonly [WrittenText, WrittenText] | undefined {
+  const chosen = document.getSelection();
+  if (!chosen?.rangeCount || !editor.contains(chosen.anchorNode)) return undefined;
+  const at = chosen.getRangeAt(0);
+  const html = layoutOf(of);
+  const part = (from: Range): string => {
+    const box = document.createElement('div');
+    box.append(from.cloneContents());
+    return box.innerHTML;
+  };
+  const [before, after] = [document.createRange(), document.createRange()];
+  before.setStart(editor, 0);
+  before.setEnd(at.startContainer, at.startOffset);
+  after.setStart(at.endContainer, at.endOffset);
+  after.setEnd(editor, editor.childNodes.length);
+  let parts = [part(before), part(after)];
+  if (!isPlain(html)) {
+    const block = [...editor.children].findIndex((child) => child.contains(at.startContainer));
+    const blocks = blocksOf(html);
+    parts = [blocks.slice(0, block).join(''), blocks.slice(block).join('')];
+  }
+  const [first, second] = parts.map(writtenOf);
+  return first.text && second.text ? [first, second] : undefined;
+}
+
 const stored = /^files\/([0-9a-f]{64})$/;
 const served = /\/api\/projects\/[^/]+\/pictures\/([0-9a-f]{64})$/;
 

@@ -3,7 +3,19 @@ import { FormsModule } from '@angular/forms';
 import { MatButtonModule } from '@angular/material/button';
 import type { Passage } from '@contract/specify';
 import { type RequirementContent } from '@core/specify';
-import { firstMissing, Needs, RecordLink, reviewWords, RichBox, RichText, type RichWritten } from '../../base';
+import {
+  firstMissing,
+  keysOf,
+  Needs,
+  partedAt,
+  RecordLink,
+  reviewWords,
+  RichBox,
+  RichText,
+  useKeys,
+  type RichWritten,
+  type WrittenText,
+} from '../../base';
 import { contentOf } from '../requirement-form';
 
 export interface Written {
@@ -11,7 +23,16 @@ export interface Written {
   readonly reason: string;
   /** Write another one below when this one is saved. */
   readonly next: boolean;
+  /** What stood behind the cursor, where it was parted: the text of another one. */
+  readonly behind?: WrittenText;
 }
+
+/** A requirement without a title is called by the beginning of its text. */
+export const beginningOf = (text: string): string =>
+  text
+    .trim()
+    .split(/[\n.;]/)[0]
+    .slice(0, 120);
 
 /** A heading, requirement or note as one reads it; written where it stands. */
 @Component({
@@ -26,6 +47,7 @@ export interface Written {
         (ngSubmit)="send(false)"
         (keydown.control.enter)="$event.preventDefault(); send(true)"
         (keydown.escape)="leave()"
+        (keydown)="press($event)"
       >
         <label class="field"
           ><span>{{ p.key || 'New ' + draft().kind }}</span
@@ -43,8 +65,15 @@ export interface Written {
         <div class="row">
           <button mat-flat-button type="submit" [cpNeeds]="missing">{{ p.key ? 'Save revision ' + (p.revision + 1) : 'Write it' }}</button>
           <button mat-button type="button" (click)="leave()">Leave it</button>
-          <span class="second small">Ctrl+Enter saves and begins the next below.</span>
+          <span class="second small"
+            >Ctrl+Enter saves and begins the next below{{
+              p.key ? '; ' + keysOf(keyNames.of('passagePart')).join(' ') + ' parts it at the cursor' : ''
+            }}.</span
+          >
         </div>
+        @if (told()) {
+          <p class="t-broken small" role="alert">{{ told() }}</p>
+        }
       </form>
     } @else {
       @switch (p.kind) {
@@ -112,6 +141,10 @@ export class PassageBlock {
   protected readonly draft = linkedSignal<RequirementContent>(() => contentOf(this.of()));
   protected readonly text = computed(() => ({ text: this.draft().text, html: this.draft().html }));
   protected readonly reason = signal('');
+  /** Why it could not be parted. */
+  protected readonly told = signal('');
+  protected readonly keyNames = useKeys('Document');
+  protected readonly keysOf = keysOf;
   protected readonly level = computed(() => Math.min(3, this.of().depth));
   protected readonly facts = computed(() =>
     [this.of().level, this.of().method, this.of().derivedFrom.join(', ')].filter(Boolean).join(' · '),
@@ -133,6 +166,26 @@ export class PassageBlock {
     this.draft.set({ ...draft, text, ...(html ? { html } : {}) });
   }
 
+  /** Parts it where the cursor stands: what is before stays, what is behind becomes the next. */
+  protected press(event: KeyboardEvent): void {
+    const p = this.of();
+    if (!p.key || p.kind === 'heading' || !this.keyNames.is(event, 'passagePart')) return;
+    event.preventDefault();
+    const editor = this.host.nativeElement.querySelector('.ql-editor');
+    const parts = editor && partedAt(editor, this.text());
+    this.told.set(
+      !parts
+        ? 'Put the cursor into its text, with words before and behind.'
+        : p.state === 'approved' && this.reason().trim().length < 3
+          ? 'It is approved: say why it changes.'
+          : '',
+    );
+    if (!parts || this.told()) return;
+    const [{ text, html }, behind] = parts;
+    const { html: _, ...draft } = this.draft();
+    this.saved.emit({ content: { ...draft, text, ...(html ? { html } : {}) }, reason: this.reason().trim(), next: false, behind });
+  }
+
   /** Puts the cursor where one writes. */
   focusTitle(): void {
     this.host.nativeElement.querySelector<HTMLInputElement>('input')?.focus();
@@ -144,14 +197,7 @@ export class PassageBlock {
       return;
     }
     const draft = this.draft();
-    // A requirement without a title is called by the beginning of its text.
-    const title =
-      draft.title.trim() ||
-      draft.text
-        .trim()
-        .split(/[\n.;]/)[0]
-        .slice(0, 120);
-    this.saved.emit({ content: { ...draft, title }, reason: this.reason().trim(), next });
+    this.saved.emit({ content: { ...draft, title: draft.title.trim() || beginningOf(draft.text) }, reason: this.reason().trim(), next });
   }
 
   protected leave(): void {

@@ -12,26 +12,53 @@ import {
   untracked,
   viewChildren,
 } from '@angular/core';
+import { CdkDrag, CdkDragHandle, CdkDropList, type CdkDragDrop } from '@angular/cdk/drag-drop';
+import { MatDialog } from '@angular/material/dialog';
 import { MatProgressBarModule } from '@angular/material/progress-bar';
 import { RouterLink } from '@angular/router';
 import type { Passage } from '@contract/specify';
 import { emptyRequirement } from '@core/specify';
-import { Icon, onAction, onNews, ProblemNote, selectRequest, useAddress, useKeys, useProject } from '../../base';
+import {
+  askReason,
+  Icon,
+  layoutOf,
+  onAction,
+  onNews,
+  ProblemNote,
+  selectRequest,
+  useAddress,
+  useKeys,
+  useProject,
+  type WrittenText,
+} from '../../base';
 import { SpecificationChips } from '../specification-chips';
 import { SpecifyNav } from '../specify-nav';
 import { specifyFeature } from '../state';
-import { PassageBlock, type Written } from './passage-block';
+import { contentOf } from '../requirement-form';
+import { beginningOf, PassageBlock, type Written } from './passage-block';
+import { droppedPlace, joinedWith, movedPlace, type Place } from './places';
 import { readingCommands, readingFeature } from './state';
 
 const stretch = 100;
 
 /**
  * A specification as a document: read from top to bottom, written where it stands. Arrows go from one to the next, Enter writes, Alt, Shift
- * and arrows move.
+ * and arrows move, as the mouse does; a passage is parted at the cursor, and joined with the one above.
  */
 @Component({
   selector: 'cp-reading-page',
-  imports: [Icon, MatProgressBarModule, PassageBlock, ProblemNote, RouterLink, SpecificationChips, SpecifyNav],
+  imports: [
+    CdkDrag,
+    CdkDragHandle,
+    CdkDropList,
+    Icon,
+    MatProgressBarModule,
+    PassageBlock,
+    ProblemNote,
+    RouterLink,
+    SpecificationChips,
+    SpecifyNav,
+  ],
   changeDetection: ChangeDetectionStrategy.OnPush,
   template: `
     <div class="page stack">
@@ -55,11 +82,21 @@ const stretch = 100;
       @if (reading().pending && !rows().length) {
         <mat-progress-bar mode="indeterminate" aria-label="Reading the specification" />
       }
-      <div class="text" role="list" [attr.aria-label]="title()" (keydown)="key($event)">
+      <div
+        class="text"
+        role="list"
+        cdkDropList
+        [cdkDropListDisabled]="!author() || writing() !== null"
+        (cdkDropListDropped)="dropped($event)"
+        [attr.aria-label]="title()"
+        (keydown)="key($event)"
+      >
         @for (p of shown(); track p.key || 'new'; let i = $index) {
           <div
             class="block"
             role="listitem"
+            cdkDrag
+            cdkDragLockAxis="y"
             [attr.tabindex]="i === at() ? 0 : -1"
             [class.at]="i === at()"
             [attr.aria-label]="p.key + ' ' + p.title"
@@ -67,6 +104,9 @@ const stretch = 100;
             (focus)="at.set(i)"
             (dblclick)="author() && write(p.key)"
           >
+            @if (author() && p.key) {
+              <cp-icon cdkDragHandle class="grip" name="drag_indicator" title="Drag it to another place" />
+            }
             <cp-passage [of]="p" [writing]="p.key === writing()" (saved)="save(p, $event)" (left)="leave()" />
           </div>
         } @empty {
@@ -90,6 +130,23 @@ const stretch = 100;
       border-radius: 6px;
       content-visibility: auto;
       contain-intrinsic-size: auto 70px;
+    }
+    .grip {
+      float: right;
+      color: var(--ink-2);
+      cursor: grab;
+      opacity: 0;
+    }
+    .block:hover > .grip,
+    .block.at > .grip {
+      opacity: 1;
+    }
+    .block.cdk-drag-preview {
+      background: var(--surface);
+      box-shadow: var(--shadow);
+    }
+    .block.cdk-drag-placeholder {
+      opacity: 0.4;
     }
     .block.at {
       border-color: var(--cord);
@@ -116,11 +173,17 @@ export class ReadingPage {
   private readonly injector = inject(Injector);
   private readonly host = inject<ElementRef<HTMLElement>>(ElementRef);
   private readonly keys = useKeys('Lists');
+  private readonly documentKeys = useKeys('Document');
+  private readonly dialogs = inject(MatDialog);
   protected readonly go = useAddress();
   protected readonly kinds = ['heading', 'requirement', 'note'] as const;
-  protected readonly names = [readingCommands.read, readingCommands.save, readingCommands.add, readingCommands.place].map(
-    ({ name }) => name,
-  );
+  protected readonly names = [
+    readingCommands.read,
+    readingCommands.save,
+    readingCommands.add,
+    readingCommands.place,
+    readingCommands.retire,
+  ].map(({ name }) => name);
   protected readonly specifications = this.store.selectSignal(specifyFeature.selectSpecifications);
   protected readonly specification = computed(() => this.of() || this.specifications()[0]?.key || '');
   protected readonly title = computed(() => this.specifications().find((s) => s.key === this.specification())?.title ?? 'Specification');
@@ -151,7 +214,14 @@ export class ReadingPage {
       });
     });
     onNews(1000, () => this.again());
-    onAction(readingCommands.save.done, () => this.written());
+    onAction(readingCommands.save.done, ({ answer }) => {
+      const then = this.then?.key === answer.key ? this.then.work : undefined;
+      this.then = undefined;
+      if (then) then();
+      else this.written();
+    });
+    onAction(readingCommands.save.failed, () => (this.then = undefined));
+    onAction(readingCommands.retire.done, () => this.again());
     onAction(readingCommands.place.done, () => this.again());
     onAction(readingCommands.add.done, ({ answer }) => {
       this.fresh.set(null);
@@ -161,6 +231,9 @@ export class ReadingPage {
     });
     onAction(readingCommands.read.done, () => this.goToMade());
   }
+
+  /** What is done once a passage is saved: the second half of parting or joining. */
+  private then: { readonly key: string; readonly work: () => void } | undefined;
 
   /** What was just written, until it is shown: one goes to it then. */
   private made: string | undefined;
@@ -248,10 +321,11 @@ export class ReadingPage {
     this.intoTitle();
   }
 
-  protected save(p: Passage, { content, reason, next }: Written): void {
+  protected save(p: Passage, { content, reason, next, behind }: Written): void {
     this.next = next;
     const project = this.scope.slug();
     if (p.key) {
+      if (behind) this.then = { key: p.key, work: () => this.addBehind(p, behind) };
       if (next && !reason && JSON.stringify(content.text) === JSON.stringify(p.text) && content.title === p.title) return this.written();
       this.store.dispatch(readingCommands.save.start({ project, key: p.key, basedOn: p.revision, content: { ...content }, reason }));
       return;
@@ -268,6 +342,55 @@ export class ReadingPage {
     );
   }
 
+  /** The second half of a passage that was parted: of the same kind, level, method and parent, behind the first. */
+  private addBehind(p: Passage, { text, html }: WrittenText): void {
+    const { html: _, criteria: _criteria, ...rest } = contentOf(p);
+    const content = { ...rest, text, ...(html ? { html } : {}), title: p.kind === 'note' ? rest.title : beginningOf(text) };
+    const [parent] = p.derivedFrom;
+    this.store.dispatch(
+      readingCommands.add.start({
+        project: this.scope.slug(),
+        specification: this.specification(),
+        under: p.under,
+        after: p.key,
+        content,
+        ...(parent ? { parent } : {}),
+      }),
+    );
+  }
+
+  /** Joins a passage with the one above: that says both then, and this one is retired. */
+  private join(here: Passage): void {
+    const above = joinedWith(this.rows(), here);
+    if (!above) return;
+    const html = above.html || here.html ? layoutOf(above) + layoutOf(here) : undefined;
+    const content = { ...contentOf(above), text: `${above.text}\n${here.text}`, ...(html ? { html } : {}) };
+    askReason(this.dialogs, {
+      title: `Join ${here.key} with ${above.key}`,
+      text: `${above.key} then says both. ${here.key} is retired and stays readable, with its traces: draw those anew that go on.`,
+      confirm: 'Join them',
+    }).subscribe((reason) => {
+      const project = this.scope.slug();
+      const work = (): void => {
+        this.focus(this.rows().findIndex(({ key }) => key === above.key));
+        this.store.dispatch(
+          readingCommands.retire.start({ project, key: here.key, retired: true, reason: `Joined with ${above.key}: ${reason}` }),
+        );
+      };
+      this.then = { key: above.key, work };
+      this.store.dispatch(readingCommands.save.start({ project, key: above.key, basedOn: above.revision, content, reason }));
+    });
+  }
+
+  /** A passage was dropped elsewhere. */
+  protected dropped({ previousIndex, currentIndex }: Pick<CdkDragDrop<unknown>, 'previousIndex' | 'currentIndex'>): void {
+    this.place(this.rows().at(previousIndex), droppedPlace(this.rows(), previousIndex, currentIndex));
+  }
+
+  private place(row: Passage | undefined, place: Place | undefined): void {
+    if (row && place) this.store.dispatch(readingCommands.place.start({ project: this.scope.slug(), key: row.key, ...place }));
+  }
+
   private written(): void {
     const kind = this.rows().at(this.at())?.kind ?? 'requirement';
     this.writing.set(null);
@@ -280,7 +403,8 @@ export class ReadingPage {
     if (this.writing() !== null) return;
     const here = this.rows().at(this.at());
     const name = this.keys.among(event, ['rowUp', 'rowDown', 'rowIn', 'rowOut']);
-    if (name && here && this.author()) this.move(here, name);
+    if (here && this.author() && this.documentKeys.is(event, 'passageJoin')) this.join(here);
+    else if (name && here && this.author()) this.place(here, movedPlace(this.rows(), here, name));
     else if (event.key === 'ArrowDown' && !event.altKey) this.focus(this.at() + 1);
     else if (event.key === 'ArrowUp' && !event.altKey) this.focus(this.at() - 1);
     else if (event.key === 'Home') this.focus(0);
@@ -302,21 +426,5 @@ export class ReadingPage {
     this.at.set(to);
     const blocks = this.host.nativeElement.querySelectorAll<HTMLElement>('.block');
     blocks[to]?.focus();
-  }
-
-  /** Moves a row among those beside it, under the one before it, or out to where its heading stands. */
-  private move(row: Passage, how: 'rowUp' | 'rowDown' | 'rowIn' | 'rowOut'): void {
-    const beside = this.rows().filter((r) => r.under === row.under);
-    const i = beside.findIndex((r) => r.key === row.key);
-    const place = (under: string | null, before: string | null): void =>
-      this.store.dispatch(readingCommands.place.start({ project: this.scope.slug(), key: row.key, under, before }));
-    const above = this.rows().find((r) => r.key === row.under);
-    if (how === 'rowUp' && i > 0) place(row.under, beside[i - 1].key);
-    else if (how === 'rowDown' && i < beside.length - 1) place(row.under, beside[i + 2]?.key ?? null);
-    else if (how === 'rowIn' && i > 0) place(beside[i - 1].key, null);
-    else if (how === 'rowOut' && above) {
-      const around = this.rows().filter((r) => r.under === above.under);
-      place(above.under, around[around.findIndex((r) => r.key === above.key) + 1]?.key ?? null);
-    }
   }
 }

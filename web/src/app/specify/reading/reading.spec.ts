@@ -1,3 +1,4 @@
+import { retireRecord } from '@contract/base';
 import * as contract from '@contract/specify';
 import type { Passage } from '@contract/specify';
 import { hear, mount, openWeb } from '../../base/testing';
@@ -103,6 +104,78 @@ describe('A specification as a document', () => {
       ['BRK-003', 'BRK-001', 'BRK-002'],
       ['BRK-003', 'BRK-002', null],
       ['BRK-003', null, 'BRK-004'],
+    ]);
+  });
+
+  /** Puts the cursor behind some words of the editor. */
+  const cursorBehind = (editor: Element, words: string): void => {
+    const walker = document.createTreeWalker(editor, NodeFilter.SHOW_TEXT);
+    for (let node = walker.nextNode(); node; node = walker.nextNode()) {
+      const at = (node as Text).data.indexOf(words);
+      if (at >= 0) return document.getSelection()?.setBaseAndExtent(node, at + words.length, node, at + words.length);
+    }
+    throw new Error(`no ${words} is written`);
+  };
+
+  it('is parted at the cursor: the first half is saved, the second becomes the next of the same kind', async () => {
+    const { api, page, block, key } = await open();
+    rows = rows.map((r) => (r.key === 'BRK-002' ? { ...r, text: 'It shall close. It shall lock.', derivedFrom: ['SYS-001'] } : r));
+    block(1).focus();
+    await key(1, 'Enter');
+    await page.until(() => page.all('.ql-editor').length === 1);
+    const editor = page.one('.ql-editor');
+    await page.key(editor, 'S', { altKey: true, shiftKey: true });
+    expect(page.text()).toContain('Put the cursor into its text');
+    expect(api.of(contract.saveRequirement)).toEqual([]);
+    const [words] = (editor.textContent ?? '').split(' ').slice(1);
+    cursorBehind(editor, words);
+    await page.key(editor, 'S', { altKey: true, shiftKey: true });
+    await page.until(() => api.of(contract.addRequirement).length === 1);
+    const [saved] = api.of(contract.saveRequirement) as { key: string; content: { text: string } }[];
+    const [made] = api.of(contract.addRequirement) as { under: string; after: string; content: { text: string; kind: string } }[];
+    expect(saved.key).toBe('BRK-002');
+    expect(`${saved.content.text} ${made.content.text}`.replace(/\s+/g, ' ')).toBe((editor.textContent ?? '').replace(/\s+/g, ' ').trim());
+    expect([made.under, made.after, made.content.kind]).toEqual(['BRK-001', 'BRK-002', 'requirement']);
+  });
+
+  it('is joined with the one above, which says both; the one that is joined is retired', async () => {
+    const { api, page, block, key } = await open();
+    api.on(retireRecord, () => ({}));
+    block(2).focus();
+    await key(2, 'M', { altKey: true, shiftKey: true });
+    const box = document.querySelector<HTMLTextAreaElement>('mat-dialog-container textarea');
+    if (!box) throw new Error('no reason is asked for');
+    box.value = 'One thought.';
+    box.dispatchEvent(new Event('input'));
+    await page.settled();
+    document.querySelector<HTMLButtonElement>('mat-dialog-container button[type=submit]')?.click();
+    await page.until(() => api.of(retireRecord).length === 1);
+    const [saved] = api.of(contract.saveRequirement) as { key: string; content: { text: string }; reason: string }[];
+    expect([saved.key, saved.content.text, saved.reason]).toEqual(['BRK-002', `${rows[1].text}\n${rows[2].text}`, 'One thought.']);
+    expect(api.of(retireRecord)).toEqual([{ project: 'demo', key: 'BRK-003', retired: true, reason: 'Joined with BRK-002: One thought.' }]);
+    // A heading, and the first below one, is joined with nothing.
+    await key(3, 'M', { altKey: true, shiftKey: true });
+    await key(1, 'M', { altKey: true, shiftKey: true });
+    expect(api.of(contract.saveRequirement).length).toBe(1);
+  });
+
+  it('is dragged to another place, with what stands below it', async () => {
+    const { api, page } = await open();
+    const document_ = page.fixture.componentInstance as unknown as {
+      dropped(moved: { previousIndex: number; currentIndex: number }): void;
+    };
+    document_.dropped({ previousIndex: 2, currentIndex: 1 });
+    document_.dropped({ previousIndex: 1, currentIndex: 3 });
+    // A heading goes with its own: dropped among them it stays before what follows them.
+    document_.dropped({ previousIndex: 0, currentIndex: 1 });
+    document_.dropped({ previousIndex: 3, currentIndex: 0 });
+    document_.dropped({ previousIndex: 3, currentIndex: 3 });
+    await page.settled();
+    expect(api.of(contract.placeRequirement).map(({ key: of, under, before }) => [of, under, before])).toEqual([
+      ['BRK-003', 'BRK-001', 'BRK-002'],
+      ['BRK-002', null, null],
+      ['BRK-001', null, 'BRK-004'],
+      ['BRK-004', null, 'BRK-001'],
     ]);
   });
 

@@ -1,4 +1,5 @@
 import { createFeature, createReducer, on } from '@ngrx/store';
+import { retireRecord } from '@contract/base';
 import * as contract from '@contract/specify';
 import type { Passage } from '@contract/specify';
 import { command } from '../../base';
@@ -8,6 +9,7 @@ export const readingCommands = {
   save: command('[Reading] save', contract.saveRequirement, 'all'),
   add: command('[Reading] add', contract.addRequirement, 'all'),
   place: command('[Reading] place', contract.placeRequirement, 'all'),
+  retire: command('[Reading] retire', retireRecord, 'all'),
 };
 
 interface ReadingState {
