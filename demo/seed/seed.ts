@@ -284,8 +284,8 @@ async function seedRun(db: Db, key: string, fate: Fate, actor: Actor, as: As): P
             : steps[step - 1].expected;
     // What the step said could not be done: it was changed for this run, and is offered to its author.
     if (run.caseKey === 'C-015' && run.build === '2.4.0-rc2' && step === steps.length) {
-      const after = { action: `${steps[step - 1].action}, read at the second anemometer`, expected: steps[step - 1].expected };
-      await addRedline(db, actor, key, { step, what: 'changed', after, reason: 'The first anemometer is out for calibration.' });
+      const after = { action: `${steps[step - 1].action} of the second cabin`, expected: steps[step - 1].expected };
+      await addRedline(db, actor, key, { step, what: 'changed', after, reason: 'The first cabin is out for repair.' });
     }
     await recordStep(db, there(180 - 6 * step), key, step, { observed, verdict, seconds: pace * step });
     if (last && ['C-004', 'C-018', 'C-006'].includes(run.caseKey))
