@@ -20,6 +20,7 @@ export async function loadDemo(env, say, tracker = '9') {
   // The demo's tracker has a token, which is kept sealed.
   process.env.CORD_KEY_SECRET_FILE = env.CORD_KEY_SECRET_FILE;
   process.env.CORD_TRACKER_PORT = tracker;
+  process.env.CORD_LOCAL_TRACKER = '1';
   await seedDemo(address, join(root, 'demo'), say);
 }
 
@@ -28,7 +29,7 @@ export async function startServer(env) {
   const port = await freePort();
   const server = spawn(process.execPath, nodeArguments, {
     cwd: root,
-    env: { ...process.env, ...env, PORT: String(port), CORD_SIGNIN_LIMIT: '1000', NODE_NO_WARNINGS: '1' },
+    env: { ...process.env, ...env, PORT: String(port), CORD_SIGNIN_LIMIT: '1000', CORD_LOCAL_TRACKER: '1', NODE_NO_WARNINGS: '1' },
     stdio: ['ignore', 'pipe', 'inherit'],
   });
   await new Promise((resolve, reject) => {

@@ -73,7 +73,7 @@ writeFileSync(join(folder, 'running.json'), JSON.stringify({ pid: process.pid, e
 server = spawn(process.execPath, ['--enable-source-maps', ...nodeArguments], {
   cwd: root,
   detached: true,
-  env: { ...process.env, ...env, PORT: port, CORD_LOG: process.env.CORD_LOG ?? '0' },
+  env: { ...process.env, ...env, PORT: port, CORD_LOG: process.env.CORD_LOG ?? '0', ...(tracker ? { CORD_LOCAL_TRACKER: '1' } : {}) },
   stdio: ['ignore', 'pipe', 'inherit'],
 });
 server.on('exit', (code) => void (stopping || (say(`The server ended (${code}).`), stop(1))));

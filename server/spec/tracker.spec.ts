@@ -37,6 +37,7 @@ describe('the tracker outside', () => {
   let sync: TrackerSync;
   let clock: Date;
   beforeAll(async () => {
+    process.env['CORD_LOCAL_TRACKER'] = '1';
     p = await openProject();
     simulator = (await import(pathToFileURL(join(root, 'scripts', 'tracker.mjs')).href)) as Simulator;
     there = await simulator.startTracker({});
@@ -110,6 +111,9 @@ describe('the tracker outside', () => {
     expect(partly.problem.fields?.map(({ text }) => text)).toEqual([`Say what “${usualStages[0].title}” is called there.`]);
     expect((await set({ url: 'http://tracker.example.org' })).problem.fields?.[0].path).toBe('url');
     expect((await set({ url: 'file:///etc/passwd' })).status).toBe(400);
+    delete process.env['CORD_LOCAL_TRACKER'];
+    expect((await set()).problem.fields?.[0].text).toContain('CORD_LOCAL_TRACKER');
+    process.env['CORD_LOCAL_TRACKER'] = '1';
     expect((await set({ token: '' })).problem.fields?.[0].path).toBe('token');
     expect((await set()).status).toBe(200);
     const [[row]] = (await p.owner.query(`select token, secret from ${p.name}.trackers`)) as unknown as [

@@ -48,7 +48,13 @@ export async function saveTracker(
 ): Promise<void> {
   const { name, url, states, paused, token, secret } = input;
   const { protocol, hostname } = new URL(url);
-  if (protocol === 'http:' && !loopback.test(hostname))
+  // What listens on this machine for itself alone is not to be reached through it, unless whoever runs it says so.
+  const here = loopback.test(hostname);
+  if (here && process.env['CORD_LOCAL_TRACKER'] !== '1')
+    throw new Refusal('invalid', {
+      fields: [{ path: 'url', text: 'A tracker on this machine needs CORD_LOCAL_TRACKER=1 in its environment.' }],
+    });
+  if (protocol === 'http:' && !here)
     throw new Refusal('invalid', { fields: [{ path: 'url', text: 'Beyond this machine it is reached by https only.' }] });
   const { stages } = await problemLife(db, actor.projectId);
   const missing = stages.filter((stage) => wordOfStage(states, stage.name) === undefined);
