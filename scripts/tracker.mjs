@@ -169,12 +169,14 @@ async function draw(force) {
   if (!force && (now === seen || document.activeElement?.closest('article'))) return;
   seen = now;
   const whole = await Promise.all(items.map((i) => ask('GET', '/api/items/' + i.id)));
+  // What somebody is writing stays.
+  const typed = Object.fromEntries([...document.querySelectorAll('article')].map((a) => [a.id, a.querySelector('input[placeholder]').value]));
   document.getElementById('items').replaceChildren(...whole.reverse().map(({ item, comments }) => {
     const title = make('input', { value: item.title, ariaLabel: 'Title of ' + item.id });
     const state = make('select', { ariaLabel: 'State of ' + item.id }, ...states.map((s) => make('option', { value: s, textContent: s, selected: s === item.state })));
     const save = make('button', { textContent: 'Save', onclick: () => ask('PUT', '/api/items/' + item.id, { title: title.value, state: state.value }).then(() => draw(true)) });
-    const text = make('input', { placeholder: 'A comment', ariaLabel: 'Comment on ' + item.id });
-    const send = make('button', { textContent: 'Comment', onclick: () => ask('POST', '/api/items/' + item.id + '/comments', { by: 'the workshop', text: text.value }).then(() => draw(true)) });
+    const text = make('input', { placeholder: 'A comment', ariaLabel: 'Comment on ' + item.id, value: typed[item.id] ?? '' });
+    const send = make('button', { textContent: 'Comment', onclick: () => { const said = text.value; text.value = ''; void ask('POST', '/api/items/' + item.id + '/comments', { by: 'the workshop', text: said }).then(() => draw(true)); } });
     return make('article', { id: item.id },
       make('div', { className: 'line' }, make('strong', { textContent: item.id }), title, state, save),
       make('small', { textContent: item.text }),

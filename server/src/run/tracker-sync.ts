@@ -98,6 +98,8 @@ export class TrackerSync {
   async exchange(projectId: number): Promise<boolean> {
     const at = this.now();
     const until = new Date(at.getTime() + heldFor).toISOString();
+    // Before anything is asked: a call that comes meanwhile is for the next time.
+    this.asked.set(projectId, at.getTime());
     const [claimed] = await this.db
       .update(trackers)
       .set({ holder: this.me, heldUntil: until })
@@ -109,7 +111,6 @@ export class TrackerSync {
         ),
       );
     if (!claimed.affectedRows) return false;
-    this.asked.set(projectId, at.getTime());
     try {
       const tracker = await storedTracker(this.db, projectId);
       if (!tracker) return false;
