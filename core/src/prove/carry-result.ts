@@ -1,4 +1,5 @@
 import { fewOf, textHash } from '../base';
+import { performedBy, reviewedByAnother } from './case-runs';
 import type { CordRun } from './cord-input';
 import { runPasses } from './standing-runs';
 
@@ -40,10 +41,7 @@ export function whyNotCarried(result: ResultToCarry, change: CodeChange, allowed
   if (!result.caseApproved) reasons.push('its case is not approved');
   if (!runPasses(run, result.caseRevision))
     reasons.push(run.caseRevision < result.caseRevision ? 'its case was revised' : 'it does not pass');
-  const answered =
-    run.tool === undefined
-      ? run.signatures.some((s) => s.meaning === 'performed' && s.login === run.tester)
-      : run.signatures.some((s) => s.meaning === 'reviewed' && s.login !== run.tester);
+  const answered = run.tool === undefined ? performedBy(run) : reviewedByAnother(run);
   if (!answered || run.signatures.some((s) => !s.matches))
     reasons.push(run.tool === undefined ? 'it is not signed by its tester' : 'nobody reviewed it');
   if (!requirements.length) reasons.push('its case verifies nothing');

@@ -39,5 +39,6 @@ export function sortRuns(runs: readonly CordRun[], c: CordCase): CaseRuns {
   };
 }
 
-const performedBy = (run: CordRun): boolean => run.signatures.some((s) => s.meaning === 'performed' && s.login === run.tester);
-export const reviewedByAnother = (run: CordRun): boolean => run.signatures.some((s) => s.meaning === 'reviewed' && s.login !== run.tester);
+type Signed = Pick<CordRun, 'signatures' | 'tester'>;
+export const performedBy = (run: Signed): boolean => run.signatures.some((s) => s.meaning === 'performed' && s.login === run.tester);
+export const reviewedByAnother = (run: Signed): boolean => run.signatures.some((s) => s.meaning === 'reviewed' && s.login !== run.tester);

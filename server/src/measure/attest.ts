@@ -1,7 +1,7 @@
 import type { Attestation } from '@contract/measure';
 import { envelope2 } from '@core/base';
 import { unitCoverages, type Metric } from '@core/measure';
-import { and, asc, eq, inArray, isNull, sql, type SQL } from 'drizzle-orm';
+import { and, asc, eq, inArray, isNull } from 'drizzle-orm';
 import { alias } from 'drizzle-orm/mysql-core';
 import {
   account,
@@ -10,7 +10,6 @@ import {
   needOpenBuild,
   profileOf,
   proveSigner,
-  recordFields,
   records,
   Refusal,
   signatures,
@@ -21,7 +20,7 @@ import {
   type Tx,
 } from '../base';
 import { CreditReader } from './credit';
-import { signStatement, withdrawStatement } from './statement';
+import { signStatement, statementList, withdrawStatement } from './statement';
 import { needUnit, type UnitPlace } from './store';
 import { attestations, codeTraces, codeUnits, sources } from './tables';
 
@@ -172,21 +171,12 @@ async function shown(db: Db, id: number): Promise<Attestation> {
 }
 
 /** How attestations of a build are asked for in lists. */
-export function attestationList(projectId: number, buildId: number): ListSource {
-  return {
-    from: sql`from ${records} left join ${attestations} on ${attestations.id} = ${records.id}`,
-    fields: {
-      ...recordFields,
-      path: { value: attestations.path, type: 'text' },
-      unit: { value: attestations.unit, type: 'text' },
-      metric: { value: attestations.metric, type: 'text' },
-    },
-    projectId,
-    words: records.words,
-    where: and(eq(records.projectId, projectId), eq(records.kind, 'attestation'), eq(attestations.buildId, buildId)) as SQL,
-    sort: 'key',
-  };
-}
+export const attestationList = (projectId: number, buildId: number): ListSource =>
+  statementList('attestation', { table: attestations, id: attestations.id, build: attestations.buildId }, projectId, buildId, {
+    path: { value: attestations.path, type: 'text' },
+    unit: { value: attestations.unit, type: 'text' },
+    metric: { value: attestations.metric, type: 'text' },
+  });
 
 const presentSource = alias(sources, 'present_source');
 

@@ -2,7 +2,7 @@ import type { CarriedResults, ResultOffers } from '@contract/run';
 import { envelope2, groupBy } from '@core/base';
 import { changedFunctions, outsideFunctions, type CodeFunction, type FunctionChange } from '@core/measure';
 import { combinations, inPresentForm, policiesOf, sourcesDigest, whyNotCarried, type ResultToCarry } from '@core/prove';
-import { and, asc, eq, inArray, isNull, sql, type SQL } from 'drizzle-orm';
+import { and, asc, eq, inArray, isNull } from 'drizzle-orm';
 import { alias } from 'drizzle-orm/mysql-core';
 import {
   account,
@@ -12,7 +12,6 @@ import {
   needOpenBuild,
   profileOf,
   proveSigner,
-  recordFields,
   records,
   Refusal,
   signatures,
@@ -29,7 +28,7 @@ import { judgedRuns, type JudgedRun } from '../run';
 import { requirements } from '../specify';
 import { placeOf, sourcesOf, standingStatements } from './carried-results';
 import { functionsOf, hitBy, revisionsThen } from './again';
-import { signStatement, withdrawStatement } from './statement';
+import { signStatement, statementList, withdrawStatement } from './statement';
 import { runCarries, sources, type CarriedRun } from './tables';
 
 export const runCarryRows = account({
@@ -324,16 +323,8 @@ async function shown(db: Db, id: number): Promise<CarriedResults> {
 }
 
 /** How statements of a build are asked for in lists. */
-export function runCarryList(projectId: number, buildId: number): ListSource {
-  return {
-    from: sql`from ${records} left join ${runCarries} on ${runCarries.id} = ${records.id}`,
-    fields: recordFields,
-    projectId,
-    words: records.words,
-    where: and(eq(records.projectId, projectId), eq(records.kind, 'carriedRuns'), eq(runCarries.buildId, buildId)) as SQL,
-    sort: 'key',
-  };
-}
+export const runCarryList = (projectId: number, buildId: number): ListSource =>
+  statementList('carriedRuns', { table: runCarries, id: runCarries.id, build: runCarries.buildId }, projectId, buildId);
 
 const fromRecord = alias(records, 'from_record');
 const toRecord = alias(records, 'to_record');

@@ -1,7 +1,7 @@
 import type { CarryOffer, Carried } from '@contract/measure';
 import { envelope2, groupBy } from '@core/base';
 import { goneBecause, sameUnit } from '@core/measure';
-import { and, asc, desc, eq, inArray, isNull, sql, type SQL } from 'drizzle-orm';
+import { and, asc, desc, eq, inArray, isNull, sql } from 'drizzle-orm';
 import {
   account,
   buildById,
@@ -10,7 +10,6 @@ import {
   ledger,
   needOpenBuild,
   proveSigner,
-  recordFields,
   records,
   Refusal,
   signatures,
@@ -22,7 +21,7 @@ import {
   type Tx,
   type Writing,
 } from '../base';
-import { signStatement, withdrawStatement } from './statement';
+import { signStatement, statementList, withdrawStatement } from './statement';
 import type { UnitPlace } from './store';
 import { carries, codeTraces, codeUnits, measurements, sources, type CarriedUnit } from './tables';
 
@@ -317,16 +316,8 @@ async function shown(db: Db, id: number): Promise<Carried> {
 }
 
 /** How statements of a build are asked for in lists. */
-export function carryList(projectId: number, buildId: number): ListSource {
-  return {
-    from: sql`from ${records} left join ${carries} on ${carries.id} = ${records.id}`,
-    fields: recordFields,
-    projectId,
-    words: records.words,
-    where: and(eq(records.projectId, projectId), eq(records.kind, 'carry'), eq(carries.buildId, buildId)) as SQL,
-    sort: 'key',
-  };
-}
+export const carryList = (projectId: number, buildId: number): ListSource =>
+  statementList('carry', { table: carries, id: carries.id, build: carries.buildId }, projectId, buildId);
 
 export async function carriesById(db: Db | Tx, ids: readonly number[]): Promise<(Carried & { id: number })[]> {
   if (!ids.length) return [];

@@ -1,17 +1,22 @@
 import { recordFormat, textHash, type VersionedKind } from '@core/base';
 import type { SignatureMeaning } from '@core/run';
+import { and, eq, sql, type SQL } from 'drizzle-orm';
+import type { MySqlColumn, MySqlTable } from 'drizzle-orm/mysql-core';
 import {
   buildById,
   changeRecord,
   lockRecord,
   proveSigner,
   putSignature,
+  recordFields,
   recordRows,
+  records,
   Refusal,
   write,
   type Accounted,
   type Actor,
   type Db,
+  type ListSource,
   type SignedIn,
   type Touches,
   type Writing,
@@ -105,4 +110,22 @@ export async function withdrawStatement<C extends object>(
     w.wrote(found.rows, record.id);
     return record.id;
   });
+}
+
+/** How signed statements of one kind about a build are asked for in lists; `fields` are what that kind has beside its record. */
+export function statementList(
+  kind: VersionedKind,
+  { table, id, build }: { readonly table: MySqlTable; readonly id: MySqlColumn; readonly build: MySqlColumn },
+  projectId: number,
+  buildId: number,
+  fields: ListSource['fields'] = {},
+): ListSource {
+  return {
+    from: sql`from ${records} left join ${table} on ${id} = ${records.id}`,
+    fields: { ...recordFields, ...fields },
+    projectId,
+    words: records.words,
+    where: and(eq(records.projectId, projectId), eq(records.kind, kind), eq(build, buildId)) as SQL,
+    sort: 'key',
+  };
 }

@@ -90,16 +90,13 @@ export async function roundDetail(db: Db | Tx, projectId: number, key: string): 
     .from(runs)
     .leftJoin(runDetails, eq(runDetails.id, runs.id))
     .where(eq(runs.roundId, id));
-  const at = new Map(placed.map((run) => [run.id, run.place]));
-  const ordered = [...items].sort((a, b) => (at.get(a.id) ?? 0) - (at.get(b.id) ?? 0));
+  const known = new Map(placed.map((run) => [run.id, run]));
+  const ordered = [...items].sort((a, b) => (known.get(a.id)?.place ?? 0) - (known.get(b.id)?.place ?? 0));
   const places = await placesOf(db, [...new Set(placed.map(({ caseId }) => caseId))]);
-  const caseOf = new Map(placed.map((run) => [run.id, run.caseId]));
-  const folders = new Map(
-    ordered.flatMap(({ id: run, caseKey }) => {
-      const place = places.get(caseOf.get(run) ?? 0);
-      return place ? [[caseKey, place.title] as const] : [];
-    }),
-  );
+  const folders = ordered.flatMap(({ id: run, caseKey }) => {
+    const place = places.get(known.get(run)?.caseId ?? 0);
+    return place ? [[caseKey, place.title] as const] : [];
+  });
   return { ...round, items: ordered.map(({ id: _, ...item }) => item), folders: Object.fromEntries(folders) };
 }
 

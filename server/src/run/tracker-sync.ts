@@ -89,17 +89,21 @@ export class TrackerSync {
       .select({ projectId: trackers.projectId })
       .from(trackers)
       .where(and(eq(trackers.paused, false), or(isNull(trackers.restUntil), lte(trackers.restUntil, at.toISOString()))));
-    for (const { projectId } of rows)
-      if (this.due.delete(projectId) || at.getTime() - (this.asked.get(projectId) ?? 0) > askEvery || (this.tries.get(projectId) ?? 0) > 0)
-        await this.exchange(projectId);
+    for (const { projectId } of rows) {
+      const asks = at.getTime() - (this.asked.get(projectId) ?? 0) > askEvery || (this.tries.get(projectId) ?? 0) > 0;
+      if (this.due.delete(projectId) || asks) await this.exchange(projectId, asks);
+    }
   }
 
-  /** Exchanges what there is with one project's tracker; false where another node is at it, or the tracker did not answer. */
-  async exchange(projectId: number): Promise<boolean> {
+  /**
+   * Exchanges what there is with one project's tracker; without `asks` only what is to be told, so that whoever works here does not make it be asked each
+   * second. False where another node is at it, or the tracker did not answer.
+   */
+  async exchange(projectId: number, asks = true): Promise<boolean> {
     const at = this.now();
     const until = new Date(at.getTime() + heldFor).toISOString();
     // Before anything is asked: a call that comes meanwhile is for the next time.
-    this.asked.set(projectId, at.getTime());
+    if (asks) this.asked.set(projectId, at.getTime());
     const [claimed] = await this.db
       .update(trackers)
       .set({ holder: this.me, heldUntil: until })
@@ -116,10 +120,10 @@ export class TrackerSync {
       if (!tracker) return false;
       const adapter = this.adapter(tracker);
       await this.notice(tracker);
-      await this.hear(tracker, adapter);
+      if (asks) await this.hear(tracker, adapter);
       await this.send(tracker, adapter);
       this.tries.delete(projectId);
-      await this.note(projectId, { heardAt: this.now().toISOString(), fault: '', restUntil: null });
+      if (asks) await this.note(projectId, { heardAt: this.now().toISOString(), fault: '', restUntil: null });
       return true;
     } catch (error) {
       if (!(error instanceof Unreachable) && !(error instanceof Refusal)) this.warn(error);

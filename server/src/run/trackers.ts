@@ -1,8 +1,7 @@
 import { createHmac, randomUUID, timingSafeEqual } from 'node:crypto';
 import type { OutsideLink, Tracker, TrackerSettings } from '@contract/run';
-import { groupBy } from '@core/base';
 import { wordOfStage, type Exchanged, type ExchangedField } from '@core/run';
-import { and, asc, desc, eq, inArray, isNull, sql } from 'drizzle-orm';
+import { and, count, desc, eq, inArray, isNull } from 'drizzle-orm';
 import {
   ledgerHead,
   lockRecord,
@@ -267,14 +266,12 @@ async function linksById(db: Db | Tx, ids: readonly number[]): Promise<OutsideLi
     .innerJoin(records, eq(records.id, trackerLinks.id))
     .where(and(inArray(trackerLinks.id, [...ids]), isNull(trackerLinks.endedAt)))
     .orderBy(desc(trackerLinks.linkedAt), desc(trackerLinks.id));
-  const waiting = groupBy(
-    await db
-      .select({ id: trackerOutbox.problemId })
-      .from(trackerOutbox)
-      .where(and(inArray(trackerOutbox.problemId, [...ids]), isNull(trackerOutbox.sentAt)))
-      .orderBy(asc(trackerOutbox.id)),
-    (row) => row.id,
-  );
+  const counted = await db
+    .select({ id: trackerOutbox.problemId, n: count() })
+    .from(trackerOutbox)
+    .where(and(inArray(trackerOutbox.problemId, [...ids]), isNull(trackerOutbox.sentAt)))
+    .groupBy(trackerOutbox.problemId);
+  const waiting = new Map(counted.map(({ id, n }) => [id, n]));
   return rows.map(({ link, key }) => ({
     problem: key,
     theirId: link.theirId,
@@ -282,7 +279,7 @@ async function linksById(db: Db | Tx, ids: readonly number[]): Promise<OutsideLi
     theirs: link.theirs && { title: link.theirs.title, state: link.theirs.state },
     conflicts: link.conflicts.map((conflict) => ({ ...conflict })),
     refused: link.refused,
-    waiting: waiting.get(link.id)?.length ?? 0,
+    waiting: waiting.get(link.id) ?? 0,
   }));
 }
 
@@ -303,7 +300,7 @@ export async function trackerOf(db: Db, projectId: number, slug: string): Promis
     .orderBy(desc(trackerLinks.linkedAt))
     .limit(500);
   const [{ n }] = await db
-    .select({ n: sql<number>`count(*)`.mapWith(Number) })
+    .select({ n: count() })
     .from(trackerOutbox)
     .where(and(eq(trackerOutbox.projectId, projectId), isNull(trackerOutbox.sentAt)));
   const { name, url, states, paused, heardAt, fault } = tracker;

@@ -2,7 +2,7 @@ import { ChangeDetectionStrategy, Component, computed, output, signal } from '@a
 import { MatButtonModule } from '@angular/material/button';
 import { MatCheckboxModule } from '@angular/material/checkbox';
 import type { CarryOffer, TraceOffer } from '@contract/measure';
-import { firstMissing, momentWords, Needs, ProblemNote, RecordLink, useProject, useStatement } from '../base';
+import { firstMissing, momentWords, Needs, ProblemNote, RecordLink, toggled, useProject, useStatement } from '../base';
 import { measureCommands, measureFeature } from './state';
 
 const idOf = ({ path, unit }: Pick<CarryOffer, 'path' | 'unit'>): string => `${path}\n${unit}`;
@@ -53,7 +53,7 @@ const whyNot: Record<CarryOffer['state'], string> = {
                 <td>
                   <mat-checkbox
                     [checked]="!leftOut().has(id(offer))"
-                    (change)="choose(offer, $event.checked)"
+                    (change)="choose(offer)"
                     [aria-label]="offer.unit + ' of ' + offer.path"
                   />
                 </td>
@@ -195,13 +195,8 @@ export class CarryPanel {
       .join(', ')}${this.more(units.length - 12)}`;
   }
 
-  protected choose(offer: CarryOffer, chosen: boolean): void {
-    this.leftOut.update((before) => {
-      const after = new Set(before);
-      if (chosen) after.delete(idOf(offer));
-      else after.add(idOf(offer));
-      return after;
-    });
+  protected choose(offer: CarryOffer): void {
+    this.leftOut.update((set) => toggled(set, idOf(offer)));
   }
   protected chooseAll(chosen: boolean): void {
     this.leftOut.set(new Set(chosen ? [] : this.same().map(idOf)));

@@ -3,7 +3,7 @@ import { MatButtonModule } from '@angular/material/button';
 import { MatCheckboxModule } from '@angular/material/checkbox';
 import type { CarriedResults, ResultOffer } from '@contract/run';
 import { counted, fewOf } from '@core/base';
-import { firstMissing, momentWords, Needs, onChanged, ProblemNote, RecordLink, useProject, useStatement } from '../base';
+import { firstMissing, momentWords, Needs, onChanged, ProblemNote, RecordLink, toggled, useProject, useStatement } from '../base';
 import { runCommands, runFeature } from './state';
 
 const shown = 200;
@@ -57,7 +57,7 @@ const shown = 200;
                   <td>
                     <mat-checkbox
                       [checked]="!leftOut().has(offer.run)"
-                      (change)="choose(offer.run, $event.checked)"
+                      (change)="choose(offer.run)"
                       [aria-label]="offer.run + ' of ' + offer.case"
                     />
                   </td>
@@ -203,13 +203,8 @@ export class CarryResults {
   protected names({ functions }: CarriedResults): string {
     return functions.length ? `: ${this.few(functions.map(({ name }) => name))}` : '';
   }
-  protected choose(run: string, chosen: boolean): void {
-    this.leftOut.update((before) => {
-      const after = new Set(before);
-      if (chosen) after.delete(run);
-      else after.add(run);
-      return after;
-    });
+  protected choose(run: string): void {
+    this.leftOut.update((set) => toggled(set, run));
   }
   protected chooseAll(chosen: boolean): void {
     this.leftOut.set(new Set(chosen ? [] : this.free().map(({ run }) => run)));

@@ -135,6 +135,7 @@ type Line = { readonly group: ComparedGroup; readonly sums: readonly ColumnSum[]
               <span class="cells" [style.width.px]="columns().length * columnWidth">
                 @for (c of seenColumns(); track c.at) {
                   <span
+                    #cell
                     class="cell"
                     role="gridcell"
                     [id]="'result-' + l.at + '-' + c.place"
@@ -142,7 +143,7 @@ type Line = { readonly group: ComparedGroup; readonly sums: readonly ColumnSum[]
                     [style.left.px]="c.place * columnWidth"
                     [attr.aria-label]="row.key + ', ' + c.key + ': ' + said(row, c.at)"
                     (mousedown)="go(l.at, c.place)"
-                    (mouseenter)="peekAt(row, c.at, $any($event.currentTarget))"
+                    (mouseenter)="peekAt(row, c.at, cell)"
                     (mouseleave)="peek.close()"
                     (dblclick)="open()"
                   >
