@@ -38,20 +38,29 @@ export function openDatabase({ host = '127.0.0.1', socket, connections = 16, tls
   };
   const pool = createPool({ ...options, connectionLimit: connections });
   const db = drizzle(pool);
-  const recordings = createPool({ ...options, connectionLimit: recordingConnections });
-  recordings.pool.on('connection', (connection) =>
-    // One that the database left before it said so is none: what waits for it fails, and is tried again.
-    connection.query('set session transaction isolation level read committed', (error) => error && connection.destroy()),
-  );
-  recordingOf.set(db, drizzle(recordings));
-  return { pool, db, close: async () => void (await Promise.all([pool.end(), recordings.end()])) };
+  // Several questions in one packet: see packets.ts. Their texts hold what people send only as escaped values, as everywhere.
+  const packed = { ...options, multipleStatements: true };
+  const recordings = createPool({ ...packed, connectionLimit: recordingConnections });
+  onEach(recordings, 'set session transaction isolation level read committed');
+  const readings = createPool({ ...packed, connectionLimit: Math.max(2, connections / 2) });
+  onEach(readings, 'set session transaction read only');
+  besides.set(db, { recording: drizzle(recordings), reading: drizzle(readings) });
+  return { pool, db, close: async () => void (await Promise.all([pool.end(), recordings.end(), readings.end()])) };
+}
+
+/** Says something on each new connection first. One that the database left before is none: what waits for it fails, and is tried again. */
+function onEach(pool: Pool, said: string): void {
+  pool.pool.on('connection', (connection) => connection.query(said, (error) => error && connection.destroy()));
 }
 
 const recordingConnections = 4;
-const recordingOf = new WeakMap<Db, Db>();
+const besides = new WeakMap<Db, { readonly recording: Db; readonly reading: Db }>();
 
 /**
  * The same database over connections whose transactions read what others have committed: for acts that are brief and many, which need not
  * say so each time.
  */
-export const forRecording = (db: Db): Db => recordingOf.get(db) ?? db;
+export const forRecording = (db: Db): Db => besides.get(db)?.recording ?? db;
+
+/** The same database over connections that only read. */
+export const forReading = (db: Db): Db => besides.get(db)?.reading ?? db;

@@ -5,6 +5,7 @@ import type { MySqlColumn } from 'drizzle-orm/mysql-core';
 import type { Db, Tx } from './database';
 import { Refusal } from './errors';
 import { ledgerHead } from './ledger';
+import { inOnePacket, packedReading } from './packets';
 import { fields, ledgerHeads, records } from './tables';
 
 /** A field that lists are filtered, sorted and grouped by. */
@@ -265,15 +266,23 @@ export async function listPage<R extends { readonly id: number }>(
   query: ListQuery,
   load: (tx: Tx, ids: readonly number[]) => Promise<readonly R[]>,
 ): Promise<Page<Omit<R, 'id'>>> {
-  return db.transaction(async (tx) => {
+  return packedReading(db, async (tx) => {
     const source = await withOwnFields(tx, plain, projectId, [query.filter, query.sort, query.groups, query.sum]);
     const filter = needFilter(query.filter);
     const where = questionWhere(source, filter);
     const counts = query.after === undefined && !(source.all !== undefined && !filter);
     const count = sql`select count(*) ${source.from} where ${where}`;
     // What is asked of the database in one breath is not asked three times: how many there are, and how far the ledger is.
-    const { ids, next, along } = await pageIds(tx, source, where, query, [headOf(projectId), ...(counts ? [count] : [])]);
-    const rows = new Map((await load(tx, ids)).map((row) => [row.id, row]));
+    // A search for words finds all before it shows the first: they are counted as they pass, not searched again.
+    const passing = wordsOf(filter) ? sql`count(*) over ()` : count;
+    const { ids, next, along } = await pageIds(tx, source, where, query, [headOf(projectId), ...(counts ? [passing] : [])]);
+    const searched = wordsOf(filter);
+    const [loaded, found] = await inOnePacket(
+      tx,
+      async () => load(tx, ids),
+      async () => (searched ? passages(tx, ids, searched) : undefined),
+    );
+    const rows = new Map(loaded.map((row) => [row.id, row]));
     const [seq, total = 0] = along ?? [await ledgerHead(tx, projectId), counts && query.skip ? await numberOf(tx, count) : 0];
     const page: Page<Omit<R, 'id'>> = {
       rows: ids.flatMap((id) => {
@@ -286,8 +295,7 @@ export async function listPage<R extends { readonly id: number }>(
       total: query.after !== undefined ? null : counts ? total : (source.all ?? 0),
       seq,
     };
-    const searched = wordsOf(filter);
-    if (searched) Object.assign(page, { found: await passages(tx, ids, searched) });
+    if (found) Object.assign(page, { found });
     if (!query.groups) return page;
     const { value, stored } = needField(source, query.groups);
     const said = new Map(Object.entries(stored ?? {}).map(([word, at]) => [at, word]));

@@ -1,6 +1,7 @@
 import { groupBy } from '@core/base';
 import { forRecording, type Db, type Tx } from './database';
 import { isClash, isDuplicate, isLockWait, Refusal } from './errors';
+import { inOnePacket, packedTransaction } from './packets';
 import {
   appendAll,
   asRefused,
@@ -92,18 +93,23 @@ class Together {
     return [...batch.values()];
   }
 
-  /** Does a batch; what must be apart is taken out, and the rest done again. */
+  /**
+   * Does a batch; what must be apart is taken out, and the rest done again. Questions go in packets, until the database refuses one: then
+   * one after the other, so that it is known whose it was.
+   */
   private async commit(batch: readonly Waiting[]): Promise<void> {
+    let packed = true;
     for (let rest = batch; rest.length;) {
       try {
-        return await this.commitWhole(rest);
+        return await this.commitWhole(rest, packed);
       } catch (error) {
         if (error instanceof Apart) {
           const { waiting, refusal } = error;
           if (refusal === undefined) this.alone(waiting);
           else waiting.failed(refusal);
           rest = rest.filter((other) => other !== waiting);
-        } else {
+        } else if (packed) packed = false;
+        else {
           for (const waiting of rest)
             if (isClash(error)) this.alone(waiting);
             else waiting.failed(error);
@@ -113,25 +119,27 @@ class Together {
     }
   }
 
-  private async commitWhole(batch: readonly Waiting[]): Promise<void> {
-    // Each act reads what is stored when it is its turn, as if it were alone.
-    const { worked, last } = await forRecording(this.db).transaction(async (tx) => {
-      const rights = await heldRights(
+  private async commitWhole(batch: readonly Waiting[], packed: boolean): Promise<void> {
+    const within = packed
+      ? packedTransaction<{ worked: Worked[]; last: Map<Writing, number> }>
+      : (db: Db, work: (tx: Tx) => Promise<{ worked: Worked[]; last: Map<Writing, number> }>) => forRecording(db).transaction(work);
+    const { worked, last } = await within(this.db, async (tx) => {
+      const actors = batch.map(({ actor }) => actor);
+      const [rights, operations, ahead] = await inOnePacket(
         tx,
-        this.projectId,
-        batch.map(({ actor }) => actor),
+        () => heldRights(tx, this.projectId, actors),
+        async () => (packed ? noteOperations(tx, actors).then(() => true) : noteTogether(tx, actors)),
+        () => (packed ? readAhead(tx, this.projectId, batch) : readUnlessHeld(tx, this.projectId, batch)),
       );
-      const operations = await noteTogether(tx, batch);
-      const shared = new SharedWork(await readAhead(tx, this.projectId, batch));
+      const shared = new SharedWork(ahead);
+      // Each act reads what is stored when it is its turn, as if it were alone.
       const worked: Worked[] = [];
       for (const waiting of batch) worked.push(await work(tx, waiting, { rights, shared, operations }));
-      await shared.write(tx);
       const last = await appendAll(
         tx,
         this.projectId,
         worked.map(({ writing }) => writing),
-        undefined,
-        () => shared.write(tx),
+        { put: () => shared.write(tx) },
       );
       return { worked, last };
     });
@@ -162,17 +170,14 @@ class SharedWork implements Shared {
   async write(tx: Tx): Promise<void> {
     const puts = [...this.puts];
     this.puts.clear();
-    for (const [write, items] of puts) await write(tx, items as never[]);
+    await Promise.all(puts.map(([write, items]) => write(tx, items as never[])));
   }
 }
 
 /** Notes the requests of a whole batch; false where one was done before, and each must be asked for itself. */
-async function noteTogether(tx: Tx, batch: readonly Waiting[]): Promise<boolean> {
+async function noteTogether(tx: Tx, actors: readonly Actor[]): Promise<boolean> {
   try {
-    await noteOperations(
-      tx,
-      batch.map(({ actor }) => actor),
-    );
+    await noteOperations(tx, actors);
     return true;
   } catch (error) {
     if (isDuplicate(error)) return false;
@@ -180,18 +185,24 @@ async function noteTogether(tx: Tx, batch: readonly Waiting[]): Promise<boolean>
   }
 }
 
-/** Reads what the acts of a batch need; nothing where somebody holds one of their records. */
-async function readAhead(tx: Tx, projectId: number, batch: readonly Waiting[]): Promise<Map<string, unknown> | undefined> {
-  const read = new Map<string, unknown>();
-  try {
-    for (const [ahead, some] of groupBy(batch, ({ on }) => on.ahead))
-      for (const [key, value] of await ahead(
+/** Reads what the acts of a batch need. */
+async function readAhead(tx: Tx, projectId: number, batch: readonly Waiting[]): Promise<Map<string, unknown>> {
+  const read = await Promise.all(
+    [...groupBy(batch, ({ on }) => on.ahead)].map(([ahead, some]) =>
+      ahead(
         tx,
         projectId,
         some.map(({ on }) => on.key),
-      ))
-        read.set(key, value);
-    return read;
+      ),
+    ),
+  );
+  return new Map(read.flatMap((found) => [...found]));
+}
+
+/** Nothing where somebody holds one of their records. */
+async function readUnlessHeld(tx: Tx, projectId: number, batch: readonly Waiting[]): Promise<Map<string, unknown> | undefined> {
+  try {
+    return await readAhead(tx, projectId, batch);
   } catch (error) {
     if (isLockWait(error)) return undefined;
     throw error;

@@ -14,6 +14,7 @@ import { eq, sql } from 'drizzle-orm';
 import { rowHashes, snapshotWrite, type Accounted } from './accounted';
 import type { Db, Tx } from './database';
 import { isClash, isDuplicate, Refusal } from './errors';
+import { inOnePacket, lastly } from './packets';
 import { statement } from './statement';
 import { ledger, ledgerHeads, memberships, operations, people, revisions, tokens } from './tables';
 import type { Parse } from './parsing';
@@ -63,7 +64,7 @@ export interface SnapshotInput {
 export interface Shared {
   /** What was read ahead for an act, by what it is on; undefined where it reads for itself. */
   readonly ahead: ReadonlyMap<string, unknown> | undefined;
-  /** Puts off a write until all acts have said theirs; writes of one kind are then done together. */
+  /** Puts off a write, which asks once, until all acts have said theirs; writes of one kind are then done together. */
   later<T>(write: (tx: Tx, items: readonly T[]) => Promise<void>, item: T): void;
 }
 
@@ -171,7 +172,7 @@ export class Writing {
 
   /** Takes the chain's end, appends, and answers the last number; 0 where there was nothing to say. */
   async append(): Promise<number> {
-    const last = await appendAll(this.tx, this.actor.projectId, [this], () => this.refuseUnlessMay());
+    const last = await appendAll(this.tx, this.actor.projectId, [this], { mayStill: () => this.refuseUnlessMay() });
     return last.get(this) ?? 0;
   }
 
@@ -365,53 +366,75 @@ export function asRefused(error: unknown): Refusal | undefined {
   return isDuplicate(error) ? new Refusal('exists') : undefined;
 }
 
+/** What goes with appending, where there is anything. */
+interface Beside {
+  /** Refuses while the chain's end is locked: what took a right away came before, or comes behind. */
+  readonly mayStill?: () => Promise<void>;
+  /** Does what was put off: before the chain's end is locked, and when all have their numbers, before their rows are hashed. */
+  readonly put?: () => Promise<void>;
+}
+
 /**
  * Appends what some writings of one transaction say to the ledger of their project, and to those that they name beside it; answers the last
- * number of each. `mayStill` refuses while the chain's end is locked: what took a right away came before, or comes behind. `numbered` is
- * done when all have their numbers, before their rows are hashed.
+ * number of each.
  */
 export async function appendAll(
   tx: Tx,
   projectId: number,
   writings: readonly Writing[],
-  mayStill?: () => Promise<void>,
-  numbered?: () => Promise<void>,
+  { mayStill, put = () => Promise.resolve() }: Beside = {},
 ): Promise<Map<Writing, number>> {
   const last = new Map<Writing, number>();
   const saying = writings.filter((writing) => writing.says());
   if (saying.length) {
     // Hashes of rows first, where none waits for its entry's number: the chain's end is everybody's, and locked as briefly as can be.
-    const early = saying.some((writing) => writing.waits()) ? undefined : await hashesOf(tx, saying);
-    let end = await lockHead(tx, projectId);
+    const hash = async (): Promise<RowHashes> => hashesOf(tx, saying);
+    const waits = saying.some((writing) => writing.waits());
+    const [, early, head] = await inOnePacket(
+      tx,
+      put,
+      async () => (waits ? undefined : hash()),
+      () => lockHead(tx, projectId),
+    );
     await mayStill?.();
-    let next = end.seq + 1;
+    let next = head.seq + 1;
     const retained: SnapshotRow[] = [];
     for (const writing of saying) {
       const numbered = await writing.number(next);
       next = numbered.next;
       retained.push(...numbered.retained);
     }
-    // Of all entries together: many records at once are many entries with a snapshot each.
-    for (let at = 0; at < retained.length; at += 500) await tx.insert(revisions).values(retained.slice(at, at + 500));
-    await numbered?.();
-    const hashes = early ?? (await hashesOf(tx, saying));
+    const [, , late] = await inOnePacket(
+      tx,
+      () => retain(tx, retained),
+      put,
+      async () => early ?? hash(),
+    );
+    let end = head;
     const rows: LedgerRow[] = [];
     for (const writing of saying) {
-      const chained = writing.chain(end, hashes);
+      const chained = writing.chain(end, late);
       end = chained.end;
       rows.push(...chained.rows);
       last.set(writing, end.seq);
     }
     await appendEntries(tx, projectId, rows, end);
-  }
+  } else await put();
   for (const writing of writings) await writing.appendElsewhere();
   return last;
 }
 
+/** Keeps snapshots of all entries together: many records at once are many entries with a snapshot each. */
+async function retain(tx: Tx, rows: readonly SnapshotRow[]): Promise<void> {
+  for (let at = 0; at < rows.length; at += 500) await tx.insert(revisions).values(rows.slice(at, at + 500));
+}
+
 /** Appends entries behind the chain's end, which is locked. */
 async function appendEntries(tx: Tx, projectId: number, rows: readonly LedgerRow[], end: ChainEnd): Promise<void> {
-  for (let at = 0; at < rows.length; at += 50) await tx.insert(ledger).values(rows.slice(at, at + 50));
-  await tx.update(ledgerHeads).set(end).where(eq(ledgerHeads.projectId, projectId));
+  const parts = Array.from({ length: Math.ceil(rows.length / 50) }, (_, i) => rows.slice(i * 50, i * 50 + 50));
+  await lastly(tx, ...parts.map((part) => async () => tx.insert(ledger).values(part)), async () =>
+    tx.update(ledgerHeads).set(end).where(eq(ledgerHeads.projectId, projectId)),
+  );
 }
 
 type RowHashes = ReadonlyMap<Accounted, ReadonlyMap<number, string>>;
@@ -426,7 +449,7 @@ async function hashesOf(tx: Tx, writings: readonly Writing[]): Promise<RowHashes
       else ids.set(accounted, new Set([id]));
     }
   const hashes = new Map<Accounted, ReadonlyMap<number, string>>();
-  for (const [accounted, some] of ids) hashes.set(accounted, await rowHashes(tx, accounted, [...some]));
+  await Promise.all([...ids].map(async ([accounted, some]) => hashes.set(accounted, await rowHashes(tx, accounted, [...some]))));
   return hashes;
 }
 

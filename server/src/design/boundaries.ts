@@ -10,7 +10,7 @@ export const boundaryVersion = 1;
 /** So many requirements are read, counted and written at once. */
 const portion = 500;
 /** Entries that touch no text are passed over one by one as long as there are no more of them than this. */
-const passedOver = 500;
+const passedOver = 50;
 
 /** The cases in use that verify each of some requirements, as far as their numbers are looked for, by the requirement's id. */
 async function boundaryCases(db: Db | Tx, ids: readonly number[]): Promise<Map<number, BoundaryCase[]>> {

@@ -187,8 +187,8 @@ export async function caseSummaries(db: Db | Tx, ids: readonly number[]): Promis
   const found: (CaseSummary & { id: number })[] = [];
   for (let at = 0; at < ids.length; at += 500) {
     const some = { ids: ids.slice(at, at + 500) };
-    const rows = await summaryRows(db, some);
-    const traced = groupBy(await summaryTraces(db, some), (trace) => trace.id);
+    const [rows, verifying] = await Promise.all([summaryRows(db, some), summaryTraces(db, some)]);
+    const traced = groupBy(verifying, (trace) => trace.id);
     for (const { preconditions, texts, tags, kind, priority, state, own, ...row } of rows) {
       const mine = traced.get(row.id) ?? [];
       const asked = { preconditions: preconditions ?? '', steps: texts === null ? [] : (JSON.parse(texts) as CaseContent['steps']) };

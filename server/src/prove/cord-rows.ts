@@ -106,21 +106,43 @@ export async function writeCords(tx: Tx, rows: readonly (typeof cords.$inferInse
       });
 }
 
-/** The totals of a build, from groups of equal cords that the database counts. */
-export async function totalsNow(tx: Tx, buildId: number): Promise<BoardTotals> {
-  const groups = await tx
-    .select({ states: cords.states, short: cords.short, firstBreak: cords.firstBreak, count: sql<number>`count(*)`.mapWith(Number) })
-    .from(cords)
-    .where(eq(cords.buildId, buildId))
-    .groupBy(cords.states, cords.short, cords.firstBreak);
-  return totalsOf(
-    groups.map(({ states, short, firstBreak, count }) => ({
-      states: statesOf(states),
-      words: short,
-      firstBreak: knots[firstBreak] ?? null,
-      count,
-    })),
-  );
+type Counted = Pick<typeof cords.$inferSelect, 'states' | 'short' | 'firstBreak'>;
+
+/** How many cords of a build are alike, as its totals count them. */
+export class CordCounts {
+  private readonly groups = new Map<string, { readonly cord: Counted; count: number }>();
+
+  /** As the database counts them. */
+  static async read(tx: Tx, buildId: number): Promise<CordCounts> {
+    const counts = new CordCounts();
+    const groups = await tx
+      .select({ states: cords.states, short: cords.short, firstBreak: cords.firstBreak, count: sql<number>`count(*)`.mapWith(Number) })
+      .from(cords)
+      .where(eq(cords.buildId, buildId))
+      .groupBy(cords.states, cords.short, cords.firstBreak);
+    for (const { count, ...cord } of groups) counts.add(cord, count);
+    return counts;
+  }
+
+  /** Counts some more of one kind, or fewer. */
+  add(cord: Counted, count: number): void {
+    const key = canonicalJson([cord.states, cord.short, cord.firstBreak]);
+    const known = this.groups.get(key);
+    if (known) known.count += count;
+    else this.groups.set(key, { cord, count });
+    if (known?.count === 0) this.groups.delete(key);
+  }
+
+  totals(): BoardTotals {
+    return totalsOf(
+      [...this.groups.values()].map(({ cord: { states, short, firstBreak }, count }) => ({
+        states: statesOf(states),
+        words: short,
+        firstBreak: knots[firstBreak] ?? null,
+        count,
+      })),
+    );
+  }
 }
 
 /** What was approved as a requirement and is none any more: since the build that was closed last, or ever. */

@@ -17,7 +17,7 @@ import {
 } from '../base';
 import { carriedFrom, codeTraces, sourceCredits, sources, type CreditReader } from '../measure';
 import { keepHistory } from './board-then';
-import { cordRow, leftTheCount, sameCord, statesOf, totalsNow, writeCords } from './cord-rows';
+import { CordCounts, cordRow, leftTheCount, sameCord, statesOf, writeCords } from './cord-rows';
 import { doubtOf, idsOf, tooMany } from './doubt';
 import { readFacts, type Scope } from './facts';
 import { cords, judgedAt, projections } from './tables';
@@ -36,8 +36,18 @@ export interface Brought {
   readonly keys: readonly string[] | null;
 }
 
+/** Cords that are others now, as they were and as they are; the keys are null where there were none before. */
+interface Judged {
+  readonly keys: readonly string[] | null;
+  readonly before: readonly (typeof cords.$inferSelect)[];
+  readonly after: readonly (typeof cords.$inferInsert)[];
+}
+
 /** Brings builds along with the ledger: what the new entries touch is judged again, and nothing else. */
 export class Projector {
+  /** How many cords of a build are alike, and for which number of its ledger that is true: counted again where somebody else brought it along. */
+  private readonly counted = new Map<number, { readonly seq: number; readonly counts: CordCounts }>();
+
   constructor(
     private readonly db: Db,
     private readonly now: () => Date,
@@ -69,54 +79,72 @@ export class Projector {
       untouched: Number(row.untouched) === 1,
     }));
     // Only while it is where it was seen: whoever brought it along meanwhile, or closed it, knows better.
-    for (const { buildId, seq, head } of found.filter(({ untouched }) => untouched))
-      await this.db
+    for (const { buildId, seq, head } of found.filter(({ untouched }) => untouched)) {
+      const [{ affectedRows }] = await this.db
         .update(projections)
         .set({ seq: head })
         .where(and(eq(projections.buildId, buildId), eq(projections.seq, seq), eq(projections.version, projectionVersion)));
+      const counted = this.counted.get(buildId);
+      if (affectedRows && counted?.seq === seq) this.counted.set(buildId, { ...counted, seq: head });
+    }
     return found.filter(({ untouched }) => !untouched).map(({ projectId, buildId }) => ({ projectId, buildId }));
   }
 
   /** Makes one build true for the present end of its ledger. Undefined where another node is at it, or there is nothing to do. */
   async bring(projectId: number, buildId: number): Promise<Brought | undefined> {
-    return this.db.transaction(async (tx) => {
-      const [row] = await tx
-        .select({ seq: projections.seq, version: projections.version, totals: projections.totals })
-        .from(projections)
-        .where(eq(projections.buildId, buildId))
-        .for('update', { skipLocked: true });
-      if (!row) return undefined;
-      // The first plain reading fixes the snapshot: everything below is true for this number.
-      const { head, build, profile } = await this.present(tx, buildId);
-      const { closedSeq } = build;
-      if (row.seq >= head || (closedSeq !== null && row.seq >= closedSeq)) return undefined;
-      const afresh = row.seq === 0 || row.version !== projectionVersion;
-      const touches = afresh ? ({ all: true } as Touches) : await this.touchesBetween(tx, build, row.seq, head);
-      const seq = closedSeq === null ? head : Math.max(closedSeq, row.seq);
-      // The first judgement has no past; later ones keep what was until then.
-      const until = row.seq > 0 || (await this.wasJudged(tx, buildId)) ? seq : undefined;
-      let keys: readonly string[] | null = [];
-      if (touches) {
-        const doubt = touches.all ? undefined : await doubtOf(tx, projectId, buildId, touches);
-        keys =
-          doubt && doubt.judged.size <= tooMany
-            ? await this.judge(tx, projectId, { build, profile }, doubt, until)
-            : await this.judge(tx, projectId, { build, profile }, { judged: 'all', credited: 'all', sources: 'all' }, until);
-      }
-      const totals = keys === null || keys.length || afresh ? await totalsNow(tx, buildId) : undefined;
-      // Only a text leaves the count; what has left it may be counted from another closing on.
-      const mayLeave = closedSeq === null && (afresh || touches?.all || touches?.texts?.length || row.totals?.left);
-      const left = totals && mayLeave ? await leftTheCount(tx, projectId) : undefined;
-      await tx.insert(judgedAt).ignore().values({ buildId, seq });
-      await tx
-        .update(projections)
-        .set({ seq, version: projectionVersion, ...(totals ? { totals: left ? { ...totals, left } : totals } : {}) })
-        .where(eq(projections.buildId, buildId));
-      const given = keys !== null && keys.length > namedKeys ? null : keys;
-      if (given === null || given.length || afresh)
-        await tx.insert(projectedTable).values({ projectId, buildId, seq, at: this.now().toISOString(), keys: given });
-      return { buildId, seq, keys: given };
-    });
+    // What is counted here is true only once it is committed.
+    const counted = this.counted.get(buildId);
+    this.counted.delete(buildId);
+    const done = await this.db.transaction(async (tx) => this.bringIn(tx, { projectId, buildId, counted }));
+    if (done?.counts) this.counted.set(buildId, { seq: done.brought.seq, counts: done.counts });
+    return done?.brought;
+  }
+
+  private async bringIn(
+    tx: Tx,
+    { projectId, buildId, counted }: { projectId: number; buildId: number; counted: { seq: number; counts: CordCounts } | undefined },
+  ): Promise<{ readonly brought: Brought; readonly counts: CordCounts | undefined } | undefined> {
+    const [row] = await tx
+      .select({ seq: projections.seq, version: projections.version, totals: projections.totals })
+      .from(projections)
+      .where(eq(projections.buildId, buildId))
+      .for('update', { skipLocked: true });
+    if (!row) return undefined;
+    // The first plain reading fixes the snapshot: everything below is true for this number.
+    const { head, build, profile } = await this.present(tx, buildId);
+    const { closedSeq } = build;
+    if (row.seq >= head || (closedSeq !== null && row.seq >= closedSeq)) return undefined;
+    const afresh = row.seq === 0 || row.version !== projectionVersion;
+    const touches = afresh ? ({ all: true } as Touches) : await this.touchesBetween(tx, build, row.seq, head);
+    const seq = closedSeq === null ? head : Math.max(closedSeq, row.seq);
+    // The first judgement has no past; later ones keep what was until then.
+    const until = row.seq > 0 || (await this.wasJudged(tx, buildId)) ? seq : undefined;
+    let { keys, before, after }: Judged = { keys: [], before: [], after: [] };
+    if (touches) {
+      const doubt = touches.all ? undefined : await doubtOf(tx, projectId, buildId, touches);
+      ({ keys, before, after } =
+        doubt && doubt.judged.size <= tooMany
+          ? await this.judge(tx, projectId, { build, profile }, doubt, until)
+          : await this.judge(tx, projectId, { build, profile }, { judged: 'all', credited: 'all', sources: 'all' }, until));
+    }
+    let counts = counted?.seq === row.seq && !afresh ? counted.counts : undefined;
+    if (counts) {
+      for (const cord of before) counts.add(cord, -1);
+      for (const cord of after) counts.add(cord, 1);
+    } else if (keys === null || keys.length || afresh) counts = await CordCounts.read(tx, buildId);
+    const totals = keys === null || keys.length || afresh ? counts?.totals() : undefined;
+    // Only a text leaves the count; what has left it may be counted from another closing on.
+    const mayLeave = closedSeq === null && (afresh || touches?.all || touches?.texts?.length || row.totals?.left);
+    const left = totals && mayLeave ? await leftTheCount(tx, projectId) : undefined;
+    await tx.insert(judgedAt).ignore().values({ buildId, seq });
+    await tx
+      .update(projections)
+      .set({ seq, version: projectionVersion, ...(totals ? { totals: left ? { ...totals, left } : totals } : {}) })
+      .where(eq(projections.buildId, buildId));
+    const given = keys !== null && keys.length > namedKeys ? null : keys;
+    if (given === null || given.length || afresh)
+      await tx.insert(projectedTable).values({ projectId, buildId, seq, at: this.now().toISOString(), keys: given });
+    return { brought: { buildId, seq, keys: given }, counts };
   }
 
   /** The ledger's end, and what the build is judged by. */
@@ -157,7 +185,7 @@ export class Projector {
     { build, profile }: { readonly build: StoredBuild; readonly profile: StandardProfile },
     scope: { judged: Scope; credited: Scope; sources: ReadonlySet<number> | 'all' },
     until: number | undefined,
-  ): Promise<readonly string[] | null> {
+  ): Promise<Judged> {
     const all = scope.judged === 'all';
     const before = await this.storedCords(tx, build.id, scope.judged);
     const settled = all ? undefined : await this.settledChildren(tx, projectId, build.id, scope.judged);
@@ -204,7 +232,11 @@ export class Projector {
           ),
         ),
       );
-    return all && before.size === 0 ? null : [...changed.map((row) => row.key), ...gone.map((old) => old.key)];
+    return {
+      keys: all && before.size === 0 ? null : [...changed.map((row) => row.key), ...gone.map((old) => old.key)],
+      before: [...changed.flatMap(({ requirementId }) => before.get(requirementId) ?? []), ...gone],
+      after: changed,
+    };
   }
 
   private async storedCords(tx: Tx, buildId: number, scope: Scope): Promise<Map<number, typeof cords.$inferSelect>> {

@@ -16,6 +16,7 @@ import {
 } from '@core/run';
 import { and, eq, getTableColumns, isNotNull, isNull, sql } from 'drizzle-orm';
 import {
+  inOnePacket,
   plainKey,
   recordRows,
   records,
@@ -315,7 +316,23 @@ export async function finishIn(
       detail: 'Cases of this kind must hold evidence before they pass: add a picture or a file to a step.',
     });
   const hash = storedRunHash({ ...stored, run: { ...run, ...change } }, files, more);
-  const revision = await changeRun(w, stored, { ...change, hash }, 'recorded');
+  const [revision, older] = await inOnePacket(
+    w.tx,
+    () => changeRun(w, stored, { ...change, hash }, 'recorded'),
+    async () =>
+      w.tx
+        .select({ id: runs.id })
+        .from(runs)
+        .where(
+          and(
+            sameCombination(run),
+            isNotNull(runs.finishedAt),
+            isNull(runs.withdrawnAt),
+            isNull(runs.supersededById),
+            sql`${runs.id} <> ${run.id}`,
+          ),
+        ),
+  );
   w.log({
     action: 'run recorded',
     kind: 'run',
@@ -323,18 +340,6 @@ export async function finishIn(
     after: { verdict, seconds: change.seconds, hash, ...(more.conclusion ? { conclusion: more.conclusion } : {}) },
     touches: { build: run.buildId, results: [run.caseId] },
   });
-  const older = await w.tx
-    .select({ id: runs.id })
-    .from(runs)
-    .where(
-      and(
-        sameCombination(run),
-        isNotNull(runs.finishedAt),
-        isNull(runs.withdrawnAt),
-        isNull(runs.supersededById),
-        sql`${runs.id} <> ${run.id}`,
-      ),
-    );
   for (const { id } of older) await w.tx.update(runs).set({ supersededById: run.id }).where(eq(runs.id, id));
   w.snapshot({
     recordId: run.id,

@@ -99,7 +99,7 @@ const underRecord = alias(records, 'under_record');
 /** Requirements as lists and details show them, by their ids. */
 export async function requirementsById(db: Db | Tx, ids: readonly number[]): Promise<(Requirement & { id: number })[]> {
   if (!ids.length) return [];
-  const rows = await db
+  const found = db
     .select({
       record: records,
       row: requirements,
@@ -113,12 +113,14 @@ export async function requirementsById(db: Db | Tx, ids: readonly number[]): Pro
     .innerJoin(specificationRecord, eq(specificationRecord.id, requirements.specificationId))
     .leftJoin(underRecord, eq(underRecord.id, requirements.underId))
     .where(inArray(requirements.id, [...ids]));
+  const derived = db
+    .select({ from: traces.fromId, to: records.key })
+    .from(traces)
+    .innerJoin(records, eq(records.id, traces.toId))
+    .where(and(inArray(traces.fromId, [...ids]), eq(traces.kind, 'parent'), isNull(traces.removedAt)));
+  const [rows, above] = await Promise.all([found, derived]);
   const parents = groupBy(
-    await db
-      .select({ from: traces.fromId, to: records.key })
-      .from(traces)
-      .innerJoin(records, eq(records.id, traces.toId))
-      .where(and(inArray(traces.fromId, [...ids]), eq(traces.kind, 'parent'), isNull(traces.removedAt))),
+    above,
     (t) => t.from,
     (t) => t.to,
   );

@@ -3,6 +3,8 @@ import * as contract from '@contract/run';
 import type { RoundDetail, RunSummary } from '@contract/run';
 import type { Role } from '@core/base';
 import { of } from 'rxjs';
+import { doBulk, previewBulk, undoBulk } from '@contract/base';
+import { baseCommands, baseFeature } from '../base';
 import { listOver, mount, openWeb } from '../base/testing';
 import { RoundView } from './round-view';
 import { runCommands, runFeature } from './state';
@@ -51,8 +53,10 @@ describe('A round', () => {
   });
   const offers = (): HTMLElement[] => [...document.querySelectorAll<HTMLElement>('[mat-menu-item]')];
   const signs = { open: () => ({ afterClosed: () => of({ password: 'a password', reason: 'The other build.', acceptDeviation: false }) }) };
-  const open = async (roles: Role[], shown: RoundDetail) => {
-    const { api } = openWeb(roles, [{ feature: runFeature, effects: runCommands }] as never, [{ provide: MatDialog, useValue: signs }]);
+  const open = async (roles: Role[], shown: RoundDetail, others: readonly string[] = []) => {
+    const { api, store } = openWeb(roles, [{ feature: runFeature, effects: runCommands }] as never, [
+      { provide: MatDialog, useValue: signs },
+    ]);
     api
       .on(
         contract.listRuns,
@@ -68,6 +72,13 @@ describe('A round', () => {
         folders: { 'C-001': 'Brake' },
       }))
       .on(contract.withdrawRound, () => round([run('RUN-1', { state: 'withdrawn' })], { state: 'withdrawn', runs: 0 }));
+    const project = store.selectSignal(baseFeature.selectProject)();
+    if (project && others.length) {
+      const members = [...project.members, ...others.map((login) => ({ login, printedName: `${login} Roth`, roles: ['tester' as const] }))];
+      store.dispatch(
+        baseCommands.getProject.done({ input: { project: 'demo' }, answer: { ...project, members }, command: '', phase: 'done' }),
+      );
+    }
     return { api, page: await mount(RoundView, { key: 'R-001' }) };
   };
 
@@ -95,6 +106,64 @@ describe('A round', () => {
     const words = page.all('option, button').map((choice) => choice.textContent?.trim() ?? '');
     expect(words).toContain('Move to R-002 Round R-002');
     expect(words.some((text) => text.startsWith('Move to R-001'))).toBeFalse();
+  });
+
+  /** As a mouse drags something onto something else. */
+  const drag = async (page: { settled: () => Promise<void> }, from: HTMLElement, to: HTMLElement): Promise<void> => {
+    const at = (element: HTMLElement) => {
+      const { left, top, width, height } = element.getBoundingClientRect();
+      return { clientX: left + width / 2, clientY: top + height / 2, bubbles: true, buttons: 1 };
+    };
+    from.dispatchEvent(new MouseEvent('mousedown', { ...at(from), detail: 1 }));
+    const begun = at(from);
+    document.dispatchEvent(new MouseEvent('mousemove', { ...begun, clientY: begun.clientY + 12 }));
+    await page.settled();
+    document.dispatchEvent(new MouseEvent('mousemove', at(to)));
+    document.dispatchEvent(new MouseEvent('mousemove', at(to)));
+    document.dispatchEvent(new MouseEvent('mouseup', { ...at(to), buttons: 0 }));
+    await new Promise((resolve) => setTimeout(resolve, 300));
+    await page.settled();
+  };
+
+  it('gives a run to whom it is dragged, and takes that back', async () => {
+    const items = [run('RUN-1'), run('RUN-2', { state: 'recorded', verdict: 'passed' }), run('RUN-3')];
+    const { api, page } = await open(['tester'], round(items), ['Bo']);
+    const bulk = {
+      id: 4,
+      act: { act: 'reassign', tester: 'Bo' },
+      reason: '',
+      by: 'ada',
+      at: '',
+      total: 1,
+      done: 1,
+      refused: 0,
+      undone: false,
+    };
+    api
+      .on(previewBulk, () => ({ total: 1, changed: 1, refused: 0, items: [], digest: 'd'.repeat(64) }))
+      .on(doBulk, () => ({ ...bulk, job: null }))
+      .on(undoBulk, () => ({ ...bulk, undone: true, job: null }));
+    await page.until(() => page.all('.hand[cdkdrag], .hand.cdk-drag').length === 2);
+    // What is recorded is nobody else's any more.
+    expect(page.text()).toContain('Ada Lund 2 · 10 min');
+    const to = page.one<HTMLElement>('[data-login=Bo]');
+    await drag(page, page.all('.hand.cdk-drag')[1], to);
+    expect(api.of(previewBulk)).toEqual([
+      jasmine.objectContaining({ selection: { kind: 'run', keys: ['RUN-3'] }, act: { act: 'reassign', tester: 'Bo' } }),
+    ]);
+    expect(api.of(doBulk)).toEqual([jasmine.objectContaining({ digest: 'd'.repeat(64) })]);
+    expect(page.text()).toContain('1 run given to Bo Roth');
+    await page.press(/Take it back/);
+    expect(api.of(undoBulk)).toEqual([{ project: 'demo', id: 4 }]);
+    expect(page.text()).toContain('Taken back.');
+    // Onto whoever has it already nothing is done.
+    await drag(page, page.all('.hand.cdk-drag')[0], page.one<HTMLElement>('[data-login=ada]'));
+    expect(api.of(previewBulk)).toHaveSize(1);
+  });
+
+  it('offers nobody to drag onto where nobody else records, or to whoever may not plan', async () => {
+    const alone = await open(['tester'], round([run('RUN-1')]));
+    expect(alone.page.text()).not.toContain('Drag a tester');
   });
 
   it('shows only the runs of a bar that was pressed, by person or by folder, until that is taken away', async () => {

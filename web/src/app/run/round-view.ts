@@ -1,4 +1,5 @@
 import { ChangeDetectionStrategy, Component, computed, effect, inject, input, signal, untracked } from '@angular/core';
+import { DragDropModule } from '@angular/cdk/drag-drop';
 import { MatButtonModule } from '@angular/material/button';
 import { MatDialog } from '@angular/material/dialog';
 import { MatMenuModule } from '@angular/material/menu';
@@ -22,6 +23,7 @@ import {
   useStatement,
   type BulkChoice,
 } from '../base';
+import { RoundHands } from './round-hands';
 import { RoundAdd, RoundPlace } from './round-keeping';
 import { RoundProgressView } from './round-progress';
 import { dayOver, nextWords, runKind, runTone } from './run-list';
@@ -34,6 +36,7 @@ import { runCommands, runFeature } from './state';
   imports: [
     RouterLink,
     MatButtonModule,
+    DragDropModule,
     MatMenuModule,
     BulkPanel,
     CellTemplate,
@@ -44,13 +47,14 @@ import { runCommands, runFeature } from './state';
     RowLines,
     RowTemplate,
     RoundAdd,
+    RoundHands,
     RoundPlace,
     RoundProgressView,
   ],
   changeDetection: ChangeDetectionStrategy.OnPush,
   template: `
     @if (round(); as r) {
-      <div class="stack">
+      <div class="stack" cdkDropListGroup>
         <div class="page-head">
           <h2 class="title">{{ r.title }}</h2>
           <span class="second grow">{{ r.key }} · {{ r.build }} · {{ r.configuration }}{{ r.unit ? ' · ' + r.unit : '' }}</span>
@@ -128,6 +132,9 @@ import { runCommands, runFeature } from './state';
             </button>
           </div>
         }
+        @if (mayShare()) {
+          <cp-round-hands [round]="r" [selection]="selection()" />
+        }
         @if (acting() && selection(); as chosen) {
           <cp-bulk-panel [of]="chosen" [choices]="choices()" (closed)="acting.set(false)" />
         }
@@ -139,6 +146,15 @@ import { runCommands, runFeature } from './state';
                 ><span [class]="'tag ' + tone(run)">{{ words(run) }}</span></span
               >
             </cp-row-lines>
+          </ng-template>
+          <ng-template [cpCell]="kind" cpCellColumn="tester" let-run>
+            @if (mayShare() && run.state === 'planned') {
+              <span cdkDropList [cdkDropListEnterPredicate]="never" [cdkDropListSortingDisabled]="true">
+                <span class="hand" cdkDrag [cdkDragData]="run"><cp-icon name="drag_indicator" />{{ run.testerName }}</span>
+              </span>
+            } @else {
+              {{ run.testerName }}
+            }
           </ng-template>
           <ng-template [cpCell]="kind" cpCellColumn="state" let-run>
             <span [class]="'tag ' + tone(run)">{{ words(run) }}</span>
@@ -192,6 +208,13 @@ import { runCommands, runFeature } from './state';
       cursor: pointer;
       background: none;
       border: 0;
+    }
+    .hand {
+      display: inline-flex;
+      gap: 2px;
+      align-items: center;
+      cursor: grab;
+      touch-action: none;
     }
     .runs {
       display: flex;
@@ -270,6 +293,15 @@ export class RoundView {
   protected readonly mayOrder = computed(
     () => this.round()?.state === 'open' && this.scope.roles().some((role) => role === 'author' || role === 'tester'),
   );
+  /** There is somebody else to give what nobody began. */
+  protected readonly mayShare = computed(
+    () =>
+      this.mayOrder() &&
+      (this.scope.project()?.members ?? []).filter((member) => member.roles.includes('tester')).length > 1 &&
+      (this.round()?.items ?? []).some((run) => run.state === 'planned'),
+  );
+  /** A cell takes nothing in: runs are dropped on people. */
+  protected readonly never = (): boolean => false;
   protected readonly keeping = signal(false);
   protected readonly adding = signal(false);
   protected readonly late = dayOver;

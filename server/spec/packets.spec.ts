@@ -1,0 +1,134 @@
+import { eq, sql } from 'drizzle-orm';
+import {
+  forReading,
+  forRecording,
+  inOnePacket,
+  lastly,
+  ledgerHeads,
+  packedReading,
+  packedTransaction,
+  type Db,
+  type Tx,
+} from '../src/base';
+import { openSite, type Site } from './support';
+
+describe('questions in one packet', () => {
+  let site: Site;
+  let db: Db;
+  beforeAll(async () => {
+    site = await openSite();
+    ({ db } = site.database);
+  }, 120_000);
+  afterAll(() => site.close());
+
+  const one = async (tx: Db | Tx, text: ReturnType<typeof sql>): Promise<Record<string, unknown>> => {
+    const [rows] = (await tx.execute(text)) as unknown as [Record<string, unknown>[]];
+    return rows[0];
+  };
+  /** How many commands this connection has sent: what the question for it counts is itself as well. */
+  const sent = async (tx: Tx): Promise<number> => {
+    const row = await one(tx, sql`show session status like 'Com_select'`);
+    return Number(row['Value']);
+  };
+  const head = async (projectId: number): Promise<number | undefined> =>
+    (await db.select({ seq: ledgerHeads.seq }).from(ledgerHeads).where(eq(ledgerHeads.projectId, projectId)))[0]?.seq;
+  const insert = (tx: Tx, projectId: number) => async () => tx.insert(ledgerHeads).values({ projectId, seq: 1, hash: 'x' });
+
+  it('are answered each as it was asked, in their order', async () => {
+    const answers = await packedTransaction(db, (tx) =>
+      inOnePacket(
+        tx,
+        () => one(tx, sql`select 'it''s; one' as said, ${'a; drop table x -- \'"'} as given`),
+        async () => tx.select({ seq: ledgerHeads.seq }).from(ledgerHeads).where(eq(ledgerHeads.projectId, 77)),
+        insert(tx, 77),
+        async () => tx.select({ seq: ledgerHeads.seq }).from(ledgerHeads).where(eq(ledgerHeads.projectId, 77)),
+      ),
+    );
+    expect(answers[0]).toEqual({ said: "it's; one", given: 'a; drop table x -- \'"' });
+    expect(answers[1]).toEqual([]);
+    expect(answers[3]).toEqual([{ seq: 1 }]);
+    expect(await head(77)).toBe(1);
+  });
+
+  it('are fewer packets: what is asked before any is answered goes together', async () => {
+    const packets: string[] = [];
+    const pool = (forRecording(db) as unknown as { session: { client: { getConnection: () => Promise<object> } } }).session.client;
+    const get = pool.getConnection.bind(pool);
+    spyOn(pool, 'getConnection').and.callFake(async () => {
+      const connection = (await get()) as { query: (asked: unknown) => Promise<unknown> };
+      const query = connection.query.bind(connection);
+      connection.query = (asked) => {
+        packets.push(typeof asked === 'string' ? asked : (asked as { sql: string }).sql);
+        return query(asked);
+      };
+      return connection;
+    });
+    await packedTransaction(db, async (tx) => {
+      await inOnePacket(
+        tx,
+        () => one(tx, sql`select 1 as n`),
+        () => one(tx, sql`select 2 as n`),
+      );
+      await Promise.all([one(tx, sql`select 3 as n`), one(tx, sql`select 4 as n`)]);
+      await lastly(tx, () => one(tx, sql`select 5 as n`));
+    });
+    expect(packets).toEqual(['begin;select 1 as n;select 2 as n', 'select 3 as n;select 4 as n', 'select 5 as n;commit']);
+  });
+
+  it('fail together, and nothing of the transaction stays', async () => {
+    const answers: string[] = [];
+    await expectAsync(
+      packedTransaction(db, async (tx) => {
+        await insert(tx, 78)();
+        await inOnePacket(
+          tx,
+          insert(tx, 79),
+          async () => insert(tx, 79)().catch(() => answers.push('refused')),
+          async () => one(tx, sql`select 1 as n`).catch(() => answers.push('with it')),
+        ).catch(() => answers.push('all of it'));
+        // Whoever goes on as if nothing had been is refused as well.
+        await one(tx, sql`select 1 as n`).catch(() => answers.push('over'));
+      }),
+    ).toBeRejected();
+    expect(answers).toEqual(['refused', 'with it', 'all of it', 'over']);
+    expect([await head(78), await head(79)]).toEqual([undefined, undefined]);
+  });
+
+  it('that fail with the end of the transaction take all of it back', async () => {
+    await expectAsync(packedTransaction(db, (tx) => lastly(tx, insert(tx, 80), insert(tx, 80)))).toBeRejected();
+    expect(await head(80)).toBeUndefined();
+    // The connection is as good as new.
+    await packedTransaction(db, (tx) => lastly(tx, insert(tx, 80)));
+    expect(await head(80)).toBe(1);
+  });
+
+  it('read what stood at one moment, and write nothing', async () => {
+    const seen = await packedReading(db, async (tx) => {
+      const first = await tx.select({ seq: ledgerHeads.seq }).from(ledgerHeads).where(eq(ledgerHeads.projectId, 77));
+      await db.update(ledgerHeads).set({ seq: 2 }).where(eq(ledgerHeads.projectId, 77));
+      const second = await tx.select({ seq: ledgerHeads.seq }).from(ledgerHeads).where(eq(ledgerHeads.projectId, 77));
+      return [...first, ...second];
+    });
+    expect(seen).toEqual([{ seq: 1 }, { seq: 1 }]);
+    await expectAsync(packedReading(db, (tx) => insert(tx, 81)())).toBeRejected();
+    await expectAsync(forReading(db).insert(ledgerHeads).values({ projectId: 81, seq: 1, hash: 'x' })).toBeRejected();
+    expect(await head(81)).toBeUndefined();
+  });
+
+  it('elsewhere go one after the other: a connection for all else takes one at a time', async () => {
+    await db.transaction(async (tx) => {
+      const before = await sent(tx);
+      expect(
+        await inOnePacket(
+          tx,
+          () => one(tx, sql`select 1 as n`),
+          () => one(tx, sql`select 2 as n`),
+        ),
+      ).toEqual([{ n: 1 }, { n: 2 }]);
+      expect(await sent(tx)).toBe(before + 2);
+      await lastly(tx, insert(tx, 82));
+    });
+    expect(await head(82)).toBe(1);
+    await expectAsync(db.execute(sql.raw('select 1; select 2'))).toBeRejected();
+  });
+});

@@ -1,0 +1,153 @@
+import { drizzle } from 'drizzle-orm/mysql2';
+import type { FieldPacket, Pool, PoolConnection, QueryOptions } from 'mysql2/promise';
+import { forReading, forRecording, type Db, type Tx } from './database';
+import { connectionOf } from './statement';
+
+type Answer = [unknown, FieldPacket[] | undefined];
+
+interface Asked {
+  readonly text: string;
+  readonly asArrays: boolean;
+  readonly answer: (answer: Answer) => void;
+  readonly failed: (error: unknown) => void;
+}
+
+type Ask = () => Promise<unknown>;
+type Answers<A extends readonly Ask[]> = { -readonly [K in keyof A]: Awaited<ReturnType<A[K]>> };
+
+/** What is ready to run has run, as far as it goes without the database. */
+const settled = (): Promise<void> => new Promise((resolve) => process.nextTick(resolve));
+
+/**
+ * Stands where a connection stands: questions that are asked before any is answered go to the database in one packet, in their order.
+ * Each packet wakes the database and us once; a question more in it costs little. An error fails its whole packet and ends the transaction.
+ */
+class Packets {
+  private waiting: Asked[] = [];
+  private held = false;
+  private failure: unknown;
+  private readonly last: Ask[] = [];
+
+  constructor(private readonly connection: PoolConnection) {}
+
+  /** As the driver's own: what Drizzle calls. */
+  query(options: QueryOptions, values: readonly unknown[] = []): Promise<Answer> {
+    if (this.failure !== undefined) return Promise.reject(this.failure as Error);
+    return new Promise((answer, failed) => {
+      const text = this.connection.format(options.sql, values as unknown[]);
+      this.waiting.push({ text, asArrays: options.rowsAsArray === true, answer, failed });
+      if (this.waiting.length === 1) process.nextTick(() => this.held || void this.send());
+    });
+  }
+
+  /** Asks some in one packet: each as far as its first question. */
+  async together<A extends readonly Ask[]>(asks: A): Promise<Answers<A>> {
+    this.held = true;
+    const answers: Promise<unknown>[] = [];
+    for (const ask of asks) {
+      const answer = ask();
+      // It is waited for below; until then nobody hears when it fails.
+      answer.catch(() => undefined);
+      answers.push(answer);
+      await settled();
+    }
+    this.held = false;
+    await this.send();
+    return (await Promise.all(answers)) as Answers<A>;
+  }
+
+  /** Puts off writes until the transaction ends: they go with its end. */
+  lastly(asks: readonly Ask[]): void {
+    this.last.push(...asks);
+  }
+
+  async commit(): Promise<void> {
+    await this.together([...this.last, () => this.query({ sql: 'commit' })]);
+  }
+
+  async rollback(): Promise<void> {
+    this.waiting = [];
+    await this.connection.query('rollback');
+  }
+
+  private async send(): Promise<void> {
+    const sent = this.waiting;
+    this.waiting = [];
+    if (!sent.length) return;
+    try {
+      const sql = sent.map(({ text }) => text).join(';');
+      const [rows, fields] = (await this.connection.query({ sql, rowsAsArray: true })) as unknown as [unknown[], unknown[]];
+      sent.forEach((asked, i) => {
+        const own = sent.length > 1 ? rows[i] : rows;
+        const names = (sent.length > 1 ? fields[i] : fields) as FieldPacket[] | undefined;
+        asked.answer([asked.asArrays || !Array.isArray(own) ? own : asObjects(own as unknown[][], names ?? []), names]);
+      });
+    } catch (error) {
+      this.failure ??= error;
+      for (const { failed } of sent) failed(error);
+    }
+  }
+}
+
+const asObjects = (rows: readonly unknown[][], fields: readonly FieldPacket[]): object[] =>
+  rows.map((row) => Object.fromEntries(fields.map(({ name }, i) => [name, row[i]])));
+
+const packetsOf = (tx: Tx): Packets | undefined => {
+  const connection = connectionOf(tx);
+  return connection instanceof Packets ? connection : undefined;
+};
+
+/**
+ * A transaction on a connection for recording whose questions go in packets. Any error of the database ends it: who can go on after one uses
+ * a transaction of its own.
+ */
+export async function packedTransaction<T>(db: Db, work: (tx: Tx) => Promise<T>): Promise<T> {
+  const { packets, tx, release } = await begun(forRecording(db));
+  try {
+    const value = await work(tx);
+    await packets.commit();
+    return value;
+  } catch (error) {
+    await packets.rollback();
+    throw error;
+  } finally {
+    release();
+  }
+}
+
+/** Reads what stood at one moment, in packets: nobody waits for its end. */
+export async function packedReading<T>(db: Db, work: (tx: Tx) => Promise<T>): Promise<T> {
+  const { packets, tx, release } = await begun(forReading(db));
+  try {
+    return await work(tx);
+  } finally {
+    void packets
+      .rollback()
+      .catch(() => undefined)
+      .finally(release);
+  }
+}
+
+/** A connection with a transaction that begins with its first question. */
+async function begun(db: Db): Promise<{ packets: Packets; tx: Tx; release: () => void }> {
+  const connection = await (connectionOf(db) as Pool).getConnection();
+  const packets = new Packets(connection);
+  packets.query({ sql: 'begin' }).catch(() => undefined);
+  return { packets, tx: drizzle({ client: packets as unknown as Pool }) as unknown as Tx, release: () => connection.release() };
+}
+
+/** Asks several questions in their order: in one packet where the transaction sends packets, one after the other elsewhere. */
+export async function inOnePacket<A extends readonly Ask[]>(tx: Tx, ...asks: A): Promise<Answers<A>> {
+  const packets = packetsOf(tx);
+  if (packets) return packets.together(asks);
+  const answers: unknown[] = [];
+  for (const ask of asks) answers.push(await ask());
+  return answers as Answers<A>;
+}
+
+/** Writes that nothing waits for but the end of the transaction: with its end where it sends packets, at once elsewhere. */
+export async function lastly(tx: Tx, ...asks: readonly Ask[]): Promise<void> {
+  const packets = packetsOf(tx);
+  if (packets) packets.lastly(asks);
+  else for (const ask of asks) await ask();
+}
