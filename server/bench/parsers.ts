@@ -1,8 +1,9 @@
 import { gzipSync } from 'node:zlib';
 import { zipSync } from 'fflate';
+import { plainText } from '@core/base';
 import { CoverageLoad, sourceFunctions } from '@core/measure';
 import { previewRequirements } from '@core/specify';
-import { cleanNow, plainText, Refusal } from '../src/base';
+import { cleanNow, Refusal } from '../src/base';
 import { readArchive } from '../src/measure/archive';
 import { row } from './timing';
 

@@ -269,6 +269,9 @@ export const importSummarySchema = z.object({
   ),
 });
 export type ImportSummary = z.output<typeof importSummarySchema>;
+/** Texts of a table that are laid out, by key: HTML, of which what a text can hold is taken. */
+const layoutsSchema = z.record(z.string().max(60), z.string().max(200_000));
+
 export const previewImport = endpoint('POST', '/projects/:project/imports/requirements/preview', {
   summary:
     'What a CSV table of requirements would write: its faults by row and cell, what is new, changed and the same; nothing is written',
@@ -280,6 +283,7 @@ export const previewImport = endpoint('POST', '/projects/:project/imports/requir
     mapping: z.record(z.string().max(40), z.string().max(200)).optional(),
     /** The specification that it is of: what of it the table does not name is told. */
     specification: key.optional(),
+    layouts: layoutsSchema.optional(),
   }),
   bodyLimit: 48 * 1024 * 1024,
   answer: importSummarySchema,
@@ -317,6 +321,7 @@ export const importRequirements = endpoint('POST', '/projects/:project/imports/r
     mapping: z.record(z.string().max(40), z.string().max(200)),
     /** What a file of another tool holds that has no place here: kept beside the specification, and written out with it. */
     exchange: exchangeSchema.optional(),
+    layouts: layoutsSchema.optional(),
     /** What becomes of what the specification has and the table does not name. */
     missing: z.enum(['leave', 'retire']).default('leave'),
   }),

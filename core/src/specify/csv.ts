@@ -74,6 +74,8 @@ export interface ImportContext {
   readonly fields?: readonly ImportOwnField[];
   /** The specification that the table is of. */
   readonly specification?: string;
+  /** Where the table comes with the layout of its texts, in the column `text`: what is laid out, by key. All else is plain then. */
+  readonly layouts?: ReadonlyMap<string, Pick<RequirementContent, 'text' | 'html'>>;
 }
 
 /** What a person looks at before a table is written. */
@@ -108,15 +110,24 @@ export function summariseImport(
     same: same.length,
     rows: [...changed.slice(0, shownRows / 2), ...fresh, ...changed.slice(shownRows / 2), ...same].slice(0, shownRows).map((row) => ({
       ...row,
-      differences: row.status === 'changed' ? differencesBetween(comparable(existing.get(row.key)), comparable(row)) : [],
+      differences:
+        row.status === 'changed'
+          ? differencesBetween(comparable(existing.get(row.key), 'html' in row.content), comparable(row, 'html' in row.content))
+          : [],
     })),
   };
 }
 
-/** What of a requirement a table can change. The layout of a text is not read from tables. */
-function comparable(one: Pick<ExistingRequirement, 'content' | 'parents' | 'under' | 'own'> | null | undefined): Record<string, Json> {
+/** What of a requirement a table can change; the layout of its text only where it comes with the table. */
+function comparable(
+  one: Pick<ExistingRequirement, 'content' | 'parents' | 'under' | 'own'> | null | undefined,
+  layout: boolean,
+): Record<string, Json> {
   if (!one) return {};
-  const content = Object.fromEntries(requirementFields.map(({ name }) => [name, one.content[name]]));
+  const content = {
+    ...Object.fromEntries(requirementFields.map(({ name }) => [name, one.content[name]])),
+    ...(layout ? { layout: one.content.html ?? '' } : {}),
+  };
   return { ...content, parents: [...one.parents].sort(), under: one.under, own: { ...one.own } } as unknown as Record<string, Json>;
 }
 
@@ -147,23 +158,6 @@ const aliases: Record<ImportField, readonly string[]> = {
   priority: ['priority'],
   tags: ['tags', 'labels'],
 };
-
-/**
- * Text from bytes whose encoding nobody has said: a byte order mark decides, else valid UTF-8, else Windows-1252.
- * Bytes with NUL and no byte order mark are not text: `undefined`.
- */
-export function decodeText(bytes: Uint8Array): { readonly text: string; readonly encoding: string } | undefined {
-  const mark = (...want: number[]): boolean => want.every((byte, i) => bytes[i] === byte);
-  const decode = (encoding: string): { text: string; encoding: string } => ({ text: new TextDecoder(encoding).decode(bytes), encoding });
-  if (mark(0xff, 0xfe)) return decode('utf-16le');
-  if (mark(0xfe, 0xff)) return decode('utf-16be');
-  if (bytes.subarray(0, 65536).includes(0)) return undefined;
-  try {
-    return { text: new TextDecoder('utf-8', { fatal: true }).decode(bytes), encoding: 'utf-8' };
-  } catch {
-    return decode('windows-1252');
-  }
-}
 
 /** The mapping that the headings suggest. */
 export function suggestMapping(columns: readonly string[], fields: readonly ImportOwnField[] = []): ColumnMapping {
@@ -329,7 +323,8 @@ export function previewRequirements(csv: string, mapping: ColumnMapping | undefi
     const level = has('level') ? cell(cells, 'level') : (old?.level ?? '');
     const method = has('method') ? cell(cells, 'method').toLowerCase() : (old?.method ?? '');
     const title = cell(cells, 'title');
-    const text = raw(cells, 'text');
+    const laidOut = chosen.text === 'text' ? context.layouts?.get(key) : undefined;
+    const text = laidOut?.text ?? raw(cells, 'text');
     const rationale = has('rationale') ? raw(cells, 'rationale') : (old?.rationale ?? '');
     const parents = has('parent')
       ? [
@@ -394,6 +389,8 @@ export function previewRequirements(csv: string, mapping: ColumnMapping | undefi
       notInCode,
       notInCodeRationale,
       ...readDetails(has, (field) => raw(cells, field), old, fault),
+      // Said also where there is none: the text is plain then, whatever it was.
+      ...(context.layouts ? ({ html: laidOut?.html } as Pick<RequirementContent, 'html'>) : {}),
     };
     if (faults > before) continue;
     rows.push({ row, key, parents, under, content, own, status: statusOf(there, { content, parents, under, own }) });
@@ -426,7 +423,8 @@ function placesIn(
 
 function statusOf(old: ExistingRequirement | null | undefined, now: ExistingRequirement): ImportedRequirement['status'] {
   if (!old) return 'new';
-  return canonicalJson(comparable(old)) === canonicalJson(comparable(now)) ? 'same' : 'changed';
+  const layout = 'html' in now.content;
+  return canonicalJson(comparable(old, layout)) === canonicalJson(comparable(now, layout)) ? 'same' : 'changed';
 }
 
 /** Names each circle that the file closes, among its rows or with those of the project, at one of its rows: of parents, and of places. */

@@ -1,5 +1,6 @@
 export * from './requirement';
 export * from './csv';
+export * from './decode-text';
 export * from './format';
 export * from './wording';
 export * from './baseline';

@@ -1,5 +1,5 @@
 import type { Attachment, Comment, PresentPerson, RecordHead, Revision } from '@contract/base';
-import { mentionsIn } from '@core/base';
+import { mentionsIn, plainText } from '@core/base';
 import { and, asc, desc, eq, gt, inArray, isNull, lt, ne } from 'drizzle-orm';
 import { account } from './accounted';
 import { storeBlob } from './blobs';
@@ -10,7 +10,7 @@ import { ownRules } from './fields';
 import { changeRecord, findRecord, lockRecord, recordRows, refuseRetired, refuseStale, type StoredRecord } from './records';
 import { needReasonOfChange } from './review';
 import type { SignedIn } from './passwords';
-import { cleanHtml, plainText } from './rich-text';
+import { cleanHtml } from './rich-text';
 import { presentHash, shownSignature, signaturesOf } from './signing';
 import { attachments, comments, externalIds, followers, people, presence, revisions } from './tables';
 import { tracesAt } from './traces';

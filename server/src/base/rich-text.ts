@@ -1,3 +1,4 @@
+import { plainText } from '@core/base';
 import sanitizeHtml from 'sanitize-html';
 import { Refusal } from './errors';
 import { parseHere, parseWork, type Parse } from './parsing';
@@ -84,27 +85,30 @@ export async function readWritten<T extends WrittenText>(
   { html, ...written }: T,
 ): Promise<Omit<T, 'html'> & { html?: string }> {
   if (html === undefined) return written;
-  const clean = await cleanHtml(actor, html);
-  const text = plainText(clean);
-  if (text.length > longestText)
+  const read = writtenFrom(await cleanHtml(actor, html));
+  if (read.text.length > longestText)
     throw new Refusal('invalid', {
       fields: [{ path: 'text', text: `A text has at most ${longestText.toLocaleString('en')} letters: this one has more.` }],
     });
-  return { ...written, text, ...(clean && !plainLines.test(clean) ? { html: clean } : {}) };
+  return { ...written, ...read };
 }
 
-const entities: Readonly<Record<string, string>> = { '&amp;': '&', '&lt;': '<', '&gt;': '>', '&quot;': '"', '&#39;': "'", '&nbsp;': ' ' };
+const writtenFrom = (clean: string): { text: string; html?: string } => ({
+  text: plainText(clean),
+  ...(clean && !plainLines.test(clean) ? { html: clean } : {}),
+});
 
-/** The words of clean HTML, a line a block: for search, difference and wording. */
-export function plainText(html: string): string {
-  return html
-    .replace(/<br \/>/g, '\n')
-    .replace(/<\/(p|li|tr|h3|h4|pre|blockquote)>/g, '\n')
-    .replace(/<\/(td|th)>/g, '\t')
-    .replace(/<[^<>]{0,20000}>/g, '')
-    .replace(/&(amp|lt|gt|quot|#39|nbsp);/g, (entity) => entities[entity] ?? entity)
-    .trim();
-}
+const readingMany = parseWork(
+  'rich texts',
+  (many: Readonly<Record<string, string>>): ReadonlyMap<string, { text: string; html?: string }> =>
+    new Map(Object.entries(many).map(([name, html]) => [name, writtenFrom(cleanNow(html))])),
+);
+
+/** Many laid-out texts by their names, each cleaned, with its words. Whoever takes them looks at their length. */
+export const readManyWritten = (
+  { parse = parseHere }: { readonly parse?: Parse },
+  many: Readonly<Record<string, string>>,
+): Promise<ReadonlyMap<string, { text: string; html?: string }>> => readingMany(parse, many);
 
 /** The hashes of the pictures in a text, in their order. */
 export const picturesIn = (html = ''): string[] => [...html.matchAll(/files\/([0-9a-f]{64})/g)].map(([, hash]) => hash);

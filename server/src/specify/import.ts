@@ -1,9 +1,8 @@
 import type { BulkAct, OwnValue } from '@contract/base';
 import type { ImportSummary } from '@contract/specify';
-import { canonicalJson, sha256Hex } from '@core/base';
+import { sha256Hex } from '@core/base';
 import {
   previewRequirements,
-  tableColumns,
   summariseImport,
   type ColumnMapping,
   type ExistingRequirement,
@@ -25,6 +24,7 @@ import {
   parseHere,
   parseWork,
   profileOf,
+  readManyWritten,
   recordRows,
   records,
   recordsByKey,
@@ -47,11 +47,12 @@ import {
   type Writing,
 } from '../base';
 import { keepExchange } from './exchange';
+import { importMapping, keepMapping } from './import-mapping';
 import { wholeRequirements } from './exports';
 import { moveRequirement, placeOf } from './place';
 import { adoptCode, asKept, contentColumns, putDetails, reviseRequirement, searchable, tracedTo } from './requirements';
 import { contentOf, lockSpecification, needRequirement, requirementRows, type StoredRequirement } from './store';
-import { importMappings, requirements } from './tables';
+import { requirements } from './tables';
 
 const batch = 500;
 type End = Pick<StoredRecord, 'id' | 'kind' | 'key' | 'title' | 'revision' | 'state'>;
@@ -97,11 +98,23 @@ const shownMissing = 200;
 export async function previewImport(
   db: Db,
   projectId: number,
-  { csv, mapping, specification }: { csv: string; mapping?: ColumnMapping | undefined; specification?: string | undefined },
+  {
+    csv,
+    mapping,
+    specification,
+    layouts,
+  }: {
+    csv: string;
+    mapping?: ColumnMapping | undefined;
+    specification?: string | undefined;
+    layouts?: Readonly<Record<string, string>> | undefined;
+  },
   parse: Parse = parseHere,
 ): Promise<ImportSummary> {
+  const laidOut = layouts ? { layouts: await readManyWritten({ parse }, layouts) } : {};
   const { known, ...context } = await db.transaction(async (tx) => ({
     ...(await contextOf(tx, projectId, specification)),
+    ...laidOut,
     known: mapping ? undefined : await importMapping(tx, projectId, csv),
   }));
   const { findings, rows, missing, mapping: chosen, ...summary } = await parseSummary(parse, { csv, mapping: mapping ?? known, context });
@@ -160,6 +173,8 @@ export interface ImportInput {
   /** What becomes of what the specification has and the table does not name. */
   readonly missing?: 'leave' | 'retire';
   readonly exchange?: ReqifKept | undefined;
+  /** Texts that are laid out, by key, as HTML that somebody sent. */
+  readonly layouts?: Readonly<Record<string, string>> | undefined;
 }
 
 /**
@@ -170,7 +185,10 @@ export function importRequirements(db: Db, actor: Actor, input: ImportInput, par
   return write(db, actor, async (w) => {
     const { projectId } = actor;
     const specification = await lockSpecification(w, input.specification);
-    const context = await contextOf(w.tx, projectId, specification.record.key);
+    const context = {
+      ...(await contextOf(w.tx, projectId, specification.record.key)),
+      ...(input.layouts ? { layouts: await readManyWritten({ parse }, input.layouts) } : {}),
+    };
     const preview = await parseTable(parse, { csv: input.csv, mapping: input.mapping, context });
     const errors = preview.findings.filter((finding) => finding.severity === 'error');
     if (errors.length) throw new Refusal('importErrors', { findings: [...errors] });
@@ -217,43 +235,6 @@ export function importRequirements(db: Db, actor: Actor, input: ImportInput, par
     ]);
     return { ...answer, bulk };
   });
-}
-
-/** The mapping with which the last table of the same headings was written, as far as its own fields are still there. */
-async function importMapping(tx: Tx, projectId: number, csv: string): Promise<ColumnMapping | undefined> {
-  const known = await knownMapping(tx, projectId, tableColumns(csv));
-  if (!known) return undefined;
-  const fields = new Set((await listFields(tx, projectId)).filter((field) => !field.retired).map(({ id }) => `own:${id}`));
-  return Object.fromEntries(Object.entries(known).filter(([name]) => !name.startsWith('own:') || fields.has(name)));
-}
-
-const headingHash = (columns: readonly string[]): string => sha256Hex(canonicalJson([...columns].sort()));
-
-/** Which column of which headings held what: remembered for the next table of the same headings. */
-export async function keepMapping(
-  w: Writing,
-  columns: readonly string[],
-  mapping: ColumnMapping | Readonly<Record<string, string>>,
-): Promise<void> {
-  const heading = headingHash(columns);
-  const values = { mapping: { ...mapping } as Record<string, string>, by: w.actor.login, at: w.at };
-  await w.tx
-    .insert(importMappings)
-    .values({ projectId: w.actor.projectId, heading, ...values })
-    .onDuplicateKeyUpdate({ set: values });
-}
-
-/** The mapping that was kept for these headings. */
-export async function knownMapping(
-  db: Db | Tx,
-  projectId: number,
-  columns: readonly string[],
-): Promise<Readonly<Record<string, string>> | undefined> {
-  const [row] = await db
-    .select({ mapping: importMappings.mapping })
-    .from(importMappings)
-    .where(and(eq(importMappings.projectId, projectId), eq(importMappings.heading, headingHash(columns))));
-  return row?.mapping;
 }
 
 /** Own values of a row, checked by the fields' own rules; a refusal names the row. */

@@ -3,6 +3,7 @@ export * from './store';
 export * from './requirements';
 export * from './place';
 export * from './import';
+export * from './import-mapping';
 import './bulk';
 export * from './routes';
 export { addReview, answerReview, reviewsWaiting } from './reviews';

@@ -1,3 +1,4 @@
 export * from './write';
 export * from './read';
 export * from './kept';
+export { withPictures } from './layout';

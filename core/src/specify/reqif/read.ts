@@ -1,6 +1,7 @@
 import { SaxesParser } from 'saxes';
-import { compareKeys, isKey, writeCsv } from '../../base';
+import { compareKeys, isKey, plainText, writeCsv } from '../../base';
 import { ownAttributes, type ReqifKept } from './kept';
+import { Layout } from './layout';
 
 /** What a ReqIF file holds as a table, or why it cannot be read, with the line. */
 export type ReadReqif =
@@ -9,8 +10,10 @@ export type ReadReqif =
       readonly specifications: readonly string[];
       /** What of it has no place here; nothing where the file writes its elements with a prefix. */
       readonly kept: ReqifKept | undefined;
-      /** Pictures and other objects that its texts refer to: they are not taken. */
-      readonly pictures: number;
+      /** Texts that are laid out, by key: as HTML, their pictures as the file names them (see `withPictures`). */
+      readonly layouts: Readonly<Record<string, string>>;
+      /** The names of the pictures in them. */
+      readonly pictures: readonly string[];
     }
   | { readonly fault: string };
 
@@ -31,7 +34,10 @@ interface ReqObject {
   readonly values: Map<string, string>;
   /** The values as they stand in the file, by the definition of each. */
   readonly raw: Map<string, string>;
+  /** The layout of those that have one. */
+  readonly layouts: Map<string, Layout>;
 }
+const noObject = (): ReqObject => ({ values: new Map(), raw: new Map(), layouts: new Map() });
 
 class Unreadable extends Error {}
 
@@ -47,7 +53,6 @@ class Collected {
   specification = '';
   readonly namespaces: Record<string, string> = {};
   prefixed = false;
-  pictures = 0;
   readonly datatypes = new Map<string, string>();
   readonly attributes = new Map<string, string>();
   readonly groupTypes: string[] = [];
@@ -80,7 +85,7 @@ function collect(xml: string): Collected {
   const plain = (name: string): string => name.replace(/^.*:/, '');
   let object: ReqObject | undefined;
   let objectId = '';
-  let value: { attribute: string; text: string; words: string | undefined } | undefined;
+  let value: { attribute: string; text: string; words: string | undefined; layout?: Layout } | undefined;
   let relation: { id: string; source: string; target: string } | undefined;
   const hierarchy: { id: string; object: string }[] = [];
   /** Elements that are kept, from the outside in: where each began. */
@@ -124,25 +129,29 @@ function collect(xml: string): Collected {
     text = '';
     const identifier = a['IDENTIFIER'] ?? '';
     if (a['LONG-NAME'] !== undefined) found.names.set(identifier, a['LONG-NAME']);
-    if (name === 'object' && value && a['data']) found.pictures++;
+    if (value?.words !== undefined) value.layout?.begin(name.toLowerCase(), a);
     if (name === 'SPECIFICATION') {
       found.specifications.push(a['LONG-NAME'] ?? identifier);
       found.specification ||= identifier;
     } else if (name === 'SPEC-OBJECT') {
       objectId = identifier;
-      object = { values: new Map(), raw: new Map() };
+      object = noObject();
       if (found.objects.size >= mostObjects) throw new Unreadable(`The file has more than ${mostObjects.toLocaleString('en')} objects.`);
       if (!identifier || found.objects.has(identifier))
         throw new Unreadable(`Line ${parser.line}: an object has no identifier of its own.`);
     } else if (name.startsWith('ATTRIBUTE-VALUE-') && object) value = { attribute: '', text: a['THE-VALUE'] ?? '', words: undefined };
-    else if (name === 'THE-VALUE' && value) value.words = '';
-    else if (name === 'br' && value?.words !== undefined) value.words += '\n';
+    else if (name === 'THE-VALUE' && value) {
+      value.words = '';
+      value.layout = new Layout();
+    } else if (name === 'br' && value?.words !== undefined) value.words += '\n';
     else if (name === 'SPEC-RELATION') relation = { id: identifier, source: '', target: '' };
     else if (name === 'SPEC-HIERARCHY') hierarchy.push({ id: identifier, object: '' });
   });
   parser.on('text', (words) => {
     text += words;
-    if (value?.words !== undefined) value.words += words.replace(/\s+/g, ' ');
+    if (value?.words === undefined) return;
+    value.words += words.replace(/\s+/g, ' ');
+    value.layout?.text(words);
   });
   parser.on('closetag', ({ name: full }) => {
     const name = plain(full);
@@ -155,8 +164,10 @@ function collect(xml: string): Collected {
       object = undefined;
     } else if (name.startsWith('ATTRIBUTE-DEFINITION-') && name.endsWith('-REF') && value) value.attribute = said;
     else if (name === 'ENUM-VALUE-REF' && value) value.text = value.text ? `${value.text}\n${said}` : said;
-    else if (value?.words !== undefined && /^(?:p|li|tr|div|h[1-6])$/.test(name)) value.words += '\n';
-    else if (name === 'THE-VALUE' && value?.words !== undefined) {
+    else if (value?.words !== undefined && name !== 'THE-VALUE') {
+      if (/^(?:p|li|tr|div|h[1-6])$/.test(name)) value.words += '\n';
+      value.layout?.end(name.toLowerCase());
+    } else if (name === 'THE-VALUE' && value?.words !== undefined) {
       value.text = value.words
         .split('\n')
         .map((line) => line.trim())
@@ -165,6 +176,7 @@ function collect(xml: string): Collected {
       value.words = undefined;
     } else if (name.startsWith('ATTRIBUTE-VALUE-') && value && object) {
       if (value.attribute) object.values.set(value.attribute, value.text);
+      if (value.attribute && value.layout) object.layouts.set(value.attribute, value.layout);
       value = undefined;
     } else if (name === 'SPEC-OBJECT-REF') {
       const within = path.at(-1);
@@ -248,10 +260,20 @@ export function readReqif(xml: string, { known: knownKeys, prefix, next: first }
   const others = [
     ...new Set([...found.objects.values()].flatMap(({ values }) => [...values.keys()].map((of) => found.names.get(of) ?? of))),
   ].filter((name) => !shownElsewhere.has(name));
+  const layouts: Record<string, string> = {};
+  const pictures: string[] = [];
+  const layoutOf = (object: ReqObject): Layout | undefined =>
+    [...object.layouts].find(([of]) => (found.names.get(of) ?? of) === 'ReqIF.Text')?.[1];
   const lines = order.map((of) => {
-    const object = found.objects.get(of) ?? { values: new Map<string, string>(), raw: new Map<string, string>() };
+    const object = found.objects.get(of) ?? noObject();
     const chapter = attribute(object, 'ReqIF.ChapterName');
-    const text = attribute(object, 'ReqIF.Text');
+    const layout = layoutOf(object);
+    const laidOut = layout?.whole();
+    if (layout && laidOut !== undefined) {
+      layouts[keys.get(of) ?? ''] = laidOut;
+      pictures.push(...layout.pictures);
+    }
+    const text = laidOut === undefined ? attribute(object, 'ReqIF.Text') : plainText(laidOut);
     const title = attribute(object, 'ReqIF.Name') || chapter || text.split('\n')[0].slice(0, 120);
     const kind = shown(found, attribute(object, 'Kind')) || (chapter && !text ? 'heading' : 'requirement');
     const place = under.get(of);
@@ -271,7 +293,8 @@ export function readReqif(xml: string, { known: knownKeys, prefix, next: first }
     csv: writeCsv(['key', 'kind', 'under', 'title', 'text', 'parent', 'not in code', ...others], lines),
     specifications: found.specifications,
     kept: found.prefixed ? undefined : keptOf(found, keys),
-    pictures: found.pictures,
+    layouts,
+    pictures: [...new Set(pictures)],
   };
 }
 

@@ -1,9 +1,11 @@
 import fc from 'fast-check';
+import { plainText } from '../../base';
 import {
   emptyRequirement,
   inReadingOrder,
   previewRequirements,
   readReqif,
+  withPictures,
   writeReqif,
   type ExistingRequirement,
   type ReqifRow,
@@ -212,7 +214,7 @@ describe('A ReqIF file of another tool', () => {
     expect(rowsOf(given.csv).length).toBe(2);
   });
 
-  it('takes pictures along where it is given their files, and says how many a file refers to', () => {
+  it('takes pictures along where it is given their files, and finds them again under their hashes', () => {
     const hash = 'ab'.repeat(32);
     const laidOut = row(1, {}, { text: 'See', html: `<p>See</p><p><img src="files/${hash}" alt="Spring" /></p>` });
     const pictures = new Map([[hash, { name: `${hash}.png`, mime: 'image/png' }]]);
@@ -220,6 +222,50 @@ describe('A ReqIF file of another tool', () => {
       '',
     );
     expect(out).toContain(`<xhtml:object data="${hash}.png" type="image/png">Spring</xhtml:object>`);
-    expect(read(out).pictures).toBe(1);
+    const { pictures: names, layouts } = read(out);
+    expect(names).toEqual([`${hash}.png`]);
+    const [html] = Object.values(layouts);
+    expect(withPictures(html, (name) => (name === `${hash}.png` ? hash : undefined))).toBe(laidOut.content.html ?? '');
+    expect(withPictures(html, () => undefined)).toBe('<p>See</p><p>[Spring]</p>');
+  });
+
+  /** The layout of one text that somebody else's file holds. */
+  const layoutOf = (xhtml: string): string | undefined => {
+    const html = '<xhtml:div>' + xhtml.replace(/<(\/?)(?=[a-z])/g, '<$1xhtml:') + '</xhtml:div>';
+    const file = [...writeReqif({ title: 'B', key: 'BRK', createdAt: '2026-03-01T10:00:00.000Z', levels, rows: [row(1)] })].join('');
+    return Object.values(read(file.replace(/<xhtml:div>.*<\/xhtml:div>/s, html)).layouts)[0];
+  };
+
+  it('keeps the layout of a text through writing and reading, letter by letter', () => {
+    for (const html of [
+      '<p>It shall <strong>stop</strong>, <em>whatever</em> comes.</p>',
+      '<p>Within:</p><ul><li>2 s &amp; less</li><li>10 m</li></ul>',
+      '<table><tbody><tr><th>Load</th><th colspan="2">Limit</th></tr><tr><td>1</td><td>&lt; 4</td><td>N</td></tr></tbody></table>',
+      '<pre>if (a)\n    b();</pre>',
+      '<p>See <a href="https://example.org/?a=1&#38;b=2">there</a>.</p>',
+      '<h3>A</h3><blockquote>B</blockquote><p>C<br />D</p><ol><li>E</li></ol>',
+    ]) {
+      const laidOut = row(1, {}, { text: plainText(html), html });
+      const out = [...writeReqif({ title: 'B', key: 'BRK', createdAt: '2026-03-01T10:00:00.000Z', levels, rows: [laidOut] })].join('');
+      const { layouts, csv } = read(out);
+      expect(Object.values(layouts)).toEqual([html]);
+      expect(rowsOf(csv)[0].content.text).toBe(plainText(html));
+    }
+  });
+
+  it('takes of other layouts what a text can hold', () => {
+    expect(layoutOf('<p>Plain</p><p>lines</p>')).toBeUndefined();
+    expect(layoutOf('Words<br/>and more')).toBeUndefined();
+    expect(layoutOf('<div><span style="color:red">Red</span> <b>bold</b></div>')).toBe('<p>Red <b>bold</b></p>');
+    expect(layoutOf('\n  <h1>Top</h1>\n  <p>It\n   holds</p>\n')).toBe('<h3>Top</h3><p>It holds</p>');
+    expect(layoutOf('<div>Before<ul><li><p>one</p><p>two</p></li></ul></div>')).toBe('<p>Before</p><ul><li>one<br />two</li></ul>');
+    expect(layoutOf('<p><ins>new</ins><del>old</del><script>bad()</script></p>')).toBe('<p><u>new</u><s>old</s>bad()</p>');
+    // An object may hold another form of itself: one picture, the one that can be shown, and its words.
+    expect(layoutOf('<p><object data="a.rtf" type="text/rtf"><object data="a.png" type="image/png">Bolt</object></object></p>')).toBe(
+      '<p><img src="object:a.png" alt="Bolt" /></p>',
+    );
+    expect(layoutOf('<p><object data="x&quot; onload=&quot;y.png" type="image/png">"&lt;b&gt;"</object></p>')).toBe(
+      '<p><img src="object:x&#34; onload=&#34;y.png" alt="&#34;&#60;b&#62;&#34;" /></p>',
+    );
   });
 });

@@ -213,6 +213,7 @@ import { runCommands, runFeature } from './state';
       display: inline-flex;
       gap: 2px;
       align-items: center;
+      vertical-align: middle;
       cursor: grab;
       touch-action: none;
     }

@@ -83,7 +83,7 @@ export const runKind: ListKind<RunSummary> = {
       grows: true,
       show: (r) => `${r.caseTitle}${r.row === null ? '' : ` · row ${r.row}`}`,
     },
-    { name: 'tester', words: 'Tester', width: 100, sort: 'tester', usual: true, show: (r) => r.testerName },
+    { name: 'tester', words: 'Tester', width: 124, sort: 'tester', usual: true, show: (r) => r.testerName },
     {
       name: 'state',
       words: 'State',

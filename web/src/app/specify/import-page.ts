@@ -5,10 +5,24 @@ import { MatProgressBarModule } from '@angular/material/progress-bar';
 import { Router } from '@angular/router';
 import type { AnswerOf } from '@contract/base';
 import type { getExchange, ImportSummary } from '@contract/specify';
-import { decodeText, importFields, readReqif, type ImportField, type ReqifKept } from '@core/specify';
+import { decodeText, importFields, type ImportField } from '@core/specify';
 import { EarlierImports } from './earlier-imports';
-import { exchangeOf, firstReqif } from './reqif-archive';
-import { firstMissing, Icon, Needs, onAction, onChanged, ProblemNote, selectRequest, useKnownFields, useProject, WordsDiff } from '../base';
+import { exchangeOf } from './reqif-archive';
+import { ReqifFile, type ReqifTable } from './reqif-reading';
+import {
+  Api,
+  failureWords,
+  firstMissing,
+  Icon,
+  Needs,
+  onAction,
+  onChanged,
+  ProblemNote,
+  selectRequest,
+  useKnownFields,
+  useProject,
+  WordsDiff,
+} from '../base';
 import { specifyCommands, specifyFeature } from './state';
 
 const fieldWords: Record<ImportField, string> = {
@@ -39,182 +53,7 @@ const fieldWords: Record<ImportField, string> = {
   imports: [EarlierImports, FormsModule, MatButtonModule, MatProgressBarModule, Icon, ProblemNote, Needs, WordsDiff],
   changeDetection: ChangeDetectionStrategy.OnPush,
   host: { '(document:paste)': 'paste($event)' },
-  template: `
-    <div class="page stack">
-      <div class="page-head">
-        <h1>Import requirements</h1>
-        <label class="row into"
-          ><span class="second">into</span
-          ><select class="in" name="into" [ngModel]="target()" (ngModelChange)="retarget($event)">
-            @for (s of specifications(); track s.key) {
-              <option [value]="s.key">{{ s.title }}</option>
-            }
-          </select></label
-        >
-      </div>
-      <section class="sheet pad drop" (dragover)="$event.preventDefault()" (drop)="drop($event)">
-        <cp-icon name="upload_file" /><span>Drop a CSV, XLSX or ReqIF file here, paste rows of a spreadsheet, or</span
-        ><label class="chip"
-          >choose one<input
-            #pickBox
-            class="hidden-visually"
-            type="file"
-            accept=".csv,.txt,.xlsx,.reqif,.reqifz,text/csv"
-            (change)="pick(pickBox)"
-        /></label>
-        @if (fileName()) {
-          <span
-            ><b>{{ fileName() }}</b
-            >&ngsp;<span class="second small">{{ encoding() }}, {{ preview()?.total ?? 0 }} rows</span></span
-          >
-        }
-      </section>
-      @if (reading().pending) {
-        <mat-progress-bar mode="indeterminate" aria-label="Reading the file" />
-      }
-      @if (unreadable()) {
-        <div class="note broken" role="alert"><cp-icon name="warning" />{{ unreadable() }}</div>
-      }
-      @if (sheets().length > 1) {
-        <div class="row" role="group" aria-label="Tables of the workbook">
-          @for (s of sheets(); track s) {
-            <button class="chip" type="button" [attr.aria-pressed]="s === sheet()" (click)="readSheet(s)">{{ s }}</button>
-          }
-        </div>
-      }
-      <cp-problem [of]="workbookName" />
-      <cp-problem [of]="importName" />
-      <cp-problem [of]="previewName" />
-      @if (preview(); as p) {
-        @if (pictures()) {
-          <div class="note">
-            <cp-icon name="image" />Its texts refer to {{ pictures() === 1 ? 'one picture' : pictures() + ' pictures' }}: the words beside
-            them are read, the pictures are not taken.
-          </div>
-        }
-        <section class="sheet pad stack">
-          <h2>Columns</h2>
-          <div class="map">
-            @for (field of fields; track field) {
-              <label class="field"
-                ><span>{{ fieldWords[field] }}{{ field === 'key' || field === 'title' || field === 'text' ? ' (needed)' : '' }}</span
-                ><select class="in" [name]="field" [ngModel]="p.mapping[field] || ''" (ngModelChange)="map(field, $event)">
-                  <option value="">none</option>
-                  @for (column of p.columns; track column) {
-                    <option [value]="column">{{ column }}</option>
-                  }
-                </select></label
-              >
-            }
-            @for (f of ownFields(); track f.id) {
-              <label class="field"
-                ><span>{{ f.name }}</span
-                ><select class="in" [name]="'own' + f.id" [ngModel]="ownColumn(p, f.id)" (ngModelChange)="mapOwn(f.id, $event)">
-                  <option value="">none</option>
-                  @for (column of p.columns; track column) {
-                    <option [value]="column">{{ column }}</option>
-                  }
-                </select></label
-              >
-            }
-          </div>
-        </section>
-        @if (p.findings.length) {
-          <section class="sheet pad stack-s">
-            <h2 class="t-broken">
-              {{ p.findings.length === 1 ? 'One error' : p.findings.length + (p.findings.length >= 500 ? ' or more errors' : ' errors') }}:
-              nothing can be written yet
-            </h2>
-            <table class="list">
-              <thead>
-                <tr>
-                  <th scope="col" class="num">Row</th>
-                  <th scope="col">Cell</th>
-                  <th scope="col">What is wrong</th>
-                </tr>
-              </thead>
-              <tbody>
-                @for (f of p.findings.slice(0, 100); track $index) {
-                  <tr>
-                    <td class="num">{{ f.row ?? '–' }}</td>
-                    <td>{{ f.cell ?? '–' }}</td>
-                    <td>{{ f.text }}</td>
-                  </tr>
-                }
-              </tbody>
-            </table>
-            @if (p.findings.length > 100) {
-              <p class="second">The first 100 are shown.</p>
-            }
-          </section>
-        }
-        @if (p.rows.length) {
-          <section class="sheet pad stack-s">
-            @if (p.missing) {
-              <fieldset class="row">
-                <legend>
-                  The specification has {{ p.missing === 1 ? 'one requirement' : p.missing + ' requirements' }} that the table does not
-                  name: <span class="key">{{ p.missingKeys.slice(0, 12).join(', ') }}</span>{{ p.missing > 12 ? ' …' : '' }}
-                </legend>
-                <label class="check"
-                  ><input type="radio" name="missing" [checked]="!retires()" (change)="retires.set(false)" /> leave them as they are</label
-                >
-                <label class="check"
-                  ><input type="radio" name="missing" [checked]="retires()" (change)="retires.set(true)" /> retire them</label
-                >
-              </fieldset>
-            }
-            <div class="between">
-              <h2>{{ p.good }} of {{ p.total }} rows are good: {{ p.new }} new, {{ p.changed }} changed, {{ p.same }} the same</h2>
-              <button mat-flat-button type="button" [disabled]="writing().pending > 0" [cpNeeds]="missing" (click)="write()">
-                {{ writing().pending ? 'Writing …' : writeWords(p) }}
-              </button>
-            </div>
-            <table class="list">
-              <thead>
-                <tr>
-                  <th scope="col">Key</th>
-                  <th scope="col">Is</th>
-                  <th scope="col">Title</th>
-                  <th scope="col">Level</th>
-                  <th scope="col">Method</th>
-                  <th scope="col">Parent</th>
-                </tr>
-              </thead>
-              <tbody>
-                @for (r of p.rows; track r.key) {
-                  <tr>
-                    <td class="key">{{ r.key }}</td>
-                    <td>{{ r.status }}</td>
-                    <td>
-                      {{ r.content.title }}
-                      @for (d of r.differences; track d.name) {
-                        <div class="small">
-                          <span class="second">{{ d.name }}:</span> <cp-words-diff [before]="d.before" [after]="d.after" />
-                        </div>
-                      }
-                    </td>
-                    <td>{{ r.content.level }}</td>
-                    <td>{{ r.content.method }}</td>
-                    <td>{{ r.parents.join(', ') }}</td>
-                  </tr>
-                }
-              </tbody>
-            </table>
-            @if (p.good > p.rows.length) {
-              <p class="second">{{ p.rows.length }} of them are shown, those that change something first.</p>
-            }
-          </section>
-        }
-      } @else {
-        <div class="sheet empty">
-          <h2>A table with a heading row</h2>
-          <p>Comma, semicolon or tab; UTF-8, UTF-16 or Windows-1252. Nothing is written before you have seen it.</p>
-        </div>
-        <cp-earlier-imports />
-      }
-    </div>
-  `,
+  templateUrl: './import-page.html',
   styles: `
     .into {
       flex-wrap: nowrap;
@@ -259,10 +98,11 @@ export class ImportPage {
   /** Does what the table does not name go out of use? */
   protected readonly retires = signal(false);
   private csv = '';
-  /** The ReqIF document that is read, and what of it has no place here. */
-  private xml: string | undefined;
-  private kept: ReqifKept | undefined;
-  protected readonly pictures = signal(0);
+  /** The ReqIF document that is read, and what it holds. */
+  private document: ReqifFile | undefined;
+  protected readonly reqif = signal<ReqifTable | null>(null);
+  protected readonly storing = signal(false);
+  private readonly api = inject(Api);
   private workbook: File | undefined;
   protected readonly sheets = signal<readonly string[]>([]);
   protected readonly sheet = signal('');
@@ -317,8 +157,8 @@ export class ImportPage {
     this.sheets.set([]);
     this.unreadable.set('');
     this.csv = '';
-    this.xml = this.kept = undefined;
-    this.pictures.set(0);
+    this.document = undefined;
+    this.reqif.set(null);
     if (/\.xlsx$/i.test(file.name)) {
       this.workbook = file;
       return this.readSheet(undefined);
@@ -335,9 +175,8 @@ export class ImportPage {
   /** ReqIF becomes the table that it holds, of an archive its first document; by which identifiers it is known here, the server says. */
   private async readReqif(file: File): Promise<void> {
     try {
-      const bytes = new Uint8Array(await file.arrayBuffer());
-      this.xml = /z$/i.test(file.name) ? await firstReqif(bytes) : new TextDecoder().decode(bytes);
-      if (this.xml === undefined)
+      this.document = await ReqifFile.open(file);
+      if (!this.document)
         return this.unreadable.set(`${file.name}: There is no ReqIF document in the archive, or it unpacks to far more than one has.`);
       this.store.dispatch(specifyCommands.getExchange.start({ project: this.scope.slug(), key: this.target() }));
     } catch {
@@ -345,14 +184,13 @@ export class ImportPage {
     }
   }
 
-  private takeReqif({ prefix, next, identifiers }: AnswerOf<typeof getExchange>): void {
-    if (this.xml === undefined) return;
-    const read = readReqif(this.xml, { known: new Map(Object.entries(identifiers)), prefix, next });
+  private takeReqif(known: AnswerOf<typeof getExchange>): void {
+    if (!this.document) return;
+    const read = this.document.read(known);
     if ('fault' in read) return this.unreadable.set(`${this.fileName()}: ${read.fault}`);
     this.encoding.set('ReqIF');
     this.csv = read.csv;
-    this.kept = read.kept;
-    this.pictures.set(read.pictures);
+    this.reqif.set(read);
     this.check(undefined);
   }
 
@@ -368,6 +206,7 @@ export class ImportPage {
         project: this.scope.slug(),
         csv: this.csv,
         specification: this.target(),
+        ...this.layouts(),
         ...(mapping ? { mapping } : {}),
       }),
     );
@@ -375,7 +214,7 @@ export class ImportPage {
 
   protected retarget(key: string): void {
     this.target.set(key);
-    if (this.xml !== undefined) this.store.dispatch(specifyCommands.getExchange.start({ project: this.scope.slug(), key }));
+    if (this.document) this.store.dispatch(specifyCommands.getExchange.start({ project: this.scope.slug(), key }));
     else if (this.csv) this.check(this.preview()?.mapping);
   }
 
@@ -407,19 +246,39 @@ export class ImportPage {
     );
   };
 
-  protected write(): void {
+  private layouts(): { layouts?: Record<string, string> } {
+    const read = this.reqif();
+    return read ? { layouts: read.layouts } : {};
+  }
+
+  protected async write(): Promise<void> {
     const mapping = this.preview()?.mapping;
-    if (mapping)
-      this.store.dispatch(
-        specifyCommands.importRequirements.start({
-          project: this.scope.slug(),
-          specification: this.target(),
-          fileName: this.fileName(),
-          csv: this.csv,
-          mapping,
-          missing: this.retires() ? 'retire' : 'leave',
-          ...(this.kept ? { exchange: exchangeOf(this.kept) } : {}),
-        }),
-      );
+    if (!mapping || !(await this.picturesStored())) return;
+    const kept = this.reqif()?.kept;
+    this.store.dispatch(
+      specifyCommands.importRequirements.start({
+        project: this.scope.slug(),
+        specification: this.target(),
+        fileName: this.fileName(),
+        csv: this.csv,
+        mapping,
+        missing: this.retires() ? 'retire' : 'leave',
+        ...(kept ? { exchange: exchangeOf(kept) } : {}),
+        ...this.layouts(),
+      }),
+    );
+  }
+
+  private async picturesStored(): Promise<boolean> {
+    this.storing.set(true);
+    try {
+      await this.document?.storePictures(this.api, { project: this.scope.slug(), key: this.target() });
+      return true;
+    } catch (error) {
+      this.unreadable.set(`The pictures could not be stored, and nothing was written: ${failureWords(error)}`);
+      return false;
+    } finally {
+      this.storing.set(false);
+    }
   }
 }
