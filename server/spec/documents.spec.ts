@@ -5,7 +5,7 @@ import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import * as base from '@contract/base';
 import * as specify from '@contract/specify';
-import { previewRequirements, readReqif } from '@core/specify';
+import { previewRequirements, readReqif, withPictures } from '@core/specify';
 import { pictureSize, richBlocks } from '../src/base';
 import { content, openProject, type Project } from './support';
 
@@ -76,6 +76,48 @@ describe('A specification as a file', () => {
     expect(Object.keys(files).sort()).toEqual(['BRK.reqif', `pictures/${hash}.png`]);
     expect(Buffer.from(files[`pictures/${hash}.png`]).equals(png)).toBeTrue();
     expect(strFromU8(files['BRK.reqif'])).toContain(`data="pictures/${hash}.png"`);
+  });
+
+  it('comes back from its archive with layout and pictures: nothing is changed by it, and what is changed in it is', async () => {
+    const xml = strFromU8(unzipSync(new Uint8Array((await get('BRK/file.reqifz')).rawPayload))['BRK.reqif']);
+    const layoutsOf = (html: Readonly<Record<string, string>>): Record<string, string> =>
+      Object.fromEntries(Object.entries(html).map(([key, one]) => [key, withPictures(one, (name) => /[0-9a-f]{64}/.exec(name)?.[0])]));
+    const take = (text: string, specification = 'BRK', keys = { known: new Map<string, string>(), prefix: 'REQ', next: 1 }) => {
+      const read = readReqif(text, keys);
+      if ('fault' in read) throw new Error(read.fault);
+      const mapping = previewRequirements(read.csv, undefined, { existing: new Map(), levels: [] }).mapping as Record<string, string>;
+      return { specification, fileName: 'b.reqifz', csv: read.csv, mapping, layouts: layoutsOf(read.layouts) };
+    };
+    const before = (await p.call('auditor', specify.getRequirement, { key: 'BRK-002' })).body;
+    const same = await p.call('author', specify.importRequirements, take(xml));
+    expect(same.body).toEqual(jasmine.objectContaining({ written: 0, changed: 0, same: 4 }));
+    expect(Object.keys(take(xml).layouts)).toEqual(['BRK-002']);
+    // Somebody laid it out otherwise; the words are the same. What a text cannot hold is left out.
+    const edited = xml.replace('<xhtml:strong>close</xhtml:strong>', '<xhtml:em onclick="steal()">close</xhtml:em>');
+    const { body: shown } = await p.call('author', specify.previewImport, take(edited));
+    expect(shown.rows.flatMap(({ key, differences }) => differences.map(({ name }) => [key, name]))).toEqual([['BRK-002', 'Layout']]);
+    expect((await p.call('author', specify.importRequirements, take(edited))).body).toEqual(
+      jasmine.objectContaining({ written: 0, changed: 1, same: 3 }),
+    );
+    const after = (await p.call('auditor', specify.getRequirement, { key: 'BRK-002' })).body;
+    expect([after.text, after.html]).toEqual([before.text, before.html?.replace(/strong>/g, 'em>')]);
+    const plain = { ...take(edited), layouts: {} };
+    expect((await p.call('author', specify.importRequirements, plain)).body).toEqual(jasmine.objectContaining({ changed: 1 }));
+    expect((await p.call('auditor', specify.getRequirement, { key: 'BRK-002' })).body.html).toBeUndefined();
+    // Into another specification, where nothing of it is known.
+    await p.call('author', specify.addSpecification, { key: 'PIC', title: 'With pictures', prefix: 'PIC' });
+    const renamed = xml.replace(/THE-VALUE="BRK-(\d+)"/g, 'THE-VALUE="PIC-$1"');
+    const fresh = await p.call('author', specify.importRequirements, take(renamed, 'PIC'));
+    expect(fresh.body).toEqual(jasmine.objectContaining({ written: 4 }));
+    const copy = (await p.call('auditor', specify.getRequirement, { key: 'PIC-002' })).body;
+    expect([copy.text, copy.html]).toEqual([before.text, before.html]);
+    expect(copy.html).toContain(`src="files/${hash}"`);
+    const out = strFromU8(unzipSync(new Uint8Array((await get('PIC/file.reqifz')).rawPayload))['PIC.reqif']);
+    const again = await p.call('author', specify.previewImport, take(out, 'PIC'));
+    expect([again.body.new, again.body.changed, again.body.same]).toEqual([0, 0, 4]);
+    const endless = { ...take(edited), layouts: { 'BRK-002': '<p>'.repeat(4000) } };
+    expect((await p.call('author', specify.previewImport, endless)).problem.code).toBe('invalid');
+    expect((await p.call('auditor', base.verifyLedger, {})).body).toEqual(jasmine.objectContaining({ rowFaults: [] }));
   });
 
   it('of another tool is known again by its identifiers, and goes out with what only that tool understands', async () => {

@@ -76,8 +76,8 @@ export class Layout {
     }
     if (name === 'br') return void (this.html += '<br />');
     const tag = taken[name] ?? '';
-    const inside = this.open.findLast((outer) => outer.tag)?.tag;
     if (blocks.has(tag)) this.leaveParagraph();
+    const inside = this.open.findLast((outer) => outer.tag)?.tag;
     // A block in a paragraph or a cell is its lines.
     const kept = tag && !(tag === 'p' && inside !== undefined && inside !== 'blockquote') ? tag : '';
     if (kept && kept !== 'p') this.laidOut = true;
@@ -90,7 +90,7 @@ export class Layout {
   private leaveParagraph(): void {
     const last = this.open.at(-1);
     if (last?.tag !== 'p') return;
-    if (this.html.length === last.from + 3) this.html = this.html.slice(0, last.from);
+    if (!this.html.slice(last.from + '<p>'.length).trim()) this.html = this.html.slice(0, last.from);
     else this.html += '</p>';
     this.open[this.open.length - 1] = { ...last, tag: '' };
   }
