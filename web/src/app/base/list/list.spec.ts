@@ -7,7 +7,7 @@ import { listCases } from '@contract/design';
 import { hear, listOver, mount, offered, openWeb, type FakeApi, type Mounted } from '../testing';
 import { recordFilterFields, RowTemplate, type ListKind } from './kind';
 import { RecordList } from './record-list';
-import { patch, type ListWindow } from './state';
+import { listActions, listsFeature, patch, type ListWindow } from './state';
 
 interface Row {
   readonly key: string;
@@ -278,6 +278,43 @@ describe('a list of records', () => {
     expect(later.length).toBeGreaterThan(0);
     expect(asked(false) - rowsBefore).toBeLessThan(8);
     expect(asked(true) - countsBefore).toBeLessThan(kind.views.length * 2 + 1);
+  });
+
+  it('stands there also where things change faster than they are answered: one request on its way, one behind it', async () => {
+    await open(40);
+    const gates: (() => void)[] = [];
+    const answer = listOver(() => rows);
+    api.on(listCases, (input) => new Promise((resolve) => gates.push(() => resolve(answer(input)))));
+    const before = asked().length;
+    const name = Object.keys(store.selectSignal(listsFeature.selectListsState)()).find((list) => !list.includes('#')) ?? '';
+    await page.press(/Drafts/);
+    for (let i = 0; i < 10; i++) {
+      store.dispatch(listActions.changed({ list: name, keys: [`C-00${10 + i}`] }));
+      await page.settled();
+    }
+    const [pages, patches] = [false, true].map((patch) =>
+      asked()
+        .slice(before)
+        .filter(({ filter }) => String(filter).includes('"key"') === patch),
+    );
+    expect([pages.length, patches.length]).toEqual([1, 1]);
+    expect(shown()).toEqual([]);
+    for (let i = 0; i < 20 && gates.length; i++) {
+      for (const open of gates.splice(0)) open();
+      await page.settled();
+    }
+    expect(shown().length).toBe(10);
+    // What changed meanwhile was asked for once more, all of it together.
+    const last = asked()
+      .slice(before)
+      .filter(({ filter }) => String(filter).includes('"key"'));
+    expect(last.length).toBe(2);
+    expect(String(last[1]['filter'])).toContain('C-0019');
+    expect(
+      asked()
+        .slice(before)
+        .filter(({ filter }) => !String(filter).includes('"key"')).length,
+    ).toBe(2);
   });
 
   it('goes by keys alone: arrows, a stretch with Shift, Space, Enter, Escape', async () => {

@@ -2,7 +2,7 @@ import { inject } from '@angular/core';
 import { Actions, createEffect, ofType } from '@ngrx/effects';
 import { createActionGroup, createFeature, createReducer, createSelector, on, props, Store, type Action } from '@ngrx/store';
 import type { Endpoint, Filter, Page, ProblemDetails } from '@contract/base';
-import { catchError, from, map, mergeMap, of } from 'rxjs';
+import { catchError, concat, defer, EMPTY, from, map, mergeMap, of, type Observable } from 'rxjs';
 import { Api, ApiFailure } from '../api';
 import { together } from './filter-text';
 
@@ -177,6 +177,8 @@ export const listsFeature = createFeature({
     on(a.page, (lists, { list, question, page, answer }): Lists => asking(lists, list, question, (w) => withPage(w, page, answer))),
     on(a.patched, (lists, { list, question, keys, answer }): Lists =>
       asking(lists, list, question, (w) => {
+        // Its first page is on its way, and tells more.
+        if (w.total === null) return w;
         const { window, moved } = patch(w, keys, answer);
         return moved ? again(window) : window;
       }),
@@ -218,65 +220,102 @@ function call<A extends Action>(
   );
 }
 
+/** What is on its way for a list that asks one question: pages, with whether one was asked for again meanwhile, and keys that changed since. */
+interface Sent {
+  readonly question: ListQuestion;
+  readonly pages: Map<number, boolean>;
+  readonly keys: Set<string>;
+  patching: boolean;
+}
+
+/** What is on its way, by list: where things change faster than they are answered, one request is on its way and one behind it. */
+function sentByList() {
+  const lists = inject(Store).selectSignal(listsFeature.selectListsState);
+  const sent = new Map<string, Sent>();
+  const of = (list: string): { window: ListWindow; mine: Sent } | undefined => {
+    const window = lists()[list];
+    if (!window) return undefined;
+    const before = sent.get(list);
+    const { question } = window;
+    const mine = before?.question === question ? before : { question, pages: new Map(), keys: new Set<string>(), patching: false };
+    sent.set(list, mine);
+    return { window, mine };
+  };
+  const still = (list: string, { question }: Sent): boolean => lists()[list]?.question === question;
+  return { of, still };
+}
+
 /** Reads the pages that a list waits for: behind the page before where that is known, else by its place. */
 const readPages = createEffect(
-  (actions$ = inject(Actions), api = inject(Api), store = inject(Store)) => {
-    const lists = store.selectSignal(listsFeature.selectListsState);
-    const sent = new Map<string, { readonly question: ListQuestion; readonly pages: Set<number> }>();
+  (actions$ = inject(Actions), api = inject(Api), sent = sentByList()) => {
+    const send = (list: string, mine: Sent, page: number): Observable<Action> => {
+      mine.pages.set(page, false);
+      const { question } = mine;
+      const end = sent.of(list)?.window.ends[page - 1];
+      const input = { ...inputOf(question, question.filter), ...(end ? { after: end } : page ? { skip: page * pageSize } : {}) };
+      return call(
+        api,
+        question,
+        input,
+        (answer): Action => a.page({ list, question, page, answer }),
+        (problem) => a.refused({ list, question, page, problem }),
+      ).pipe(
+        mergeMap((action) => {
+          const again = mine.pages.get(page) === true && sent.still(list, mine);
+          mine.pages.delete(page);
+          return again
+            ? concat(
+                of(action),
+                defer(() => send(list, mine, page)),
+              )
+            : of(action);
+        }),
+      );
+    };
     return actions$.pipe(
       ofType(a.ask, a.see, a.patched, a.changed),
       mergeMap(({ list, type }) => {
-        const window = lists()[list];
-        if (!window) return of();
-        const { question } = window;
-        const before = sent.get(list);
-        const mine = before?.question === question ? before : { question, pages: new Set<number>() };
-        sent.set(list, mine);
-        // What changed meanwhile is asked for again, though it is on its way.
-        const pages = window.waiting.filter((page) => type === a.changed.type || type === a.patched.type || !mine.pages.has(page));
-        return from(pages).pipe(
-          mergeMap((page) => {
-            mine.pages.add(page);
-            const end = window.ends[page - 1];
-            const input = { ...inputOf(question, question.filter), ...(end ? { after: end } : page ? { skip: page * pageSize } : {}) };
-            return call(
-              api,
-              question,
-              input,
-              (answer) => {
-                mine.pages.delete(page);
-                return a.page({ list, question, page, answer });
-              },
-              (problem) => {
-                mine.pages.delete(page);
-                return a.refused({ list, question, page, problem });
-              },
-            );
-          }),
-        );
+        const now = sent.of(list);
+        if (!now) return EMPTY;
+        const { window, mine } = now;
+        // What changed meanwhile is asked for again once it is answered.
+        if (type === a.changed.type || type === a.patched.type)
+          for (const page of window.waiting) if (mine.pages.has(page)) mine.pages.set(page, true);
+        return from(window.waiting.filter((page) => !mine.pages.has(page))).pipe(mergeMap((page) => send(list, mine, page)));
       }),
     );
   },
   { functional: true },
 );
 
-/** Reads the rows that changed, as far as the question finds them. */
+/** Reads the rows that changed, as far as the question finds them; what changes meanwhile is asked for together. */
 const readChanged = createEffect(
-  (actions$ = inject(Actions), api = inject(Api), store = inject(Store)) => {
-    const lists = store.selectSignal(listsFeature.selectListsState);
+  (actions$ = inject(Actions), api = inject(Api), sent = sentByList()) => {
+    const send = (list: string, mine: Sent): Observable<Action> => {
+      const keys = [...mine.keys];
+      mine.keys.clear();
+      mine.patching = keys.length > 0 && keys.length <= mostPatched && sent.still(list, mine);
+      if (!mine.patching) return keys.length > mostPatched ? of(a.changed({ list, keys: null })) : EMPTY;
+      const { question } = mine;
+      return concat(
+        call(
+          api,
+          question,
+          { ...inputOf(question, together([question.filter, { field: 'key', is: keys }])), limit: mostPatched },
+          (answer): Action => a.patched({ list, question, keys, answer }),
+          (problem) => a.refused({ list, question, page: null, problem }),
+        ),
+        defer(() => send(list, mine)),
+      );
+    };
     return actions$.pipe(
       ofType(a.changed),
       mergeMap(({ list, keys }) => {
-        const question = lists()[list]?.question;
-        if (!question || question.count || keys === null || keys.length > mostPatched) return of();
-        const filter = together([question.filter, { field: 'key', is: keys }]);
-        return call(
-          api,
-          question,
-          { ...inputOf(question, filter), limit: mostPatched },
-          (answer) => a.patched({ list, question, keys, answer }),
-          (problem) => a.refused({ list, question, page: null, problem }),
-        );
+        const now = sent.of(list);
+        if (!now || now.window.question.count || keys === null || keys.length > mostPatched) return EMPTY;
+        const { mine } = now;
+        for (const key of keys) mine.keys.add(key);
+        return mine.patching ? EMPTY : send(list, mine);
       }),
     );
   },
