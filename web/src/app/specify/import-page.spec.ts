@@ -158,4 +158,51 @@ describe('the import of a table', () => {
     await give('c.reqif', '<!DOCTYPE a [<!ENTITY b "c">]><REQ-IF/>', 'c.reqif: Line 1: the document declares');
     await give('d.reqifz', new Uint8Array(zipSync({ 'd.reqif': new Uint8Array(130 << 20) })), 'unpacks to far more');
   }, 30_000);
+
+  it('takes the layout of ReqIF along, with the pictures of its archive, which it stores before', async () => {
+    const { api, page } = await open();
+    api
+      .on(contract.getExchange, () => ({ prefix: 'BRK', next: 8, identifiers: {} }))
+      .on(contract.importRequirements, () => ({ written: 1, changed: 0, same: 0, retired: 0, bulk: 3 }))
+      .on(base.listAttachments, () => [{ sha256: 'ff'.repeat(32) }])
+      .on(base.addAttachments, () => []);
+    const [spring, bolt] = [new Uint8Array([1, 2, 3]), new Uint8Array([4])];
+    // printf '\\1\\2\\3' | sha256sum
+    const sha256 = '039058c6f2c0cb492c533b0a4d14ef77cc0f78abccced5287d84a1a2011cfb81';
+    const names = new Map([
+      ['aa', 'pictures/a%20spring.png'],
+      ['bb', 'pictures/gone.png'],
+    ]);
+    const img = (n: string): string => `<p><img src="files/${n.repeat(32)}" alt="${n}" /></p>`;
+    const content = {
+      ...emptyRequirement,
+      title: 'Stop',
+      text: 'It shall stop.',
+      html: `<p>It shall <b>stop</b>.</p>${img('aa')}${img('bb')}`,
+    };
+    const rows = [{ key: 'BRK-007', under: null, content, state: 'draft', revision: 1, updatedAt: '', parents: [] }];
+    const pictures = new Map([...names].map(([n, name]) => [n.repeat(32), { name, mime: 'image/png' }]));
+    const xml = [...writeReqif({ title: 'Brake', key: 'BRK', createdAt: '', levels: ['SIL 2'], rows, pictures })].join('');
+    const { zipSync, strToU8 } = await import('fflate');
+    const archive = zipSync({ 'out/b.reqif': strToU8(xml), 'out/pictures/a spring.png': spring, 'out/pictures/bolt.png': bolt });
+    const transfer = new DataTransfer();
+    transfer.items.add(new File([new Uint8Array(archive)], 'b.reqifz'));
+    page.one('.drop').dispatchEvent(new DragEvent('drop', { dataTransfer: transfer, bubbles: true, cancelable: true }));
+    await page.until(() => page.text().includes('1 of 1 rows are good'));
+    expect(page.text()).toContain('1 picture is taken with its texts. 1 picture is not in the file');
+    const layouts = { 'BRK-007': `<p>It shall <b>stop</b>.</p><p><img src="files/${sha256}" alt="aa" /></p><p>[bb]</p>` };
+    expect(api.of(contract.previewImport).at(-1)).toEqual(jasmine.objectContaining({ layouts }));
+    await page.press(/^Write 1 new/);
+    await page.until(() => api.of(contract.importRequirements).length);
+    const stored = api.asked.filter(({ endpoint }) => endpoint === base.addAttachments);
+    expect(stored.map(({ input, files }) => [input['key'], files?.map(({ name, type }) => `${name} ${type}`)])).toEqual([
+      ['BRK', ['a spring.png image/png']],
+    ]);
+    expect(api.of(contract.importRequirements)).toEqual([jasmine.objectContaining({ layouts })]);
+    // Where a picture cannot be stored, no text is written.
+    api.refuse(base.addAttachments, { title: 'The project is full.', code: 'storageFull' as never });
+    await page.press(/^Write 1 new/);
+    await page.until(() => page.text().includes('nothing was written'));
+    expect(api.of(contract.importRequirements)).toHaveSize(1);
+  }, 20_000);
 });
