@@ -162,36 +162,55 @@ const script = `
 const states = ${JSON.stringify(states)};
 const ask = (method, path, body) => fetch(path, { method, headers: { 'content-type': 'application/json' }, ...(body ? { body: JSON.stringify(body) } : {}) }).then((r) => r.json());
 const make = (tag, more, ...inner) => { const e = Object.assign(document.createElement(tag), more); e.append(...inner); return e; };
-let seen = '';
-async function draw(force) {
+/** What is drawn of each item: it stays while what it says changes, so that what somebody is writing in it stays. */
+const drawn = new Map();
+function card(id) {
+  const title = make('input', { ariaLabel: 'Title of ' + id });
+  const state = make('select', { ariaLabel: 'State of ' + id }, ...states.map((s) => make('option', { value: s, textContent: s })));
+  const text = make('input', { placeholder: 'A comment', ariaLabel: 'Comment on ' + id });
+  const said = {};
+  const save = () => {
+    Object.assign(said, { title: title.value, state: state.value });
+    return ask('PUT', '/api/items/' + id, { ...said }).then(() => draw());
+  };
+  const say = () => {
+    const words = text.value.trim();
+    text.value = '';
+    if (words) void ask('POST', '/api/items/' + id + '/comments', { by: 'the workshop', text: words }).then(() => draw());
+  };
+  const about = make('small', {});
+  const comments = make('ul', {});
+  const whole = make('article', { id },
+    make('div', { className: 'line' }, make('strong', { textContent: id }), title, state, make('button', { textContent: 'Save', onclick: save })),
+    about, comments,
+    make('div', { className: 'line' }, text, make('button', { textContent: 'Comment', onclick: say })));
+  return { whole, title, state, about, comments, said };
+}
+/** A field follows what is stored, but not while somebody is at it, and not over what they wrote and did not save. */
+function follow(on, name, field, value) {
+  const own = on.said[name] !== undefined && field.value !== on.said[name];
+  if (!own && document.activeElement !== field) field.value = on.said[name] = value;
+}
+async function draw() {
   const { items } = await ask('GET', '/api/items');
-  const now = JSON.stringify(items) + (await Promise.all(items.map((i) => ask('GET', '/api/items/' + i.id)))).map((i) => i.comments.length).join();
-  if (!force && (now === seen || document.activeElement?.closest('article'))) return;
-  seen = now;
-  const whole = await Promise.all(items.map((i) => ask('GET', '/api/items/' + i.id)));
-  // What somebody is writing stays.
-  const typed = Object.fromEntries([...document.querySelectorAll('article')].map((a) => [a.id, a.querySelector('input[placeholder]').value]));
-  document.getElementById('items').replaceChildren(...whole.reverse().map(({ item, comments }) => {
-    const title = make('input', { value: item.title, ariaLabel: 'Title of ' + item.id });
-    const state = make('select', { ariaLabel: 'State of ' + item.id }, ...states.map((s) => make('option', { value: s, textContent: s, selected: s === item.state })));
-    const save = make('button', { textContent: 'Save', onclick: () => ask('PUT', '/api/items/' + item.id, { title: title.value, state: state.value }).then(() => draw(true)) });
-    const text = make('input', { placeholder: 'A comment', ariaLabel: 'Comment on ' + item.id, value: typed[item.id] ?? '' });
-    const send = make('button', { textContent: 'Comment', onclick: () => { const said = text.value; text.value = ''; void ask('POST', '/api/items/' + item.id + '/comments', { by: 'the workshop', text: said }).then(() => draw(true)); } });
-    return make('article', { id: item.id },
-      make('div', { className: 'line' }, make('strong', { textContent: item.id }), title, state, save),
-      make('small', { textContent: item.text }),
-      make('ul', {}, ...comments.map((c) => make('li', { textContent: c.by + ': ' + c.text }))),
-      make('div', { className: 'line' }, text, send));
-  }));
+  for (const { item, comments } of await Promise.all(items.map((i) => ask('GET', '/api/items/' + i.id)))) {
+    const on = drawn.get(item.id) ?? card(item.id);
+    if (!drawn.has(item.id)) document.getElementById('items').prepend(on.whole);
+    drawn.set(item.id, on);
+    follow(on, 'title', on.title, item.title);
+    follow(on, 'state', on.state, item.state);
+    on.about.textContent = item.text;
+    on.comments.replaceChildren(...comments.map((c) => make('li', { textContent: c.by + ': ' + c.text })));
+  }
 }
 document.querySelector('form.new').onsubmit = async (event) => {
   event.preventDefault();
   await ask('POST', '/api/items', { title: event.target.title.value });
   event.target.reset();
-  void draw(true);
+  void draw();
 };
-void draw(true);
-setInterval(() => void draw(false).catch(() => undefined), 1500);
+void draw();
+setInterval(() => void draw().catch(() => undefined), 1500);
 `;
 
 if (process.argv[1] && import.meta.url === pathToFileURL(process.argv[1]).href) {
