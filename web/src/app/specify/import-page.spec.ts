@@ -192,7 +192,7 @@ describe('the import of a table', () => {
     expect(page.text()).toContain('1 picture is taken with its texts. 1 picture is not in the file');
     const layouts = { 'BRK-007': `<p>It shall <b>stop</b>.</p><p><img src="files/${sha256}" alt="aa" /></p><p>[bb]</p>` };
     expect(api.of(contract.previewImport).at(-1)).toEqual(jasmine.objectContaining({ layouts }));
-    await page.press(/^Write 1 new/);
+    await page.press(/Write 1 new/);
     await page.until(() => api.of(contract.importRequirements).length);
     const stored = api.asked.filter(({ endpoint }) => endpoint === base.addAttachments);
     expect(stored.map(({ input, files }) => [input['key'], files?.map(({ name, type }) => `${name} ${type}`)])).toEqual([
@@ -201,7 +201,7 @@ describe('the import of a table', () => {
     expect(api.of(contract.importRequirements)).toEqual([jasmine.objectContaining({ layouts })]);
     // Where a picture cannot be stored, no text is written.
     api.refuse(base.addAttachments, { title: 'The project is full.', code: 'storageFull' as never });
-    await page.press(/^Write 1 new/);
+    await page.press(/Write 1 new/);
     await page.until(() => page.text().includes('nothing was written'));
     expect(api.of(contract.importRequirements)).toHaveSize(1);
   }, 20_000);
