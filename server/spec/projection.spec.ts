@@ -21,6 +21,11 @@ const requirementKeys = Array.from({ length: 14 }, (_, i) => keyOf('BRK', i + 1)
 /** What happens more often than the rest, so that cords come to be proved and not only to break. */
 const often = ['approve', 'record', 'sign', 'plan', 'load'].flatMap((name) => Array.from({ length: 9 }, () => name));
 
+const both = [
+  ['1.0', '1.1'],
+  ['1.1', '1.0'],
+] as const;
+
 /**
  * People at work on one project, each act chosen by chance, many of them refused. What is brought along entry by entry must be what is
  * made afresh, and the ledger must account for every row.
@@ -208,12 +213,15 @@ class Work {
       return (await this.p.call('reviewer', measure.withdrawCarry, { key: this.pick(body.rows).key, reason: 'Wrong.', password })).status;
     },
     carryResults: async () => {
-      const [from, to] = this.chance(2) ? ['1.0', '1.1'] : ['1.1', '1.0'];
-      const { body } = await this.p.call('both', run.offerResults, { from, to });
-      const runs = body.rows.filter(({ why }) => !why.length).filter(() => this.chance(2));
-      if (!runs.length) return 404;
-      const ask = { from, to, runs: runs.map((row) => row.run), argument: 'Not reached.', password };
-      return (await this.p.call('both', run.carryResults, ask)).status;
+      // The other way round where nothing is offered one way, and some of what is: else it would be left to luck whether any is ever carried.
+      for (const [from, to] of this.chance(2) ? both : [...both].reverse()) {
+        const { body } = await this.p.call('both', run.offerResults, { from, to });
+        const offered = body.rows.filter(({ why }) => !why.length);
+        if (!offered.length) continue;
+        const runs = offered.filter((row, i) => i === 0 || this.chance(2)).map((row) => row.run);
+        return (await this.p.call('both', run.carryResults, { from, to, runs, argument: 'Not reached.', password })).status;
+      }
+      return 404;
     },
     withdrawResults: async () => {
       const { body } = await this.p.call('reviewer', run.listCarriedResults, { build: this.pick(['1.0', '1.1']) });
