@@ -110,25 +110,25 @@ export function summariseImport(
     same: same.length,
     rows: [...changed.slice(0, shownRows / 2), ...fresh, ...changed.slice(shownRows / 2), ...same].slice(0, shownRows).map((row) => ({
       ...row,
-      differences:
-        row.status === 'changed'
-          ? differencesBetween(comparable(existing.get(row.key), 'html' in row.content), comparable(row, 'html' in row.content))
-          : [],
+      differences: row.status === 'changed' ? differencesBetween(...compared(existing.get(row.key), row)) : [],
     })),
   };
 }
 
-/** What of a requirement a table can change; the layout of its text only where it comes with the table. */
-function comparable(
-  one: Pick<ExistingRequirement, 'content' | 'parents' | 'under' | 'own'> | null | undefined,
-  layout: boolean,
-): Record<string, Json> {
-  if (!one) return {};
-  const content = {
-    ...Object.fromEntries(requirementFields.map(({ name }) => [name, one.content[name]])),
-    ...(layout ? { layout: one.content.html ?? '' } : {}),
-  };
-  return { ...content, parents: [...one.parents].sort(), under: one.under, own: { ...one.own } } as unknown as Record<string, Json>;
+type Compared = Pick<ExistingRequirement, 'content' | 'parents' | 'under' | 'own'>;
+
+/** What of a requirement a table can change, as it is and as the table has it; the layout of its text only where it comes with the table. */
+function compared(old: Compared | null | undefined, now: Compared): readonly [Record<string, Json>, Record<string, Json>] {
+  const layout = 'html' in now.content;
+  const said = ({ content, parents, under, own }: Compared): Record<string, Json> =>
+    ({
+      ...Object.fromEntries(requirementFields.map(({ name }) => [name, content[name]])),
+      ...(layout ? { layout: content.html ?? '' } : {}),
+      parents: [...parents].sort(),
+      under,
+      own: { ...own },
+    }) as unknown as Record<string, Json>;
+  return [old ? said(old) : {}, said(now)];
 }
 
 export const importRowLimit = 50_000;
@@ -423,8 +423,8 @@ function placesIn(
 
 function statusOf(old: ExistingRequirement | null | undefined, now: ExistingRequirement): ImportedRequirement['status'] {
   if (!old) return 'new';
-  const layout = 'html' in now.content;
-  return canonicalJson(comparable(old, layout)) === canonicalJson(comparable(now, layout)) ? 'same' : 'changed';
+  const [before, after] = compared(old, now);
+  return canonicalJson(before) === canonicalJson(after) ? 'same' : 'changed';
 }
 
 /** Names each circle that the file closes, among its rows or with those of the project, at one of its rows: of parents, and of places. */

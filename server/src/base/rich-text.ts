@@ -1,4 +1,4 @@
-import { plainText } from '@core/base';
+import { escapeText, plainText } from '@core/base';
 import sanitizeHtml from 'sanitize-html';
 import { Refusal } from './errors';
 import { parseHere, parseWork, type Parse } from './parsing';
@@ -41,8 +41,6 @@ const options: sanitizeHtml.IOptions = {
 };
 
 const mostTags = 3000;
-
-const escapeText = (text: string): string => text.replace(/[&<>]/g, (c) => (c === '&' ? '&amp;' : c === '<' ? '&lt;' : '&gt;'));
 
 /** Plain text as paragraphs: what is stored beside it where nobody laid it out. */
 export function paragraphs(text: string): string {

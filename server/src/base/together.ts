@@ -120,10 +120,7 @@ class Together {
   }
 
   private async commitWhole(batch: readonly Waiting[], packed: boolean): Promise<void> {
-    const within = packed
-      ? packedTransaction<{ worked: Worked[]; last: Map<Writing, number> }>
-      : (db: Db, work: (tx: Tx) => Promise<{ worked: Worked[]; last: Map<Writing, number> }>) => forRecording(db).transaction(work);
-    const { worked, last } = await within(this.db, async (tx) => {
+    const done = async (tx: Tx): Promise<{ worked: Worked[]; last: Map<Writing, number> }> => {
       const actors = batch.map(({ actor }) => actor);
       const [rights, operations, ahead] = await inOnePacket(
         tx,
@@ -142,7 +139,8 @@ class Together {
         { put: () => shared.write(tx) },
       );
       return { worked, last };
-    });
+    };
+    const { worked, last } = await (packed ? packedTransaction(this.db, done) : forRecording(this.db).transaction(done));
     for (const { waiting, writing, value } of worked) {
       committed(writing, last.get(writing) ?? 0);
       waiting.done(value);

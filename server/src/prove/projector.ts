@@ -127,12 +127,13 @@ export class Projector {
           ? await this.judge(tx, projectId, { build, profile }, doubt, until)
           : await this.judge(tx, projectId, { build, profile }, { judged: 'all', credited: 'all', sources: 'all' }, until));
     }
+    const others = keys === null || keys.length > 0 || afresh;
     let counts = counted?.seq === row.seq && !afresh ? counted.counts : undefined;
     if (counts) {
       for (const cord of before) counts.add(cord, -1);
       for (const cord of after) counts.add(cord, 1);
-    } else if (keys === null || keys.length || afresh) counts = await CordCounts.read(tx, buildId);
-    const totals = keys === null || keys.length || afresh ? counts?.totals() : undefined;
+    } else if (others) counts = await CordCounts.read(tx, buildId);
+    const totals = others ? counts?.totals() : undefined;
     // Only a text leaves the count; what has left it may be counted from another closing on.
     const mayLeave = closedSeq === null && (afresh || touches?.all || touches?.texts?.length || row.totals?.left);
     const left = totals && mayLeave ? await leftTheCount(tx, projectId) : undefined;

@@ -92,6 +92,10 @@ async function contextOf(
   return { existing: found, revisions, levels, fields, ...(specification === undefined ? {} : { specification }) };
 }
 
+/** The layouts that come with a table, as a text can hold them; nothing where none come with it. */
+const readLayouts = async (layouts: ImportInput['layouts'], parse: Parse): Promise<Pick<ImportContext, 'layouts'>> =>
+  layouts ? { layouts: await readManyWritten({ parse }, layouts) } : {};
+
 const shownMissing = 200;
 
 /** What a table would write; nothing is written. */
@@ -111,7 +115,7 @@ export async function previewImport(
   },
   parse: Parse = parseHere,
 ): Promise<ImportSummary> {
-  const laidOut = layouts ? { layouts: await readManyWritten({ parse }, layouts) } : {};
+  const laidOut = await readLayouts(layouts, parse);
   const { known, ...context } = await db.transaction(async (tx) => ({
     ...(await contextOf(tx, projectId, specification)),
     ...laidOut,
@@ -181,13 +185,15 @@ export interface ImportInput {
  * Writes a requirements table, all rows or none; the same rules as the preview. What is there already becomes a new revision where it
  * differs; what the table does not name is left alone or retired. All of it can be taken back as one.
  */
-export function importRequirements(db: Db, actor: Actor, input: ImportInput, parse: Parse = parseHere): Promise<Imported> {
+export async function importRequirements(db: Db, actor: Actor, input: ImportInput, parse: Parse = parseHere): Promise<Imported> {
+  // Before anything is locked.
+  const laidOut = await readLayouts(input.layouts, parse);
   return write(db, actor, async (w) => {
     const { projectId } = actor;
     const specification = await lockSpecification(w, input.specification);
     const context = {
       ...(await contextOf(w.tx, projectId, specification.record.key)),
-      ...(input.layouts ? { layouts: await readManyWritten({ parse }, input.layouts) } : {}),
+      ...laidOut,
     };
     const preview = await parseTable(parse, { csv: input.csv, mapping: input.mapping, context });
     const errors = preview.findings.filter((finding) => finding.severity === 'error');

@@ -1,4 +1,4 @@
-import { escapeHtml } from '../../base';
+import { escapeHtml, escapeText } from '../../base';
 
 /** The elements of a laid-out text that are taken, and as what. */
 const taken: Readonly<Record<string, string>> = {
@@ -22,8 +22,6 @@ const attributes: Readonly<Record<string, readonly string[]>> = {
   th: ['colspan', 'rowspan', 'scope'],
   td: ['colspan', 'rowspan'],
 };
-
-const escaped = (text: string): string => text.replace(/[&<>]/g, (c) => (c === '&' ? '&amp;' : c === '<' ? '&lt;' : '&gt;'));
 
 /** A line that a file breaks goes on. */
 function unbroken(words: string): string {
@@ -101,7 +99,7 @@ export class Layout {
     const said = pre ? words : unbroken(words);
     // Between blocks the file only breaks its lines.
     const stands = this.open.some(({ tag }) => holding.has(tag));
-    if (stands || said.trim()) this.html += escaped(said);
+    if (stands || said.trim()) this.html += escapeText(said);
   }
 
   end(name: string): void {

@@ -23,6 +23,7 @@ import {
 import { ConfigurationChoice, type ConfigurationWay } from './configuration-choice';
 import { plannedKind } from './round-list';
 import { runCommands, runFeature } from './state';
+import { useTesters } from './testers';
 
 /** A round is planned: the cases are chosen on the left, and what it would be is told beside them before it is written. */
 @Component({
@@ -268,7 +269,7 @@ export class PlanPage {
   protected readonly shared = signal<ReadonlySet<string>>(new Set());
   protected readonly leaveOut = signal(false);
   protected readonly why = signal('');
-  protected readonly testers = computed(() => (this.scope.project()?.members ?? []).filter((m) => m.roles.includes('tester')));
+  protected readonly testers = useTesters();
   protected readonly others = computed(() => this.testers().filter(({ login }) => login !== this.tester()));
   private readonly answer = this.store.selectSignal(runFeature.selectRoundPreview);
   private readonly sending = this.store.selectSignal(selectRequest(this.names.round));

@@ -4,6 +4,7 @@ import { MatButtonModule } from '@angular/material/button';
 import { doBulk, previewBulk, undoBulk, type Selection } from '@contract/base';
 import type { RoundDetail, RunSummary } from '@contract/run';
 import { Api, failureWords, Icon, useProject } from '../base';
+import { useTesters } from './testers';
 
 interface Given {
   readonly id: number;
@@ -71,19 +72,18 @@ export class RoundHands {
   /** What is chosen in the list: where the run that is dragged is among it, all of it goes. */
   readonly selection = input<Selection | null>(null);
   private readonly scope = useProject();
+  private readonly testers = useTesters();
   private readonly api = inject(Api);
   protected readonly busy = signal(false);
   protected readonly given = signal<Given | null>(null);
   protected readonly fault = signal('');
   protected readonly people = computed(() => {
     const open = this.round().items.filter((run) => run.state === 'planned' || run.state === 'onBench');
-    return (this.scope.project()?.members ?? [])
-      .filter((member) => member.roles.includes('tester'))
-      .map(({ login, printedName }) => {
-        const theirs = open.filter((run) => run.tester === login);
-        const minutes = theirs.reduce((sum, run) => sum + run.plannedMinutes, 0);
-        return { login, name: printedName, left: theirs.length ? `${theirs.length} · ${minutes} min` : 'none' };
-      });
+    return this.testers().map(({ login, printedName }) => {
+      const theirs = open.filter((run) => run.tester === login);
+      const minutes = theirs.reduce((sum, run) => sum + run.plannedMinutes, 0);
+      return { login, name: printedName, left: theirs.length ? `${theirs.length} · ${minutes} min` : 'none' };
+    });
   });
 
   protected drop({ item, container }: CdkDragDrop<string, unknown, RunSummary>): void {

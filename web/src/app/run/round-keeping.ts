@@ -1,10 +1,11 @@
-import { ChangeDetectionStrategy, Component, computed, input, output, signal } from '@angular/core';
+import { ChangeDetectionStrategy, Component, input, output, signal } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { MatButtonModule } from '@angular/material/button';
 import { listCases } from '@contract/design';
 import type { RoundDetail } from '@contract/run';
 import { onAction, type PickedRow, ProblemNote, RecordPicker, typedOver, useProject } from '../base';
 import { runCommands } from './state';
+import { useTesters } from './testers';
 
 /** Where a round stands, when it is wanted, and whether it is a pattern for others. */
 @Component({
@@ -90,7 +91,7 @@ export class RoundAdd {
   protected readonly name = runCommands.addToRound.name;
   protected readonly cases = listCases;
   protected readonly why = signal('');
-  protected readonly testers = computed(() => (this.scope.project()?.members ?? []).filter((m) => m.roles.includes('tester')));
+  protected readonly testers = useTesters();
   protected readonly tester = typedOver(() => {
     const me = this.scope.session()?.person.login;
     return (this.testers().find(({ login }) => login === me) ?? this.testers().at(0))?.login ?? '';

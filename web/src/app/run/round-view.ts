@@ -29,6 +29,7 @@ import { RoundProgressView } from './round-progress';
 import { dayOver, nextWords, runKind, runTone } from './run-list';
 import { runStateWords } from './words';
 import { runCommands, runFeature } from './state';
+import { useTesters } from './testers';
 
 /** One round: its runs, with the state of each and the next thing to do. */
 @Component({
@@ -229,6 +230,7 @@ import { runCommands, runFeature } from './state';
 export class RoundView {
   readonly key = input.required<string>();
   protected readonly scope = useProject();
+  private readonly testers = useTesters();
   private readonly store = this.scope.store;
   private readonly statement = useStatement();
   protected readonly withdrawing = runCommands.withdrawRound.name;
@@ -270,9 +272,8 @@ export class RoundView {
   protected readonly choices = computed((): BulkChoice[] => {
     const roles = this.scope.roles();
     if (!roles.some((role) => role === 'author' || role === 'tester')) return [];
-    const testers = (this.scope.project()?.members ?? []).filter((member) => member.roles.includes('tester'));
     return [
-      ...testers.map(({ login, printedName }): BulkChoice => ({
+      ...this.testers().map(({ login, printedName }): BulkChoice => ({
         words: `Give to ${printedName}`,
         act: { act: 'reassign', tester: login },
         asks: 'reason',
@@ -296,10 +297,7 @@ export class RoundView {
   );
   /** There is somebody else to give what nobody began. */
   protected readonly mayShare = computed(
-    () =>
-      this.mayOrder() &&
-      (this.scope.project()?.members ?? []).filter((member) => member.roles.includes('tester')).length > 1 &&
-      (this.round()?.items ?? []).some((run) => run.state === 'planned'),
+    () => this.mayOrder() && this.testers().length > 1 && (this.round()?.items ?? []).some((run) => run.state === 'planned'),
   );
   /** A cell takes nothing in: runs are dropped on people. */
   protected readonly never = (): boolean => false;

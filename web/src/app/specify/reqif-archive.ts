@@ -1,5 +1,4 @@
-import { sha256 } from '@noble/hashes/sha2';
-import { bytesToHex } from '@noble/hashes/utils';
+import { sha256Hex } from '@core/base';
 import { unpack, type ReqifKept } from '@core/specify';
 
 /** What an archive may unpack to. */
@@ -43,7 +42,7 @@ export async function openReqif(bytes: Uint8Array): Promise<ReqifArchive | undef
     const ending = name.slice(name.lastIndexOf('.') + 1).toLowerCase();
     const content = await whole(parts);
     const file = new File([content], name.slice(name.lastIndexOf('/') + 1), { type: mimes[ending] });
-    pictures.set(name.startsWith(folder) ? name.slice(folder.length) : name, { file, sha256: bytesToHex(sha256(content)) });
+    pictures.set(name.startsWith(folder) ? name.slice(folder.length) : name, { file, sha256: sha256Hex(content) });
   }
   return { xml: new TextDecoder().decode(await whole(text)), pictures };
 }

@@ -220,35 +220,42 @@ function call<A extends Action>(
   );
 }
 
-/** What is on its way for a list that asks one question: pages, with whether one was asked for again meanwhile, and keys that changed since. */
 interface Sent {
   readonly question: ListQuestion;
+}
+/** Pages that are on their way, with whether each was asked for again meanwhile. */
+interface SentPages extends Sent {
   readonly pages: Map<number, boolean>;
+}
+/** Keys that changed while others are on their way. */
+interface SentKeys extends Sent {
   readonly keys: Set<string>;
   patching: boolean;
 }
 
-/** What is on its way, by list: where things change faster than they are answered, one request is on its way and one behind it. */
-function sentByList() {
+/**
+ * What is on its way, by list, for the question that it asks: where things change faster than they are answered, one request is on its way and one
+ * behind it.
+ */
+function sentByList<S extends Sent>(nothing: (question: ListQuestion) => S) {
   const lists = inject(Store).selectSignal(listsFeature.selectListsState);
-  const sent = new Map<string, Sent>();
-  const of = (list: string): { window: ListWindow; mine: Sent } | undefined => {
+  const sent = new Map<string, S>();
+  const of = (list: string): { window: ListWindow; mine: S } | undefined => {
     const window = lists()[list];
     if (!window) return undefined;
     const before = sent.get(list);
-    const { question } = window;
-    const mine = before?.question === question ? before : { question, pages: new Map(), keys: new Set<string>(), patching: false };
+    const mine = before?.question === window.question ? before : nothing(window.question);
     sent.set(list, mine);
     return { window, mine };
   };
-  const still = (list: string, { question }: Sent): boolean => lists()[list]?.question === question;
+  const still = (list: string, { question }: S): boolean => lists()[list]?.question === question;
   return { of, still };
 }
 
 /** Reads the pages that a list waits for: behind the page before where that is known, else by its place. */
 const readPages = createEffect(
-  (actions$ = inject(Actions), api = inject(Api), sent = sentByList()) => {
-    const send = (list: string, mine: Sent, page: number): Observable<Action> => {
+  (actions$ = inject(Actions), api = inject(Api), sent = sentByList((question): SentPages => ({ question, pages: new Map() }))) => {
+    const send = (list: string, mine: SentPages, page: number): Observable<Action> => {
       mine.pages.set(page, false);
       const { question } = mine;
       const end = sent.of(list)?.window.ends[page - 1];
@@ -290,8 +297,12 @@ const readPages = createEffect(
 
 /** Reads the rows that changed, as far as the question finds them; what changes meanwhile is asked for together. */
 const readChanged = createEffect(
-  (actions$ = inject(Actions), api = inject(Api), sent = sentByList()) => {
-    const send = (list: string, mine: Sent): Observable<Action> => {
+  (
+    actions$ = inject(Actions),
+    api = inject(Api),
+    sent = sentByList((question): SentKeys => ({ question, keys: new Set(), patching: false })),
+  ) => {
+    const send = (list: string, mine: SentKeys): Observable<Action> => {
       const keys = [...mine.keys];
       mine.keys.clear();
       mine.patching = keys.length > 0 && keys.length <= mostPatched && sent.still(list, mine);
