@@ -38,12 +38,12 @@ async function program(name, on, flags = [], more = {}) {
 }
 const parts = {
   core: () => program('bench', 'bench', ['--expose-gc']),
-  browser: async () => browse(await prepareDatabase(database, 'bench', root)),
+  browser: async () => inBrowser(await prepareDatabase(database, 'bench', root), browse),
   pack: () => program('pack', 'packed', ['--expose-gc'], { CORD_KEY_SECRET: 'a secret of the bench' }),
   ground: () => program('ground', 'ground'),
   specify: () => program('specify', 'specify'),
-  library: async () => pagesOfDesign(await program('library', 'library')),
-  rows: async () => listOfMany(await program('rows', 'many')),
+  library: async () => inBrowser(await program('library', 'library'), pagesOfDesign),
+  rows: async () => inBrowser(await program('rows', 'many'), listOfMany),
   parsers: () => void spawnSync(process.execPath, [join(root, 'dist/bench/parsers.js')], { cwd: root, stdio: 'inherit' }),
   attack: async () => {
     const env = await prepareDatabase(database, 'attacked', root);
@@ -77,13 +77,25 @@ try {
   await database.stop();
 }
 
-/** The board with 10,000 requirements: first load, its size, and the longest stall while it is scrolled and filtered. */
-async function browse(env) {
+/** Looks at a database of the bench in a real browser; whatever happens, browser and server end. */
+async function inBrowser(env, look) {
   const server = await startServer(env);
-  const browser = await openBrowser();
-  const context = await browser.newContext({ baseURL: server.url, viewport: { width: 1280, height: 800 } });
-  await context.request.post('/api/session', { data: { login: 'admin', password: 'bench-password' } });
-  const page = await context.newPage();
+  try {
+    const browser = await openBrowser();
+    try {
+      const context = await browser.newContext({ baseURL: server.url, viewport: { width: 1280, height: 800 } });
+      await context.request.post('/api/session', { data: { login: 'admin', password: 'bench-password' } });
+      await look({ page: await context.newPage(), context });
+    } finally {
+      await browser.close();
+    }
+  } finally {
+    await server.stop();
+  }
+}
+
+/** The board with 10,000 requirements: first load, its size, and the longest stall while it is scrolled and filtered. */
+async function browse({ page, context }) {
   const session = await context.newCDPSession(page);
   await session.send('Network.enable');
   let bytes = 0;
@@ -126,8 +138,6 @@ async function browse(env) {
     stalls.length ? `${Math.max(...stalls).toFixed(0)} ms (${stalls.length} over 50)` : 'none over 50 ms',
     'target: none over 50 ms',
   );
-  await browser.close();
-  await server.stop();
 }
 
 /** Notes from now on what holds a page up for more than 50 ms; tells it, and begins again. */
@@ -168,12 +178,7 @@ async function againstBare(path, request) {
 }
 
 /** A list of 100,000 rows: scrolled and filtered while twenty events a second come, and the page's memory over minutes of work. */
-async function listOfMany(env) {
-  const server = await startServer(env);
-  const browser = await openBrowser();
-  const context = await browser.newContext({ baseURL: server.url, viewport: { width: 1280, height: 800 } });
-  await context.request.post('/api/session', { data: { login: 'admin', password: 'bench-password' } });
-  const page = await context.newPage();
+async function listOfMany({ page, context }) {
   const stalled = await watchStalls(page);
   const begun = Date.now();
   await page.goto('/bench/design');
@@ -226,8 +231,6 @@ async function listOfMany(env) {
   } finally {
     writing = false;
     await events.catch(() => undefined);
-    await browser.close();
-    await server.stop();
   }
   if (stopped) throw stopped;
 
@@ -268,12 +271,7 @@ async function listOfMany(env) {
 }
 
 /** The library of 20,000 cases, a case of 200 steps and a flow of 500 nodes in a real browser: how long until they stand there, and the longest stall. */
-async function pagesOfDesign(env) {
-  const server = await startServer(env);
-  const browser = await openBrowser();
-  const context = await browser.newContext({ baseURL: server.url, viewport: { width: 1280, height: 800 } });
-  await context.request.post('/api/session', { data: { login: 'admin', password: 'bench-password' } });
-  const page = await context.newPage();
+async function pagesOfDesign({ page, context }) {
   const stalled = await watchStalls(page);
   await againstBare('/cases?limit=50&sort=title', context.request);
   await page.goto('/bench/design');
@@ -340,7 +338,5 @@ async function pagesOfDesign(env) {
     return performance.now() - begun;
   });
   row('a flow of 500 nodes, laid out and drawn', `${drawn.toFixed(0)} ms`, `target: 2 s; ${await stalled()}`);
-  await browser.close();
-  await server.stop();
 }
 process.exit(0);

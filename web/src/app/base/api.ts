@@ -32,6 +32,8 @@ export interface Sending {
   readonly operation?: string;
   /** When it was done and when it is sent, by the device's clock. */
   readonly device?: { readonly at: string; readonly sent: string } | undefined;
+  /** Gives a reading request up. */
+  readonly signal?: AbortSignal;
 }
 
 /** The typed client of the contract: the only place that speaks HTTP. */
@@ -43,8 +45,8 @@ export class Api {
   private readonly standby = inject(standby, { optional: true });
 
   /** Asks the server; where this device holds records that were taken along, it answers for a server that cannot be reached. */
-  async call<E extends Endpoint>(endpoint: E, input: CallOf<E>, files?: readonly File[]): Promise<AnswerOf<E>> {
-    if (!deviceInUse() || !this.standby) return this.request(endpoint, input, files);
+  async call<E extends Endpoint>(endpoint: E, input: CallOf<E>, files?: readonly File[], sending: Sending = {}): Promise<AnswerOf<E>> {
+    if (!deviceInUse() || !this.standby) return this.request(endpoint, input, files, sending);
     const device = await this.standby();
     return device.call(endpoint, input as Record<string, unknown>, files) as Promise<AnswerOf<E>>;
   }
@@ -61,7 +63,7 @@ export class Api {
     endpoint: E,
     input: CallOf<E>,
     files?: readonly File[],
-    { operation, device }: Sending = {},
+    { operation, device, signal }: Sending = {},
   ): Promise<AnswerOf<E>> {
     const project = String((input as Record<string, unknown>)['project'] ?? '');
     const { path, rest } = addressOf(endpoint, input as Record<string, unknown>);
@@ -74,7 +76,7 @@ export class Api {
     const headers: Record<string, string> = {};
     if (operation ?? endpoint.method === 'POST') headers['idempotency-key'] = operation ?? crypto.randomUUID();
     if (device) Object.assign(headers, { 'device-at': device.at, 'device-sent': device.sent });
-    const init: RequestInit = { method: endpoint.method, credentials: 'same-origin', headers };
+    const init: RequestInit = { method: endpoint.method, credentials: 'same-origin', headers, ...(signal ? { signal } : {}) };
     if (files) {
       const form = new FormData();
       for (const [name, value] of given) if (!names(endpoint.query, name)) form.append(name, String(value));

@@ -39,8 +39,8 @@ export class FakeApi {
     });
   }
 
-  call(endpoint: Endpoint, input: Record<string, unknown>, files?: readonly File[]): Promise<unknown> {
-    return this.request(endpoint, input, files);
+  call(endpoint: Endpoint, input: Record<string, unknown>, files?: readonly File[], sending?: Sending): Promise<unknown> {
+    return this.request(endpoint, input, files, sending);
   }
 
   address(endpoint: Endpoint, input: Record<string, unknown>): string {

@@ -317,6 +317,42 @@ describe('a list of records', () => {
     ).toBe(2);
   });
 
+  it('gives up what it need not know any more: questions that were asked anew, pages that somebody scrolled past', async () => {
+    await open(950);
+    const answer = listOver(() => rows);
+    const gates: (() => void)[] = [];
+    api.on(listCases, (input) => new Promise((resolve) => gates.push(() => resolve(answer(input)))));
+    const sent = () => api.asked.filter(({ endpoint, input }) => endpoint === listCases && input['limit'] !== 1);
+    const givenUp = (from: number) =>
+      sent()
+        .slice(from)
+        .map(({ sending }) => sending?.signal?.aborted);
+    const scrollTo = async (row: number): Promise<void> => {
+      list().scrollTop = 50 * row;
+      list().dispatchEvent(new Event('scroll'));
+      await new Promise((resolve) => setTimeout(resolve, 100));
+      await page.settled();
+    };
+    const before = sent().length;
+    await scrollTo(410);
+    await scrollTo(710);
+    expect(givenUp(before)).toEqual([true, false]);
+    // Who comes back there asks again.
+    await scrollTo(410);
+    expect(givenUp(before)).toEqual([true, true, false]);
+    for (const open of gates.splice(0)) open();
+    await page.settled();
+    expect(shown()).toContain('C-0411');
+    expect(shown()).not.toContain('C-0711');
+    const asked = sent().length;
+    await page.press(/Drafts/);
+    await page.press(/All/);
+    expect(givenUp(asked)).toEqual([true, false]);
+    for (const open of gates.splice(0)) open();
+    await page.settled();
+    expect(shown()[0]).toBe('C-0001');
+  });
+
   it('goes by keys alone: arrows, a stretch with Shift, Space, Enter, Escape', async () => {
     await open(30);
     await page.key(list(), 'ArrowDown');

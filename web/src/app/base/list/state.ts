@@ -2,7 +2,7 @@ import { inject } from '@angular/core';
 import { Actions, createEffect, ofType } from '@ngrx/effects';
 import { createActionGroup, createFeature, createReducer, createSelector, on, props, Store, type Action } from '@ngrx/store';
 import type { Endpoint, Filter, Page, ProblemDetails } from '@contract/base';
-import { catchError, concat, defer, EMPTY, from, map, mergeMap, of, type Observable } from 'rxjs';
+import { catchError, concat, defer, EMPTY, filter, finalize, from, map, mergeMap, of, takeUntil, tap, type Observable } from 'rxjs';
 import { Api, ApiFailure } from '../api';
 import { together } from './filter-text';
 
@@ -151,6 +151,16 @@ function missing(window: ListWindow): number[] {
   return pages;
 }
 
+/** Pages that somebody scrolled past before they came are waited for no more; what they were to replace is forgotten with them. */
+function past(window: ListWindow): ListWindow {
+  const [first, last] = window.seen;
+  const left = window.total === null ? [] : window.waiting.filter((page) => page < first || page > last);
+  if (!left.length) return window;
+  const rows = [...window.rows];
+  for (const page of left) rows.fill(undefined, page * pageSize, (page + 1) * pageSize);
+  return { ...window, rows, waiting: window.waiting.filter((page) => !left.includes(page)) };
+}
+
 /** What is seen is read again; what is not is forgotten, and read when somebody goes there. */
 function again(window: ListWindow): ListWindow {
   const [first, last] = window.seen;
@@ -171,7 +181,7 @@ export const listsFeature = createFeature({
     on(a.see, (lists, { list, first, last }): Lists => {
       const window = lists[list];
       if (!window) return lists;
-      const next: ListWindow = { ...window, seen: [Math.floor(first / pageSize), Math.floor(Math.max(first, last) / pageSize)] };
+      const next = past({ ...window, seen: [Math.floor(first / pageSize), Math.floor(Math.max(first, last) / pageSize)] });
       return { ...lists, [list]: { ...next, waiting: [...next.waiting, ...missing(next)] } };
     }),
     on(a.page, (lists, { list, question, page, answer }): Lists => asking(lists, list, question, (w) => withPage(w, page, answer))),
@@ -211,13 +221,21 @@ function call<A extends Action>(
   done: (answer: Page<ListRow>) => A,
   failed: (problem: ProblemDetails) => Action,
 ) {
-  return from(api.call(endpoints.get(question.kind) as Endpoint, input as never) as Promise<Page<ListRow>>).pipe(
-    map((answer): Action => done(answer)),
-    catchError((error: unknown) => {
-      if (!(error instanceof ApiFailure)) throw error;
-      return of(failed(error.problem));
-    }),
-  );
+  return defer(() => {
+    // A question that is given up is no more waited for: it stands before no other in the browser's few connections.
+    const given = new AbortController();
+    const asked = api.call(endpoints.get(question.kind) as Endpoint, input as never, undefined, { signal: given.signal });
+    return from(asked as Promise<Page<ListRow>>).pipe(
+      map((answer): Action => done(answer)),
+      catchError((error: unknown) => {
+        if (!(error instanceof ApiFailure)) throw error;
+        return of(failed(error.problem));
+      }),
+      finalize(() => {
+        given.abort();
+      }),
+    );
+  });
 }
 
 interface Sent {
@@ -239,6 +257,7 @@ interface SentKeys extends Sent {
  */
 function sentByList<S extends Sent>(nothing: (question: ListQuestion) => S) {
   const lists = inject(Store).selectSignal(listsFeature.selectListsState);
+  const actions$ = inject(Actions);
   const sent = new Map<string, S>();
   const of = (list: string): { window: ListWindow; mine: S } | undefined => {
     const window = lists()[list];
@@ -249,7 +268,22 @@ function sentByList<S extends Sent>(nothing: (question: ListQuestion) => S) {
     return { window, mine };
   };
   const still = (list: string, { question }: S): boolean => lists()[list]?.question === question;
-  return { of, still };
+  /** The moment at which the list asks something else or is closed. */
+  const givenUp = (list: string, mine: S): Observable<Action> =>
+    actions$.pipe(
+      ofType(a.ask, a.close),
+      filter((action) => action.list === list && !still(list, mine)),
+      tap(() => {
+        if (sent.get(list) === mine) sent.delete(list);
+      }),
+    );
+  /** The moment at which the list waits for this page no more. */
+  const scrolledPast = (list: string, page: number): Observable<Action> =>
+    actions$.pipe(
+      ofType(a.see),
+      filter((action) => action.list === list && !lists()[list]?.waiting.includes(page)),
+    );
+  return { of, still, givenUp, scrolledPast };
 }
 
 /** Reads the pages that a list waits for: behind the page before where that is known, else by its place. */
@@ -267,6 +301,8 @@ const readPages = createEffect(
         (answer): Action => a.page({ list, question, page, answer }),
         (problem) => a.refused({ list, question, page, problem }),
       ).pipe(
+        takeUntil(sent.givenUp(list, mine)),
+        takeUntil(sent.scrolledPast(list, page).pipe(tap(() => mine.pages.delete(page)))),
         mergeMap((action) => {
           const again = mine.pages.get(page) === true && sent.still(list, mine);
           mine.pages.delete(page);
@@ -315,7 +351,7 @@ const readChanged = createEffect(
           { ...inputOf(question, together([question.filter, { field: 'key', is: keys }])), limit: mostPatched },
           (answer): Action => a.patched({ list, question, keys, answer }),
           (problem) => a.refused({ list, question, page: null, problem }),
-        ),
+        ).pipe(takeUntil(sent.givenUp(list, mine))),
         defer(() => send(list, mine)),
       );
     };
