@@ -39,7 +39,7 @@ export function readCases(text: string): DemoCase[] {
 }
 
 /** A made-up oscilloscope picture: two traces on a grid, as a PNG. */
-export function scopePicture(width = 480, height = 240): Buffer {
+function scopePicture(width = 480, height = 240): Buffer {
   const rows = Buffer.alloc((width * 3 + 1) * height, 0);
   const put = (x: number, y: number, r: number, g: number, b: number): void => {
     const at = y * (width * 3 + 1) + 1 + x * 3;
@@ -104,3 +104,10 @@ export const unapproved: Readonly<Record<string, 'draft' | 'review'>> = { 'BRK-0
 export const draftCases: ReadonlySet<string> = new Set(['C-033']);
 /** Cases run in the cold chamber, by the second tester. */
 export const coldCases: ReadonlySet<string> = new Set(['C-010', 'C-018', 'C-019', 'C-021', 'C-022', 'C-030', 'C-043']);
+
+/** The screen of the oscilloscope as a case's evidence. */
+export const scopePictureOf = (caseKey: string): { name: string; mime: string; bytes: Buffer } => ({
+  name: caseKey === 'C-018' ? 'scope-ch-b.png' : 'scope-relay.png',
+  mime: 'image/png',
+  bytes: scopePicture(),
+});

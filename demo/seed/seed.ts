@@ -46,7 +46,7 @@ import { seedDesign, seedFolders } from './design';
 import { release, seedMeanings } from './meanings';
 import { seedConfigurations, seedPrograms, seedTracker } from './outside';
 import { seedBaseline, seedReviews } from './specify';
-import { coldCases, draftCases, fates, readCases, scopePicture, unapproved, type DemoCase, type Fate } from './scenario';
+import { coldCases, draftCases, fates, readCases, scopePictureOf, unapproved, type DemoCase, type Fate } from './scenario';
 
 export const demoPassword = 'larkfell-demo';
 const cast: readonly { login: string; printedName: string; roles: Role[] }[] = [
@@ -289,9 +289,7 @@ async function seedRun(db: Db, key: string, fate: Fate, actor: Actor, as: As): P
     }
     await recordStep(db, there(180 - 6 * step), key, step, { observed, verdict, seconds: pace * step });
     if (last && ['C-004', 'C-018', 'C-006'].includes(run.caseKey))
-      await addEvidence(db, actor, key, step, [
-        { name: run.caseKey === 'C-018' ? 'scope-ch-b.png' : 'scope-relay.png', mime: 'image/png', bytes: scopePicture() },
-      ]);
+      await addEvidence(db, actor, key, step, [scopePictureOf(run.caseKey)], { reason: '' });
     if (verdict === 'fail' || verdict === 'blocked') break;
   }
   const { hash, caseKey } = await finishRun(db, there(150), key, pace * steps.length);

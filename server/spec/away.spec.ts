@@ -18,10 +18,15 @@ describe('Runs that were recorded on a device without network', () => {
     { key: of, ...input }: Omit<CallOf<E>, 'project'> & { key: string; step?: number },
     { operation, at, sent = dayAgo(60), who = 'tester' }: { operation: string; at?: string; sent?: string; who?: string },
   ) => {
-    const { step, ...payload } = input as { step?: number };
+    const { step, ...rest } = input as { step?: number };
+    const payload = endpoint.path.includes(':step') ? rest : input;
     const answer = await p.app.inject({
       method: endpoint.method,
-      url: `/api${endpoint.path.replace(':project', 'spec').replace(':key', of).replace(':step', String(step))}`,
+      url: `/api${endpoint.path
+        .replace(':project', 'spec')
+        .replace(':key', of)
+        .replace(':step', String(step))
+        .replace(':id', String((input as { id?: number }).id))}`,
       headers: {
         cookie: await p.cookie(who),
         'idempotency-key': operation,
@@ -144,6 +149,70 @@ describe('Runs that were recorded on a device without network', () => {
     );
     const now = await get();
     expect([now.hash, now.signatures[0].matches, now.handedIn.length]).toEqual([hash, true, 1]);
+  });
+
+  it('take redlines, problem reports and evidence off with the times of the device, and give nothing to another step', async () => {
+    const after = { action: 'Close it by hand', expected: 'It is closed' };
+    const reason = 'There is no power.';
+    const first = (await get()).case.steps[0].action;
+    const redline = { key, step: 1, what: 'added' as const, after, reason, of: first };
+    expect((await send(run.addRedline, redline, { operation: `${key}-red-1`, at: dayAgo(1) })).status).toBe(200);
+    expect(
+      (await send(run.recordStep, step(1, 'by hand', { of: after.action }), { operation: `${key}-red-2`, at: dayAgo(2) })).status,
+    ).toBe(200);
+    // Of a device that does not know of the redline.
+    for (const [name, more] of [
+      ['a', { known: { observed: '', verdict: null } }],
+      ['b', {}],
+    ] as const) {
+      const late = await send(run.recordStep, step(2, 'late', { ...more, of: 'What was the second' }), {
+        operation: `${key}-late-${name}`,
+        at: dayAgo(3),
+      });
+      expect([late.status, late.body.code]).toEqual([409, 'stateForbids']);
+      expect(late.body.detail).toContain('Step 2 is another one now');
+    }
+    const other = await send(
+      run.addRedline,
+      { ...redline, step: 2, of: 'What was the second' },
+      { operation: `${key}-red-3`, at: dayAgo(3) },
+    );
+    expect(other.body.code).toBe('stateForbids');
+    const of = encodeURIComponent(first.slice(0, 200));
+    const uploaded = await p.upload('tester', `/runs/${key}/steps/2/evidence?of=${of}`, [{ name: 'a.txt', bytes: Buffer.from('x') }]);
+    const [file] = (uploaded.body as RunDetail).evidence;
+    expect((await p.upload('tester', `/runs/${key}/steps/1/evidence?of=${of}`, [{ name: 'a.txt', bytes: Buffer.from('x') }])).status).toBe(
+      409,
+    );
+    const off = await send(run.removeEvidence, { key, id: file.id } as never, { operation: `${key}-off`, at: dayAgo(4) });
+    expect(off.status).toBe(200);
+    const raised = await p.app.inject({
+      method: 'POST',
+      url: '/api/projects/spec/problems',
+      headers: { cookie: await p.cookie('tester'), 'idempotency-key': `${key}-raised`, 'device-at': dayAgo(5), 'device-sent': dayAgo(60) },
+      payload: { title: 'It jams', description: '', run: key, step: 2, build: '1.0' },
+    });
+    expect(raised.statusCode).toBe(200);
+    await send(run.recordStep, step(2, 'seen', { of: first }), { operation: `${key}-red-4`, at: dayAgo(6) });
+    await send(run.recordStep, step(3, 'seen'), { operation: `${key}-red-5`, at: dayAgo(7) });
+    await send(run.finishRun, { key, seconds: 9 }, { operation: `${key}-red-end`, at: dayAgo(8) });
+    const now = await get();
+    expect(now.device.map(({ what, step: of }) => [what, of])).toEqual([
+      ['redlined', 1],
+      ['step', 1],
+      ['evidenceRemoved', 2],
+      ['step', 2],
+      ['step', 3],
+      ['finished', null],
+    ]);
+    expect([now.evidence, now.problems.map(({ step: of }) => of), now.redlines.length]).toEqual([[], [2], 1]);
+    const [[{ after: entry }]] = (await p.owner.query(`select after_value as after from ledger where record_key = ? and project_id = ?`, [
+      now.problems[0].key,
+      p.projectId,
+    ])) as unknown as [[{ after: string }]];
+    expect(entry).toContain('"device":');
+    expect((await p.call('tester', run.signRun, { key, meaning: 'performed', password, hash: now.hash } as never)).status).toBe(200);
+    expect((await get()).signatures[0].matches).toBeTrue();
   });
 
   it('refuse times that are none', async () => {

@@ -23,7 +23,11 @@ export const stepResultSchema = z.object({
   /** What was read, where the step asks for it. */
   readings: z.array(readingSchema).readonly().optional(),
 });
-const actAway = z.enum(['begun', 'step', 'evidence', 'finished']);
+const actAway = z.enum(['begun', 'step', 'evidence', 'evidenceRemoved', 'redlined', 'problem', 'finished']);
+/** How the action of the step begins at which a device did something: another may have been added or dropped before it. Absent: whatever stands there. */
+const ofStep = z.string().max(200).optional();
+const redlineWhat = z.enum(['changed', 'added', 'dropped']);
+const stepWords = z.object({ action: longText, expected: longText });
 /** What a device recorded while it could not reach the server. */
 export const deviceNoteSchema = z.object({
   what: actAway,
@@ -42,6 +46,9 @@ export const recordedAwaySchema = z.object({
   seconds: z.number().int().min(0).optional(),
   conclusion: longText.optional(),
   files: z.array(z.string().max(300)).max(200).readonly().optional(),
+  redline: z.object({ what: redlineWhat, after: stepWords.nullable(), reason: longText }).optional(),
+  title: longText.optional(),
+  text: longText.optional(),
 });
 export const handedInSchema = z.object({
   by: z.string(),
@@ -50,10 +57,9 @@ export const handedInSchema = z.object({
   why: z.string(),
   recorded: z.array(recordedAwaySchema).readonly(),
 });
-const stepWords = z.object({ action: longText, expected: longText });
 export const redlineSchema = z.object({
   step: z.number(),
-  what: z.enum(['changed', 'added', 'dropped']),
+  what: redlineWhat,
   before: stepWords.nullable(),
   after: stepWords.nullable(),
   reason: z.string(),
@@ -316,6 +322,7 @@ export const recordStep = endpoint('PUT', '/projects/:project/runs/:key/steps/:s
     readings: z.array(readingSchema).max(20).readonly().optional(),
     /** What the step said, as far as whoever records knows: another device may have recorded it meanwhile. Absent: whatever it says. */
     known: z.object({ observed: longText, verdict: stepVerdict.nullable() }).optional(),
+    of: ofStep,
   }),
   answer: stepSavedSchema,
 });
@@ -356,9 +363,10 @@ export const addRedline = endpoint('POST', '/projects/:project/runs/:key/redline
   params: inProjectKey,
   body: z.object({
     step: z.number().int().min(1).max(501),
-    what: z.enum(['changed', 'added', 'dropped']),
+    what: redlineWhat,
     after: stepWords.nullable().default(null),
     reason: reasonText,
+    of: ofStep,
   }),
   answer: runDetailSchema,
 });
@@ -373,7 +381,7 @@ export const addEvidence = endpoint('POST', '/projects/:project/runs/:key/steps/
   summary: 'Store evidence files with a step (multipart, 25 MiB a file)',
   may: record,
   params: inProjectKey.extend({ step: z.coerce.number().int().min(1).max(500) }),
-  query: correction,
+  query: correction.extend({ of: ofStep }),
   multipart: true,
   answer: runDetailSchema,
 });

@@ -3,6 +3,8 @@ import {
   clockAhead,
   decidedMeanwhile,
   doneAt,
+  isStepOf,
+  placeAfter,
   recordedElsewhere,
   recordedOn,
   rollUp,
@@ -143,5 +145,35 @@ describe('What others decide about a run meanwhile', () => {
     ]);
     expect(decidedMeanwhile(run, { ...run, state: 'superseded', supersededBy: 'RUN-9' })).toEqual(['It was superseded by RUN-9.']);
     expect(decidedMeanwhile(run, { ...run, state: 'withdrawn' })).toEqual(['It was withdrawn.']);
+  });
+});
+
+describe('A redline that moves steps', () => {
+  it('takes what belongs to a step along with it, for any redline and any step', () => {
+    fc.assert(
+      fc.property(
+        fc.integer({ min: 1, max: 12 }),
+        fc.constantFrom('changed', 'added', 'dropped'),
+        fc.nat(),
+        fc.nat(),
+        (many, what, a, b) => {
+          const names = Array.from({ length: many }, (_, i) => `step ${i}`);
+          const step = 1 + (a % (what === 'added' ? many + 1 : many));
+          const mine = 1 + (b % many);
+          const after = [...names];
+          if (what === 'added') after.splice(step - 1, 0, 'new');
+          if (what === 'dropped') after.splice(step - 1, 1);
+          if (what === 'dropped' && mine === step) return;
+          expect(after[placeAfter(mine, { what, step }) - 1]).toBe(names[mine - 1]);
+        },
+      ),
+    );
+  });
+
+  it('is told by how its action begins, where whoever records says so', () => {
+    const long = 'x'.repeat(400);
+    expect(isStepOf({ action: long }, long.slice(0, 200))).toBeTrue();
+    expect(isStepOf({ action: 'Open it' }, undefined)).toBeTrue();
+    expect(isStepOf({ action: 'Open it' }, 'Close it')).toBeFalse();
   });
 });

@@ -1,4 +1,6 @@
-import type { DeviceNote, StepResult } from './record';
+import type { CaseStep } from '../design';
+import type { DeviceNote, Redline, StepResult } from './record';
+import { redlined, redlineRefusal, type RedlineAsked } from './redline';
 import { rollUp, type RunVerdict } from './verdict';
 
 /** What was done on a device that could not reach the server. Of a step also what it said before, as far as the device knew. */
@@ -12,8 +14,13 @@ export interface RecordedAway {
   readonly readings?: StepResult['readings'];
   readonly seconds?: number;
   readonly conclusion?: string;
-  /** Names of the files that came with it. */
+  /** Names of the files that came with it, or that were taken off. */
   readonly files?: readonly string[];
+  /** What was changed of the step, and why. */
+  readonly redline?: Omit<RedlineAsked, 'step'>;
+  /** Title and words of a problem report. */
+  readonly title?: string;
+  readonly text?: string;
 }
 
 /** What was recorded away and did not fit any more when it arrived: kept with the run, beside what stands. */
@@ -39,6 +46,13 @@ const said = ({ verdict, observed }: StepBefore): string => JSON.stringify([verd
  */
 export const recordedElsewhere = (now: StepBefore, known: StepBefore | undefined, mine: StepBefore): boolean =>
   known !== undefined && said(now) !== said(known) && said(now) !== said(mine);
+
+/** How much of a step's action a device says beside what it did at the step; characters. */
+export const stepNamedBy = 200;
+
+/** Is a step still the one at which a device did something? Another device may have added or dropped one before it. `of`: how its action begins. */
+export const isStepOf = ({ action }: Pick<CaseStep, 'action'>, of: string | undefined): boolean =>
+  of === undefined || action.slice(0, stepNamedBy) === of.slice(0, stepNamedBy);
 
 /**
  * By how many seconds a device's clock runs ahead of the server's (behind: negative), taken from one message: what it said when it sent, and when
@@ -86,6 +100,39 @@ export function recordedOn<R extends Recording>(run: R, done: RecordedAway): R {
   const verdict = rollUp(run.steps.map((step) => step.verdict));
   if (!verdict) return begun;
   return { ...begun, verdict, finishedAt: done.at, state: 'recorded', conclusion: done.conclusion?.trim() ?? run.conclusion };
+}
+
+/** A run with what a redline moves: its procedure, and what belongs to single steps. */
+export interface Redlinable extends Recording {
+  readonly case: { readonly steps: readonly CaseStep[] };
+  readonly redlines: readonly Redline[];
+  readonly evidence: readonly { readonly step: number }[];
+  readonly problems: readonly { readonly step: number | null }[];
+}
+
+/** The place of a step after another one was added before it or dropped; both from 1. */
+export function placeAfter(step: number, { what, step: at }: Pick<RedlineAsked, 'what' | 'step'>): number {
+  if (what === 'added') return step >= at ? step + 1 : step;
+  return what === 'dropped' && step > at ? step - 1 : step;
+}
+
+/** A run with a redline that was made away from the server, as the server will have it; or why it cannot be made. */
+export function redlinedOn<R extends Redlinable>(run: R, asked: RedlineAsked, by: string, at: string): R | string {
+  const before = { steps: run.case.steps, results: run.steps };
+  const refused = redlineRefusal(before, asked);
+  if (refused) return refused;
+  if (run.finishedAt !== null) return 'It is finished: correct a step of it first, then change what is left to do.';
+  if (asked.what === 'dropped' && run.evidence.some((file) => file.step === asked.step))
+    return `Step ${asked.step} holds evidence: take it off first, or record the step.`;
+  const { steps, results, redline } = redlined(before, asked, by, at);
+  return {
+    ...recordedOn(run, { what: 'redlined', step: asked.step, at }),
+    case: { ...run.case, steps },
+    steps: results,
+    redlines: [...run.redlines, redline],
+    evidence: run.evidence.map((file) => ({ ...file, step: placeAfter(file.step, asked) })),
+    problems: run.problems.map((one) => ({ ...one, step: one.step === null ? null : placeAfter(one.step, asked) })),
+  };
 }
 
 /** What of a run others decide while a device is away with it. */

@@ -9,6 +9,7 @@ export { saveProblem } from './problem-life';
 import './bulk';
 export * from './routes';
 export { saveConfigurationPlan } from './configurations';
+export { addEvidence, handIn } from './evidence';
 export { addRedline } from './redlines';
 export { sendResults } from './results';
 export * from './cord-runs';

@@ -1,15 +1,15 @@
 import type { RunDetail, StepSaved } from '@contract/run';
+import type { CaseStep } from '@core/design';
 import {
+  isStepOf,
   readingsAsked,
   recordedElsewhere,
   rollUp,
   verdictFaults,
   noMore,
   type DeviceNote,
-  type HandedIn,
   type PerformedBy,
   type ReadingResult,
-  type RecordedAway,
   type StepBefore,
   type StepResult,
   type StepVerdict,
@@ -22,23 +22,19 @@ import {
   records,
   Refusal,
   statement,
-  storeBlob,
-  takeStorage,
-  write,
   writeTogether,
   type ActOn,
   type Actor,
   type Ahead,
   type Db,
   type Tx,
-  type Upload,
   type Writing,
 } from '../base';
 import { listCaseKinds } from '../design';
 import { moreOfRuns, putRunDetails, putRunDevice, runFormat } from './more';
 import { around, evidenceOf, observationAsked, runDetail, sameCombination, storedRunHash, type StoredRun } from './store';
-import { evidenceRows, runRows } from './rows';
-import { evidence, runs } from './tables';
+import { runRows } from './rows';
+import { runs } from './tables';
 
 /** A run that its tester may still record: locked, unsigned, on a build that is open. */
 export async function lockOpenRun(w: Writing, key: string): Promise<LockedRun> {
@@ -160,11 +156,18 @@ export async function startRun(db: Db, actor: Actor, key: string): Promise<RunDe
 }
 
 /** What belongs to the record of a run where a device did it away from the server; undefined where it was done here and now. */
-function deviceNote(w: Writing, what: DeviceNote['what'], step: number | null = null): DeviceNote | undefined {
+export function deviceNote(w: Writing, what: DeviceNote['what'], step: number | null = null): DeviceNote | undefined {
   const { device } = w.actor;
   return device && { what, step, ...device, arrived: w.at };
 }
-const awayFormat = (note: DeviceNote | undefined): RunChange => (note ? { format: 7 } : {});
+export const awayFormat = (note: DeviceNote | undefined): RunChange => (note ? { format: 7 } : {});
+
+/** A step that is not the one any more at which something was done takes nothing of it. `of`: how its action began. */
+export function needStepOf({ run }: StoredRun, step: number, of: string | undefined): void {
+  const now = run.frozen.steps[step - 1] as CaseStep | undefined;
+  if (of === undefined || (now && isStepOf(now, of))) return;
+  throw new Refusal('stateForbids', { detail: `Step ${step} is another one now: the steps of this run were changed meanwhile.` });
+}
 
 export interface StepInput {
   readonly observed: string;
@@ -174,6 +177,8 @@ export interface StepInput {
   readonly readings?: readonly ReadingResult[] | undefined;
   /** What the step said, as far as whoever records knows. */
   readonly known?: StepBefore | undefined;
+  /** How the action of the step begins, as far as whoever records knows. */
+  readonly of?: string | undefined;
 }
 
 /** Records a step. The same content again changes nothing, so that a client may repeat what it is not sure of. */
@@ -194,6 +199,7 @@ export function recordStep(db: Db, actor: Actor, key: string, step: number, inpu
       reopened,
     });
     const asked = run.frozen.steps[step - 1];
+    needStepOf(stored, step, input.of);
     // Readings that are not sent stay as they were.
     const readings = readingsAsked(asked, input.readings ?? before.readings ?? []);
     const same = JSON.stringify(readings) === JSON.stringify(readingsAsked(asked, before.readings ?? []));
@@ -246,7 +252,7 @@ export function recordStep(db: Db, actor: Actor, key: string, step: number, inpu
 }
 
 /** A finished run that nobody has signed is opened again when its tester corrects it: what it said first stays in its record, with the reason. */
-async function reopen(w: Writing, { run, record }: StoredRun, reason: string): Promise<RunChange> {
+export async function reopen(w: Writing, { run, record }: StoredRun, reason: string): Promise<RunChange> {
   if (reason.trim().length < 3)
     throw new Refusal('invalid', { fields: [{ path: 'reason', text: 'The run is finished: say why its result is corrected.' }] });
   w.log({
@@ -365,76 +371,4 @@ async function storeFinished(tx: Tx, finished: readonly { readonly id: number; r
   await tx.execute(
     sql`update ${runs} join (${sql.join(rows, sql` union all `)}) finished on finished.id = ${runs.id} set ${runs.finishedSeq} = finished.seq`,
   );
-}
-
-export async function addEvidence(
-  db: Db,
-  actor: Actor,
-  key: string,
-  step: number,
-  files: readonly Upload[],
-  reason = '',
-): Promise<RunDetail> {
-  await write(db, actor, async (w) => {
-    const stored = await lockOpenRun(w, key);
-    const { run, record } = stored;
-    if (!run.steps[step - 1]) throw new Refusal('notFound', { detail: `${key} has no step ${step}.` });
-    const reopened = run.finishedAt !== null ? await reopen(w, stored, reason) : {};
-    const note = deviceNote(w, 'evidence', step);
-    await changeRun(w, stored, { startedAt: run.startedAt ?? w.at, ...reopened, ...awayFormat(note) }, 'onBench');
-    for (const { name, mime, bytes } of files) {
-      const sha256 = await storeBlob(w.tx, bytes);
-      const [made] = await w.tx
-        .insert(evidence)
-        .values({ projectId: actor.projectId, runId: run.id, step, name, mime: mime.slice(0, 120), bytes: bytes.length, sha256 })
-        .$returningId();
-      w.log({ action: 'evidence added', kind: 'run', key: record.key, after: { step, name, mime, bytes: bytes.length, sha256 } });
-      takeStorage(w, bytes.length);
-      w.wrote(evidenceRows, made.id);
-    }
-    if (note) await putRunDevice(w, run.id, { note });
-    w.wrote(runRows, run.id);
-    w.wrote(recordRows, run.id);
-  });
-  return runDetail(db, actor.projectId, key);
-}
-
-export async function removeEvidence(db: Db, actor: Actor, key: string, id: number, reason = ''): Promise<RunDetail> {
-  await write(db, actor, async (w) => {
-    const stored = await lockOpenRun(w, key);
-    const [file] = await w.tx
-      .select()
-      .from(evidence)
-      .where(and(eq(evidence.id, id), eq(evidence.runId, stored.run.id), isNull(evidence.removedAt)));
-    if (!file) throw new Refusal('notFound', { detail: 'There is no such evidence.' });
-    const reopened = stored.run.finishedAt !== null ? await reopen(w, stored, reason) : {};
-    await changeRun(w, stored, reopened, 'onBench');
-    await w.tx.update(evidence).set({ removedAt: w.at }).where(eq(evidence.id, id));
-    w.log({
-      action: 'evidence taken off',
-      kind: 'run',
-      key: stored.record.key,
-      before: { step: file.step, name: file.name, sha256: file.sha256 },
-    });
-    w.wrote(evidenceRows, id);
-    w.wrote(runRows, stored.run.id);
-    w.wrote(recordRows, stored.run.id);
-  });
-  return runDetail(db, actor.projectId, key);
-}
-
-/** Keeps with a run what a device recorded of it and what does not fit any more: it is readable beside the result, which stays as it is. */
-export async function handIn(
-  db: Db,
-  actor: Actor,
-  key: string,
-  { why, recorded }: { readonly why: string; readonly recorded: readonly RecordedAway[] },
-): Promise<RunDetail> {
-  await write(db, actor, async (w) => {
-    const { run, record } = await lockRun(w, key);
-    const handedIn: HandedIn = { by: w.actor.login, at: w.at, sent: actor.device?.sent ?? w.at, why, recorded };
-    w.log({ action: 'handed in from a device', kind: 'run', key: record.key, after: { why, recorded } });
-    await putRunDevice(w, run.id, { handedIn });
-  });
-  return runDetail(db, actor.projectId, key);
 }

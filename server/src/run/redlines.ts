@@ -3,20 +3,26 @@ import { redlined, redlineRefusal, withRedlines, type RedlineAsked } from '@core
 import { and, desc, eq, gte, inArray, isNotNull, sql } from 'drizzle-orm';
 import { decisions, putDecision, recordRows, records, Refusal, write, type Actor, type Db } from '../base';
 import { caseContent, lockCase, needCase, reviseCase } from '../design';
-import { moreOf, putRunDetails, runDetailsOf, sixth } from './more';
-import { changeRun, lockOpenRun } from './recording';
+import { moreOf, putRunDetails, putRunDevice, runDetailsOf, sixth } from './more';
+import { awayFormat, changeRun, deviceNote, lockOpenRun, needStepOf } from './recording';
 import { evidenceRows, runRows } from './rows';
 import { needRun, runDetail } from './store';
 import { evidence, problems, runDetails, runs } from './tables';
 import { problemRows } from './problems';
 
 /** Changes, adds or drops a step for one run only, with a reason: it counts for that run, and is offered to the case's author. */
-export async function addRedline(db: Db, actor: Actor, key: string, asked: RedlineAsked): Promise<RunDetail> {
+export async function addRedline(
+  db: Db,
+  actor: Actor,
+  key: string,
+  { of, ...asked }: RedlineAsked & { readonly of?: string | undefined },
+): Promise<RunDetail> {
   await write(db, actor, async (w) => {
     const stored = await lockOpenRun(w, key);
     const { run, record } = stored;
     if (run.finishedAt !== null)
       throw new Refusal('stateForbids', { detail: `${key} is finished: correct a step of it first, then change what is left to do.` });
+    needStepOf(stored, asked.step, of);
     const before = { steps: run.frozen.steps, results: run.steps };
     const refused = redlineRefusal(before, asked);
     if (refused) throw new Refusal('invalid', { detail: refused, fields: [{ path: 'step', text: refused }] });
@@ -30,16 +36,24 @@ export async function addRedline(db: Db, actor: Actor, key: string, asked: Redli
     }
     const { steps, results, redline } = redlined(before, asked, actor.login, w.at);
     const more = moreOf((await runDetailsOf(w.tx, [run.id])).get(run.id));
+    const note = deviceNote(w, 'redlined', asked.step);
     await changeRun(
       w,
       stored,
-      { frozen: { ...run.frozen, steps }, steps: results, startedAt: run.startedAt ?? w.at, format: sixth(run.format) },
+      {
+        frozen: { ...run.frozen, steps },
+        steps: results,
+        startedAt: run.startedAt ?? w.at,
+        format: sixth(run.format),
+        ...awayFormat(note),
+      },
       'onBench',
     );
     w.log({ action: 'step redlined', kind: 'run', key: record.key, after: { ...redline } });
     w.wrote(runRows, run.id);
     w.wrote(recordRows, run.id);
     await putRunDetails(w, run.id, { redlines: [...more.redlines, redline] });
+    if (note) await putRunDevice(w, run.id, { note });
     if (asked.what === 'changed') return;
     // What belongs to the steps behind it moves with them.
     const [by, from] = asked.what === 'added' ? [1, asked.step] : [-1, asked.step + 1];

@@ -26,7 +26,8 @@ import { addResultRule, dismissResult, listResults, removeResultRule, resultDeta
 import { matchResults, sendResults } from './results';
 import { addToRound, closeRound, moveRun, placeRound, reopenRound, roundProgress, runNow } from './round-keeping';
 import { addProblem, linkProblem, problemList, problemsById } from './problems';
-import { addEvidence, finishRun, handIn, recordStep, removeEvidence, startRun } from './recording';
+import { addEvidence, handIn, removeEvidence } from './evidence';
+import { finishRun, recordStep, startRun } from './recording';
 import { blockRun, correctClock, recordShort } from './recording-whole';
 import { caseReadings } from './readings';
 import { addRedline, answerRedlines, caseRedlines } from './redlines';
@@ -149,7 +150,7 @@ export function runRoutes(app: FastifyInstance, context: AppContext): void {
   serve(app, context, contract.addEvidence, async ({ actor, params, query, request }) => {
     const files: Upload[] = [];
     for await (const file of uploads(request, evidenceLimits)) files.push(file);
-    return addEvidence(db, actor, params.key, params.step, files, query.reason);
+    return addEvidence(db, actor, params.key, params.step, files, query);
   });
   serve(app, context, contract.handIn, ({ actor, params, body }) => handIn(db, actor, params.key, body));
   serve(app, context, contract.removeEvidence, ({ actor, params, query }) =>

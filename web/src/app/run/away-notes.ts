@@ -1,7 +1,7 @@
 import { DatePipe } from '@angular/common';
 import { ChangeDetectionStrategy, Component, computed, input } from '@angular/core';
 import type { RunDetail } from '@contract/run';
-import { clockAhead, clockTolerance, doneAt } from '@core/run';
+import { clockAhead, clockTolerance, doneAt, type RecordedAway } from '@core/run';
 import { formatDuration, intervalToDuration } from 'date-fns';
 import { Icon, useProject } from '../base';
 
@@ -64,6 +64,9 @@ import { Icon, useProject } from '../base';
     details.note {
       display: block;
     }
+    li {
+      white-space: pre-line;
+    }
     summary {
       cursor: pointer;
     }
@@ -76,7 +79,15 @@ export class AwayNotes {
     this.of().device.map((note) => ({
       ...note,
       done: Math.abs(clockAhead(note)) > clockTolerance ? doneAt(note) : note.at,
-      words: { begun: 'Begun', step: `Step ${note.step}`, evidence: `Evidence of step ${note.step}`, finished: 'Finished' }[note.what],
+      words: {
+        begun: 'Begun',
+        step: `Step ${note.step}`,
+        evidence: `Evidence of step ${note.step}`,
+        evidenceRemoved: `Evidence taken off step ${note.step}`,
+        redlined: `Redline of step ${note.step}`,
+        problem: `Problem report from step ${note.step}`,
+        finished: 'Finished',
+      }[note.what],
     })),
   );
   protected readonly clock = computed(() => {
@@ -89,7 +100,10 @@ export class AwayNotes {
       at,
       why,
       clock: clockWords(clockAhead({ sent, arrived: at })),
-      lines: recorded.map((r) => ({ at: r.at, words: recordedWords(r) })),
+      lines: recorded.map((r) => ({
+        at: r.at,
+        words: recordedWords(r as RecordedAway) + (r.what === 'evidence' ? ', at the files of this record' : ''),
+      })),
     })),
   );
 }
@@ -102,9 +116,25 @@ function clockWords(ahead: number): string {
   return `its clock is ${words} ${ahead < 0 ? 'behind' : 'ahead'}`;
 }
 
-function recordedWords({ what, step, verdict, observed, files, conclusion }: RunDetail['handedIn'][number]['recorded'][number]): string {
-  if (what === 'begun') return 'Begun';
-  if (what === 'finished') return `Finished${conclusion ? `: “${conclusion}”` : ''}`;
-  if (what === 'evidence') return `Step ${step}: ${files?.join(', ') ?? 'a file'}, at the files of this record`;
-  return `Step ${step}: ${verdict ?? 'no verdict'}${observed ? `, “${observed}”` : ''}`;
+/** What was recorded away from the server, in words. */
+export function recordedWords(recorded: RecordedAway): string {
+  const { what, step, verdict, observed, files, conclusion, redline, title, text } = recorded;
+  switch (what) {
+    case 'begun':
+      return 'Begun';
+    case 'finished':
+      return `Finished${conclusion ? `: “${conclusion}”` : ''}`;
+    case 'evidence':
+      return `Step ${step}: ${files?.join(', ') ?? 'a file'}`;
+    case 'evidenceRemoved':
+      return `Step ${step}: ${files?.join(', ') ?? 'a file'} taken off`;
+    case 'redlined': {
+      const after = redline?.after ? `: ${redline.after.action} Expected: ${redline.after.expected}` : '';
+      return `Step ${step} ${redline?.what ?? 'changed'} for this run${after} (${redline?.reason ?? ''})`;
+    }
+    case 'problem':
+      return `Problem report from step ${step}: ${title}${text ? `\n${text}` : ''}`;
+    default:
+      return `Step ${step}: ${verdict ?? 'no verdict yet'}${observed ? `, “${observed}”` : ''}`;
+  }
 }

@@ -19,7 +19,15 @@ const run = (more: Partial<RunDetail> = {}): RunDetail =>
     testerName: 'Ada Lund',
     state: 'planned',
     verdict: null,
-    case: { title: 'The door closes', steps: [{ action: '<p><img src="files/' + 'a'.repeat(64) + '"></p>', expected: '' }, {}] },
+    case: {
+      title: 'The door closes',
+      steps: [
+        { action: '<p><img src="files/' + 'a'.repeat(64) + '"></p>', expected: '' },
+        { action: 'Open it', expected: 'It is open' },
+      ],
+    },
+    redlines: [],
+    problems: [],
     steps: [
       { verdict: null, observed: '', at: null },
       { verdict: null, observed: '', at: null },
@@ -51,6 +59,7 @@ describe('A run on a device without network', () => {
       reopened: false,
     });
     expect(made.input['known']).toEqual({ observed: '', verdict: null });
+    expect(made.input['of']).toBe(String(run().case.steps[0].action).slice(0, 200));
     expect(made.same).toBeFalse();
     expect(runKeeping.make(made.record, call, at).same).toBeTrue();
     // What is sent is what the contract takes.
@@ -71,6 +80,72 @@ describe('A run on a device without network', () => {
     expect(runKeeping.title(run({ row: '2' }))).toBe('C-001 The door closes · row 2: 0 of 2 steps recorded');
   });
 
+  const redline = (more: object): Parameters<typeof runKeeping.make>[1] => ({
+    endpoint: contract.addRedline,
+    input: {
+      ...where,
+      step: 2,
+      what: 'changed',
+      after: { action: 'Open it by hand', expected: 'It is open' },
+      reason: 'No power.',
+      ...more,
+    },
+    by: 'ada',
+  });
+
+  it('shows a redline as the server will have it: the step, what belongs to those behind it, and why it cannot be made', () => {
+    const held = run({ evidence: [{ id: 7, step: 2 }] as never, problems: [{ key: 'PR-1', step: 2 }] as never });
+    const changed = runKeeping.make(held, redline({}), at);
+    expect((changed.record as RunDetail).case.steps[1].action).toBe('Open it by hand');
+    expect((changed.record as RunDetail).redlines[0]).toEqual(jasmine.objectContaining({ by: 'ada', at, reason: 'No power.' }));
+    expect(changed.input['of']).toBe('Open it');
+    expect(contract.addRedline.body.safeParse(changed.input).success).toBeTrue();
+    const added = runKeeping.make(changed.record, redline({ what: 'added', step: 1 }), at).record as RunDetail;
+    expect(added.case.steps.map(({ action }) => action)[0]).toBe('Open it by hand');
+    expect([added.steps.length, added.evidence[0].step, added.problems[0].step]).toEqual([3, 3, 3]);
+    const dropped = runKeeping.make(held, redline({ what: 'dropped', after: null }), at);
+    expect(dropped.refused).toContain('holds evidence');
+    expect(dropped.record).toBe(held);
+    const done = runKeeping.make(held, { endpoint: contract.recordStep, input: { ...where, step: 2, observed: 'x', verdict: 'pass' } }, at);
+    expect(runKeeping.make(done.record, redline({}), at).refused).toContain('has a result already');
+    // What is recorded after it says to which step it belongs.
+    const after = runKeeping.make(
+      added,
+      { endpoint: contract.recordStep, input: { ...where, step: 3, observed: '', verdict: 'pass' } },
+      at,
+    );
+    expect(after.input['of']).toBe('Open it by hand');
+  });
+
+  it('raises a problem report from a step, shown without a key until the server gives it one', () => {
+    const input = { project: 'demo', run: 'RUN-001', step: 2, title: 'It jams', description: 'At the top', blocking: true, build: '1.0' };
+    expect(runKeeping.keyOf(input)).toBe('RUN-001');
+    const made = runKeeping.make(run(), { endpoint: contract.addProblem, input, by: 'ada' }, at);
+    expect((made.record as RunDetail).problems).toEqual([{ key: '', title: 'It jams', state: 'open', step: 2 }]);
+    expect(contract.addProblem.answer.safeParse(made.answer).success).toBeTrue();
+  });
+
+  it('takes evidence off: what the server has is asked of it, what was never sent is taken back', () => {
+    const file = (name: string): File => new File(['x'], name, { type: 'image/png' });
+    const held = run({ evidence: [{ id: 7, step: 2, name: 'old.png' }] as never });
+    const off = (id: number) => ({ endpoint: contract.removeEvidence, input: { ...where, id, reason: '' } });
+    const made = runKeeping.make(held, off(7), at);
+    expect([(made.record as RunDetail).evidence, made.about]).toEqual([[], { step: 2, named: 'old.png' }]);
+    const add = (files: readonly File[]): Waiting =>
+      ({
+        place: 'ada demo RUN-001',
+        endpoint: endpointName(contract.addEvidence),
+        input: { ...where, step: 1 },
+        files,
+        at,
+      }) as unknown as Waiting;
+    const [first, second] = [add([file('a.png'), file('b.png')]), add([file('c.png')])];
+    expect(runKeeping.takesBack(held, off(7), [first, second])).toBeUndefined();
+    expect(runKeeping.takesBack(held, off(-2), [first, second])).toEqual({ of: first, file: 1 });
+    expect(runKeeping.takesBack(held, off(-3), [first, second])).toEqual({ of: second, file: 0 });
+    expect(runKeeping.takesBack(held, off(-4), [first, second])).toBeUndefined();
+  });
+
   it('takes its round and its pictures along', () => {
     const taken = { project: 'demo', record: run({ evidence: [{ id: 7 }] as never }) };
     expect(runKeeping.along(taken).map(({ endpoint }) => endpoint.path)).toContain('/projects/:project/rounds/:key');
@@ -84,6 +159,9 @@ describe('A run on a device without network', () => {
       waiting(contract.startRun, {}),
       waiting(contract.recordStep, { step: 1, observed: 'shut', verdict: 'pass', seconds: 9, readings: [{ name: 't', value: '1' }] }),
       waiting(contract.addEvidence, { step: 1 }, [new File(['x'], 'door.png')]),
+      waiting(contract.addRedline, { step: 2, what: 'dropped', after: null, reason: 'No power.' }),
+      { ...waiting(contract.removeEvidence, { id: 7 }), about: { step: 2, named: 'old.png' } },
+      waiting(contract.addProblem, { run: 'RUN-001', step: 1, title: 'It jams', description: 'At the top' }),
       waiting(contract.finishRun, { seconds: 70, conclusion: 'It jams.' }),
     ];
     const { input } = runKeeping.handIn({ ...where } as unknown as Taken, all, 'It is signed.');
@@ -92,10 +170,21 @@ describe('A run on a device without network', () => {
       ['begun', null],
       ['step', 1],
       ['evidence', 1],
+      ['redlined', 2],
+      ['evidenceRemoved', 2],
+      ['problem', 1],
       ['finished', null],
     ]);
     expect(body.recorded[1]).toEqual(jasmine.objectContaining({ observed: 'shut', readings: [{ name: 't', value: '1' }] }));
-    expect(all.map((item) => runKeeping.words(item))).toEqual(['Begun', 'Step 1: pass, “shut”', 'Step 1: door.png', 'Finished']);
+    expect(all.map((item) => runKeeping.words(item))).toEqual([
+      'Begun',
+      'Step 1: pass, “shut”',
+      'Step 1: door.png',
+      'Step 2 dropped for this run (No power.)',
+      'Step 2: old.png taken off',
+      'Problem report from step 1: It jams\nAt the top',
+      'Finished: “It jams.”',
+    ]);
     expect(runKeeping.over({ ...all[1], input: { known: {}, step: 1 }, problem: { code: 'conflict' } as never })).toEqual({ step: 1 });
     expect(runKeeping.over({ ...all[1], problem: { code: 'signed' } as never })).toBeUndefined();
   });

@@ -26,7 +26,7 @@ import { sizeWords } from './words';
               <cp-icon name="edit_note" />
             </button>
           }
-          @if (!locked() && file.id >= 0) {
+          @if (!locked()) {
             <button type="button" [attr.aria-label]="'Take ' + file.name + ' off'" (click)="detached.emit(file.id)">
               <cp-icon name="close" />
             </button>

@@ -5,5 +5,5 @@ import { Device, deviceInUse, useProject } from '../base';
 export function useNotSent(key: Signal<string>): Signal<boolean> {
   const { slug } = useProject();
   const device = deviceInUse() ? inject(Device) : undefined;
-  return computed(() => device?.waiting().some(({ input }) => input['key'] === key() && input['project'] === slug()) ?? false);
+  return computed(() => device?.waiting().some(({ place }) => place.endsWith(` ${slug()} ${key()}`)) ?? false);
 }

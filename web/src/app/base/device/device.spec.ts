@@ -24,6 +24,13 @@ const rename = endpoint('PUT', '/projects/:project/things/:key/name', {
   body: z.object({ name: z.string() }),
   answer,
 });
+const takeOff = endpoint('DELETE', '/projects/:project/things/:key/files', {
+  summary: '',
+  may: 'member',
+  params: inProjectKey,
+  query: z.object({ file: z.coerce.number() }),
+  answer,
+});
 const give = endpoint('POST', '/projects/:project/things/:key/given', {
   summary: '',
   may: 'member',
@@ -39,12 +46,18 @@ interface Thing {
 /** Things to which words are said. */
 const things: Keeping = {
   read,
-  writes: [say],
+  writes: [say, takeOff],
+  keyOf: ({ key }) => String(key),
+  takesBack: (_, { endpoint, input }, waiting) => {
+    const of = waiting.find(({ files }) => files.length);
+    return endpoint === takeOff && of ? { of, file: Number(input['file']) } : undefined;
+  },
   along: ({ project }) => [{ endpoint: getProject, input: { project } }],
   files: () => [],
   make(record, { input }) {
     const thing = record as Thing;
     const word = String(input['word']);
+    if (word === 'nothing') return { input, record, answer: record, refused: 'Nothing cannot be said.' };
     const same = thing.words.at(-1) === word;
     const now = same ? thing : { ...thing, words: [...thing.words, word] };
     return { input: { ...input, known: thing.words.length }, record: now, answer: now, same };
@@ -226,6 +239,29 @@ describe('A device', () => {
     expect(new Set(names).size).toBe(1);
     expect(api.asked.find(({ endpoint: e }) => e === addAttachments)?.files?.[0].name).toBe('x.png');
     expect(api.of(give)[0]).toEqual(jasmine.objectContaining({ why: 'It is signed.', words: ['one'] }));
+  });
+
+  it('takes a file back that was never sent, one by one, and sends what is left under another name', async () => {
+    cut();
+    const file = (name: string): File => new File(['x'], name, { type: 'image/png' });
+    await device.call(say, { ...at, word: 'one' }, [file('a.png'), file('b.png')]);
+    const { operation } = device.waiting()[0];
+    expect(await device.call(takeOff, { ...at, file: 0 })).toEqual(jasmine.objectContaining({ words: ['one'] }));
+    expect(device.waiting().map(({ files }) => files.map(({ name }) => name))).toEqual([['b.png']]);
+    expect(device.waiting()[0].operation).not.toBe(operation);
+    expect(await device.call(takeOff, { ...at, file: 0 })).toEqual(jasmine.objectContaining({ words: [] }));
+    expect(device.waiting()).toEqual([]);
+    // What the server has is taken off there.
+    api.on(takeOff, () => server);
+    reachable();
+    await device.call(takeOff, { ...at, file: 0 });
+    expect(api.of(takeOff).length).toBe(1);
+  });
+
+  it('refuses at once what the record here does not allow, without network too, and keeps nothing of it', async () => {
+    cut();
+    await expectAsync(speak('nothing')).toBeRejectedWithError('Nothing cannot be said.');
+    expect(device.waiting()).toEqual([]);
   });
 
   it('tells whoever stands before it at once why something is refused, and keeps nothing of it', async () => {

@@ -6,7 +6,17 @@ import { Api, ApiFailure } from '../api';
 import { baseActions, baseFeature } from '../state';
 import { deviceStore } from './device-store';
 import { useDevice } from './in-use';
-import { endpointName, endpointNamed, keeping, withWaiting, type DeviceCall, type Keeping, type Taken, type Waiting } from './keeping';
+import {
+  endpointName,
+  endpointNamed,
+  keeping,
+  loginOf,
+  withWaiting,
+  type DeviceCall,
+  type Keeping,
+  type Taken,
+  type Waiting,
+} from './keeping';
 
 /** The server is away for a while: a request that is named may be sent again. */
 const isAway = ({ status }: ProblemDetails): boolean => [0, 429, 502, 503, 504].includes(status);
@@ -74,7 +84,7 @@ export class Device {
     const kept = await this.askKeeping();
     const call = { endpoint, input, files };
     if (endpoint.method === 'GET') return this.ask(kept, call);
-    const place = await this.placeOf(input);
+    const place = await this.placeOf(kept, input);
     const taken = kept.writes.includes(endpoint) ? await deviceStore.takenAt(place) : undefined;
     if (!taken) {
       const answer = await this.api.request(endpoint, input, files);
@@ -89,8 +99,8 @@ export class Device {
     if (this.mine()) return this.mine();
     return ((await deviceStore.answer(sessionName))?.value as Session | undefined)?.person.login ?? '';
   }
-  private async placeOf(input: Readonly<Record<string, unknown>>): Promise<string> {
-    return `${await this.login()} ${String(input['project'])} ${String(input['key'])}`;
+  private async placeOf(kept: Keeping, input: Readonly<Record<string, unknown>>): Promise<string> {
+    return `${await this.login()} ${String(input['project'])} ${kept.keyOf(input)}`;
   }
   private async nameOf(call: DeviceCall): Promise<string> {
     return call.endpoint === contract.getSession ? sessionName : `${await this.login()} ${this.api.address(call.endpoint, call.input)}`;
@@ -112,14 +122,16 @@ export class Device {
       answer = known.value;
     }
     if (call.endpoint !== kept.read) return answer;
-    const taken = await deviceStore.takenAt(await this.placeOf(call.input));
+    const taken = await deviceStore.takenAt(await this.placeOf(kept, call.input));
     return taken ? withWaiting(kept, answer as object, await deviceStore.waitingAt(taken.place)) : answer;
   }
 
   private async write(kept: Keeping, taken: Taken, call: DeviceCall): Promise<unknown> {
     const before = await deviceStore.waitingAt(taken.place);
+    if (kept.takesBack(taken.record, call, before)) return this.takeBack(kept, taken, call);
     const at = new Date().toISOString();
-    const made = kept.make(withWaiting(kept, taken.record, before), call, at);
+    const made = kept.make(withWaiting(kept, taken.record, before), { ...call, by: loginOf(taken.place) }, at);
+    if (made.refused) throw new ApiFailure({ type: 'about:blank', status: 409, code: 'stateForbids', title: made.refused });
     // What waits already says it.
     if (made.same && before.length) return made.answer;
     const waiting = await deviceStore.addWaiting({
@@ -127,6 +139,7 @@ export class Device {
       operation: crypto.randomUUID(),
       endpoint: endpointName(call.endpoint),
       input: made.input,
+      about: made.about,
       files: call.files ?? [],
       at,
       away: before.length > 0,
@@ -142,6 +155,19 @@ export class Device {
     // Somebody stands before the screen and reads why: nothing is put off.
     await this.forget(waiting);
     throw new ApiFailure(outcome.problem);
+  }
+
+  /** Takes a file back that was never sent. Nothing is sent meanwhile; one that has just gone is on the server, and is taken off there. */
+  private async takeBack(kept: Keeping, taken: Taken, call: DeviceCall): Promise<unknown> {
+    await navigator.locks.request('cord-proof.device', async () => {
+      const back = kept.takesBack(taken.record, call, await deviceStore.waitingAt(taken.place));
+      if (!back)
+        throw new ApiFailure({ type: 'about:blank', status: 409, code: 'conflict', title: 'It has just been sent: take it off again.' });
+      const files = back.of.files.filter((_, i) => i !== back.file);
+      if (files.length) await this.change({ ...back.of, files, operation: crypto.randomUUID() });
+      else await this.forget(back.of);
+    });
+    return withWaiting(kept, taken.record, await deviceStore.waitingAt(taken.place));
   }
 
   /** What became of what was just done, for whoever waits for it. */

@@ -6,6 +6,8 @@ export interface DeviceCall {
   readonly endpoint: Endpoint;
   readonly input: Readonly<Record<string, unknown>>;
   readonly files?: readonly File[] | undefined;
+  /** The login of whoever makes it, where it is made on this device. */
+  readonly by?: string;
 }
 
 /** A record that was taken along. */
@@ -32,6 +34,8 @@ export interface Waiting {
   /** `PUT /projects/:project/…`: the endpoint, as text. */
   readonly endpoint: string;
   readonly input: Readonly<Record<string, unknown>>;
+  /** What is said of it here and need not be sent. */
+  readonly about?: Readonly<Record<string, unknown>> | undefined;
   readonly files: readonly File[];
   /** When it was done, by this device's clock. */
   readonly at: string;
@@ -44,12 +48,15 @@ export interface Waiting {
 export interface MadeHere {
   /** What is sent: as asked, and what of the record it rests on. */
   readonly input: Readonly<Record<string, unknown>>;
+  readonly about?: Waiting['about'];
   /** What is answered until the server has it. */
   readonly answer: unknown;
   /** The record with it. */
   readonly record: object;
   /** The record says so already: there is nothing to send. */
   readonly same?: boolean;
+  /** Why it cannot be done; the record is as it was. */
+  readonly refused?: string;
 }
 
 /** How a kind of record is worked on while the server is away. */
@@ -62,10 +69,14 @@ export interface Keeping {
   files(taken: { readonly project: string; readonly record: object }): readonly string[];
   /** The requests that may wait. */
   readonly writes: readonly Endpoint[];
+  /** The key of the record that a request is about. */
+  keyOf(input: Readonly<Record<string, unknown>>): string;
+  /** The file of something that waits which this request takes back, since it never was sent: which one waits, and the file's place in it. */
+  takesBack(record: object, call: DeviceCall, waiting: readonly Waiting[]): { readonly of: Waiting; readonly file: number } | undefined;
   /** What such a request makes of a record. */
   make(record: object, call: DeviceCall, at: string): MadeHere;
   /** One of them in words. */
-  words(waiting: Pick<Waiting, 'endpoint' | 'input' | 'files'>): string;
+  words(waiting: Pick<Waiting, 'endpoint' | 'input' | 'about' | 'files'>): string;
   /** A record in words. */
   title(record: object): string;
   /** What others decided between two looks. */
@@ -88,9 +99,13 @@ export function endpointNamed(kept: Keeping, name: string): Endpoint {
   return endpoint;
 }
 
+/** Whose a record is here. */
+export const loginOf = (place: string): string => place.split(' ')[0];
+
 /** A record with what was done here since the server said how it is. */
 export const withWaiting = (kept: Keeping, record: object, waiting: readonly Waiting[]): object =>
   waiting.reduce(
-    (so, { endpoint, input, files, at }) => kept.make(so, { endpoint: endpointNamed(kept, endpoint), input, files }, at).record,
+    (so, { endpoint, input, files, at, place }) =>
+      kept.make(so, { endpoint: endpointNamed(kept, endpoint), input, files, by: loginOf(place) }, at).record,
     record,
   );
