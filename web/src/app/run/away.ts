@@ -115,7 +115,7 @@ function raisesProblem(run: RunDetail, input: DeviceCall['input'], by: string, a
       run: run.key,
       step,
       caseKey: run.caseKey,
-      build: run.build,
+      build: input['build'],
     },
     ...{
       fixedIn: null,
