@@ -28,6 +28,8 @@ const readRun = async (page: Page, key: string) =>
     verdict: string;
     steps: { verdict: string; observed: string }[];
     evidence: { name: string }[];
+    redlines: { step: number; what: string }[];
+    problems: { key: string }[];
     device: { what: string; step: number | null; at: string; sent: string; arrived: string }[];
     handedIn: { by: string; why: string; recorded: { what: string; observed?: string }[] }[];
   };
@@ -103,6 +105,53 @@ test('a run is recorded without network, the browser is killed, and everything a
   expect(acts).toContain('step 2');
   expect(acts.filter((act) => !act.startsWith('step')).sort()).toEqual(['evidence 2', 'finished']);
   for (const note of run.device) expect([note.at <= note.sent, note.at < note.arrived]).toEqual([true, true]);
+  await context.close();
+});
+
+test('without network a step is redlined, evidence taken back and a problem raised: all of it arrives in its order', async () => {
+  const { context, page } = await device(newDevice());
+  await enter(page, 'tomas.vell');
+  const [key] = await plan(page, ['C-012'], 'Away 4');
+  await takeAlong(page, key);
+  await open(page, key);
+  await context.setOffline(true);
+  await page.getByRole('button', { name: /change it for this run/ }).click();
+  const form = page.locator('cp-redline-form');
+  await form.getByLabel('Do this instead').fill('Set the wind on the rig by hand');
+  await form.getByLabel('Why').fill('The drive of the rig has no power.');
+  await form.getByRole('button', { name: 'Redline it' }).click();
+  await expect(page.getByText('Set the wind on the rig by hand').first()).toBeVisible();
+  await page
+    .locator('input[type=file]')
+    .last()
+    .setInputFiles({ name: 'wrong.png', mimeType: 'image/png', buffer: Buffer.from('89504e470d0a1a0a', 'hex') });
+  await page.getByRole('button', { name: 'Take wrong.png off' }).click();
+  await expect(page.getByText('wrong.png')).toHaveCount(0);
+  await judge(page, '2', 'It stays at rest');
+  await stepIs(page, 1, 'fail');
+  await page
+    .getByRole('button', { name: /problem/i })
+    .first()
+    .click();
+  const raise = page.locator('cp-raise-problem');
+  await expect(raise.getByLabel(/What happened/)).toHaveValue(/Done: Set the wind on the rig by hand/);
+  await raise.getByRole('button', { name: 'Raise it' }).click();
+  await expect(raise).toHaveCount(0);
+  await expect(page.getByText(/step 1 not as expected · kept here/)).toBeVisible();
+  await page.goto('/larkfell/run/device');
+  const held = page.getByRole('article', { name: key });
+  await expect(held).toContainText('Step 1 changed for this run: Set the wind on the rig by hand');
+  await expect(held).toContainText('Problem report from step 1');
+  await expect(held).not.toContainText('wrong.png');
+  await context.setOffline(false);
+  await expect(held).toContainText('all sent', { timeout: 30_000 });
+  const run = await readRun(page, key);
+  expect(run.redlines.map(({ step, what }) => [step, what])).toEqual([[1, 'changed']]);
+  expect([run.steps[0].verdict, run.evidence, run.problems.length]).toEqual(['fail', [], 1]);
+  expect(run.device[0]).toEqual(expect.objectContaining({ what: 'redlined', step: 1 }));
+  await page.goto(`/larkfell/run/record/${key}`);
+  await expect(page.getByText(/Recorded on a device without network/)).toBeVisible();
+  await expect(page.getByRole('link', { name: run.problems[0].key })).toBeVisible();
   await context.close();
 });
 
