@@ -7,7 +7,9 @@ const names =
 const out = {};
 for (const name of names) {
   try {
-    out[name] = readFileSync(`node_modules/@material-symbols/svg-400/outlined/${name}.svg`, 'utf8').replace(/ (width|height)="[^"]*"/g, '');
+    const svg = readFileSync(`node_modules/@material-symbols/svg-400/outlined/${name}.svg`, 'utf8');
+    // Each is one path in the same square.
+    out[name] = /viewBox="0 -960 960 960"><path d="([^"]+)"\/><\/svg>$/.exec(svg.trim())[1];
   } catch {
     console.log(`no icon ${name}`);
   }
@@ -15,5 +17,5 @@ for (const name of names) {
 mkdirSync('web/src/app/base/ui', { recursive: true });
 writeFileSync(
   'web/src/app/base/ui/icons.generated.ts',
-  `// Written by scripts/icons.mjs.\nexport const icons: Readonly<Record<string, string>> = ${JSON.stringify(out, null, 1)};\n`,
+  `// Written by scripts/icons.mjs: the path of each, in a square of 960 units above its line.\nexport const icons: Readonly<Record<string, string>> = ${JSON.stringify(out, null, 1)};\n`,
 );

@@ -4,6 +4,7 @@ import {
   DestroyRef,
   effect,
   inject,
+  Injectable,
   Injector,
   linkedSignal,
   PendingTasks,
@@ -62,6 +63,25 @@ export function gradually<T>(
   return computed(() => (upTo() >= rows().length ? rows() : rows().slice(0, upTo())));
 }
 
+/** One part of a page a task, wherever on the page it belongs: parts of different components do not come together. */
+@Injectable({ providedIn: 'root' })
+class Turns {
+  private last: Promise<void> = Promise.resolve();
+
+  take(step: () => void): void {
+    this.last = this.last.then(
+      () =>
+        new Promise((done) =>
+          setTimeout(() => {
+            step();
+            // Behind the task in which it is drawn.
+            setTimeout(done);
+          }),
+        ),
+    );
+  }
+}
+
 /**
  * How many of several parts of a page stand, from 0: one more in a task of its own each time that what stood before was drawn, from when `ready` says so. A page
  * of many parts so answers in between.
@@ -69,23 +89,18 @@ export function gradually<T>(
 export function inTurn(ready: Signal<boolean>, parts: number): Signal<number> {
   const injector = inject(Injector);
   const tasks = inject(PendingTasks);
+  const turns = inject(Turns);
   const standing = signal(0);
-  let timer = 0;
+  let gone = false;
   effect(() => {
     if (!ready() || standing() >= parts) return;
     const done = tasks.add();
-    untracked(() =>
-      afterNextRender(
-        () => {
-          timer = window.setTimeout(() => {
-            standing.update((n) => n + 1);
-            done();
-          });
-        },
-        { injector },
-      ),
-    );
+    const next = (): void => {
+      if (!gone) standing.update((n) => n + 1);
+      done();
+    };
+    untracked(() => afterNextRender(() => turns.take(next), { injector }));
   });
-  inject(DestroyRef).onDestroy(() => clearTimeout(timer));
+  inject(DestroyRef).onDestroy(() => (gone = true));
   return standing.asReadonly();
 }

@@ -106,3 +106,17 @@ export function pathOf(points: readonly Point[], radius = 6): string {
   const end = points[points.length - 1];
   return `${parts.join('')}L${end.x} ${end.y}`;
 }
+
+/** A rectangle of a picture, in its own units. */
+export interface Extent {
+  readonly left: number;
+  readonly top: number;
+  readonly right: number;
+  readonly bottom: number;
+}
+export const meets = (a: Extent, b: Extent): boolean => a.left < b.right && b.left < a.right && a.top < b.bottom && b.top < a.bottom;
+/** Around the points of a line, and what is written beside it. */
+export const extentOf = (points: readonly { readonly x: number; readonly y: number }[]): Extent => {
+  const [xs, ys] = [points.map(({ x }) => x), points.map(({ y }) => y)];
+  return { left: Math.min(...xs) - 1, top: Math.min(...ys) - 1, right: Math.max(...xs) + 140, bottom: Math.max(...ys) + 16 };
+};

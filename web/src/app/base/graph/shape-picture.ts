@@ -17,25 +17,12 @@ import {
 } from '@angular/core';
 import { gradually } from '../gradually';
 import { Icon } from '../ui/icon';
-import { largePicture, layOut, pathOf, type LaidOut } from './layout';
+import { extentOf, largePicture, layOut, meets, pathOf, type Extent, type LaidOut } from './layout';
 import { labelSize, outlineOf, shortLabel, sizeOf, type ShapeEdge, type ShapeNode } from './shapes';
 import { arrowOf, focusBox, nearestBox } from './walking';
 
 /** Smaller than this nobody reads it. */
 const unreadable = 0.25;
-
-interface Extent {
-  readonly left: number;
-  readonly top: number;
-  readonly right: number;
-  readonly bottom: number;
-}
-const meets = (a: Extent, b: Extent): boolean => a.left < b.right && b.left < a.right && a.top < b.bottom && b.top < a.bottom;
-/** Around the points of a line, and what is written beside it. */
-const extentOf = (points: readonly { readonly x: number; readonly y: number }[]): Extent => {
-  const [xs, ys] = [points.map(({ x }) => x), points.map(({ y }) => y)];
-  return { left: Math.min(...xs) - 1, top: Math.min(...ys) - 1, right: Math.max(...xs) + 140, bottom: Math.max(...ys) + 16 };
-};
 
 const scales = [0.4, 0.6, 0.8, 1, 1.25, 1.6] as const;
 
@@ -253,6 +240,7 @@ export class ShapePicture {
     return [this.focused(), this.chosen()].find((id) => ids.includes(id)) ?? ids[0] ?? '';
   });
   private drawing = 0;
+  private timer = 0;
   private readonly litNodes = computed(() => {
     const edges = this.edges();
     return new Set(this.lit().flatMap((e) => (edges[e] ? [edges[e].from, edges[e].to] : [])));
@@ -271,53 +259,53 @@ export class ShapePicture {
   protected named({ lines, title }: { readonly lines: readonly string[]; readonly title: string }): string {
     return lines.some((line) => line.endsWith('…')) ? `${lines.join(' ')}, ${title}` : title;
   }
+  /** What of the lines does not change with what is lit. */
+  private readonly courses = computed(() =>
+    (this.laid()?.lines ?? []).map(({ points, label }, at) => ({
+      at,
+      points,
+      extent: extentOf(points),
+      x: (label?.x ?? 0) + 2,
+      y: (label?.y ?? 0) + 12,
+    })),
+  );
   protected readonly lines = computed(() => {
-    const laid = this.laid();
+    const places = new Map(this.edges().map((edge, i) => [edge, i]));
     const now = this.edges();
     const lit = new Set(this.lit());
     // Lit last, so that it lies over the others.
-    return (laid?.lines ?? [])
-      .map(({ points, label }, i) => {
-        const edge = this.drawn()[i];
-        const at = now.indexOf(edge);
+    return this.courses()
+      .map((course) => {
+        const edge = this.drawn()[course.at] as ShapeEdge | undefined;
+        const at = (edge && places.get(edge)) ?? -1;
         const tone = lit.has(at) ? 'lit' : (now[at]?.tone ?? '');
-        return {
-          at: i,
-          d: pathOf(points),
-          extent: extentOf(points),
-          tone,
-          tip: tone === 'lit' ? 'on' : 'plain',
-          label: shortLabel(edge?.label ?? ''),
-          title: `${edge?.label ?? ''}`,
-          x: (label?.x ?? 0) + 2,
-          y: (label?.y ?? 0) + 12,
-        };
+        const label = edge?.label ?? '';
+        return { ...course, tone, tip: tone === 'lit' ? 'on' : 'plain', label: shortLabel(label), title: label };
       })
       .sort((a, b) => Number(a.tone === 'lit') - Number(b.tone === 'lit'));
   });
   private shape = '';
-  /** A large picture is drawn in parts, each in a frame of its own. */
-  private readonly inParts = {
-    boxes: gradually(this.boxes, this.laid, { first: 60 }),
-    lines: gradually(this.lines, this.laid, { first: 90 }),
-  };
   private readonly frame = viewChild.required<ElementRef<HTMLElement>>('frame');
   /** The part of a large picture that is in sight, and what is near it. */
   private readonly window = signal<Extent>({ left: 0, top: 0, right: 0, bottom: 0 });
   private readonly cut = computed(() => !this.whole() && this.boxes().length > largePicture);
-  protected readonly drawnBoxes = computed(() => {
+  private readonly boxesInSight = computed(() => {
     const window = this.window();
-    if (!this.cut()) return this.inParts.boxes();
+    if (!this.cut()) return this.boxes();
     // The one that Tab leads to is always there.
     const at = this.at();
     return this.boxes().filter(
       ({ id, x, y, width, height }) => id === at || meets(window, { left: x, top: y, right: x + width, bottom: y + height }),
     );
   });
-  protected readonly drawnLines = computed(() => {
+  private readonly linesInSight = computed(() => {
     const window = this.window();
-    return this.cut() ? this.lines().filter(({ extent }) => meets(window, extent)) : this.inParts.lines();
+    const lines = this.cut() ? this.lines().filter(({ extent }) => meets(window, extent)) : this.lines();
+    return lines.map((line) => ({ ...line, d: pathOf(line.points) }));
   });
+  /** Drawn in parts, each in a frame of its own: the page answers in between. */
+  protected readonly drawnBoxes = gradually(this.boxesInSight, this.laid, { first: 24 });
+  protected readonly drawnLines = gradually(this.linesInSight, this.laid, { first: 36 });
 
   constructor() {
     effect(() => {
@@ -331,7 +319,9 @@ export class ShapePicture {
           return;
         }
         this.shape = shape;
-        void this.draw(nodes, edges);
+        // In a task of its own: the page stands there first.
+        clearTimeout(this.timer);
+        this.timer = window.setTimeout(() => void this.draw(nodes, edges));
       });
     });
     effect(() => {
@@ -342,24 +332,29 @@ export class ShapePicture {
     effect(() => {
       this.scale();
       this.whole();
+      // Before it is drawn its size is told by whoever watches that.
+      if (!untracked(this.laid)) return;
       untracked(() => afterNextRender(() => this.look(), { injector: this.injector }));
     });
     afterNextRender(() => {
       const sizes = new ResizeObserver(() => this.look());
       sizes.observe(this.frame().nativeElement);
-      this.destroyed.onDestroy(() => sizes.disconnect());
+      this.destroyed.onDestroy(() => {
+        sizes.disconnect();
+        clearTimeout(this.timer);
+      });
     });
   }
 
-  /** What is in sight, with as much again around it; told only where that has moved on by half of it. */
+  /** What is in sight, with half as much around it; told only where that has moved on by a quarter of it. */
   protected look(): void {
     const { scrollLeft, scrollTop, clientWidth, clientHeight } = this.frame().nativeElement;
     const scale = this.scale();
     const [x, y, width, height] = [scrollLeft, scrollTop, clientWidth, clientHeight].map((pixels) => pixels / scale);
-    const next = { left: x - width, top: y - height, right: x + 2 * width, bottom: y + 2 * height };
+    const next = { left: x - width / 2, top: y - height / 2, right: x + 1.5 * width, bottom: y + 1.5 * height };
     const now = this.window();
-    const moved = Math.max(Math.abs(next.left - now.left), Math.abs(next.right - now.right)) > width / 2;
-    if (moved || Math.max(Math.abs(next.top - now.top), Math.abs(next.bottom - now.bottom)) > height / 2) this.window.set(next);
+    const moved = Math.max(Math.abs(next.left - now.left), Math.abs(next.right - now.right)) > width / 4;
+    if (moved || Math.max(Math.abs(next.top - now.top), Math.abs(next.bottom - now.bottom)) > height / 4) this.window.set(next);
   }
 
   /** Brings a node into sight where the picture is larger than its frame. */

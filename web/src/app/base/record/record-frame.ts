@@ -9,6 +9,7 @@ import type { VersionedKind } from '@core/base';
 import { askApproval } from '../approval';
 import { keysOf, useKeys } from '../keys';
 import { useProject } from '../live';
+import { inTurn } from '../gradually';
 import { reviewWords } from '../list/kind';
 import { Icon } from '../ui/icon';
 import { ProblemNote } from '../ui/problem-note';
@@ -97,8 +98,10 @@ export interface Conflict {
         @if (withFields()) {
           <cp-own-fields [kind]="kind()" [of]="r" [level]="level()" />
         }
-        <cp-signatures [kind]="kind()" [key]="r.key" />
-        <cp-record-panels [key]="r.key" [differs]="differs()" />
+        @if (standing()) {
+          <cp-signatures [kind]="kind()" [key]="r.key" />
+          <cp-record-panels [key]="r.key" [differs]="differs()" />
+        }
       </article>
     } @else {
       <p class="empty" role="status">Opening {{ key() }} …</p>
@@ -114,6 +117,11 @@ export class RecordFrame {
   readonly key = input.required<string>();
   /** Null until it was read. */
   readonly of = input.required<ReviewedRecord | null>();
+  /** What is said about it stands once the record itself does. */
+  protected readonly standing = inTurn(
+    computed(() => this.of() !== null),
+    1,
+  );
   readonly editing = input(false);
   /** Are there fields of the project for it? A heading has none. */
   readonly withFields = input(true);

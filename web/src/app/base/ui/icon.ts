@@ -1,12 +1,11 @@
-import { ChangeDetectionStrategy, Component, computed, inject, input } from '@angular/core';
-import { DomSanitizer } from '@angular/platform-browser';
+import { ChangeDetectionStrategy, Component, computed, input } from '@angular/core';
 import { icons } from './icons.generated';
 
 /** One of the outlined Material Symbols that ship with the application. Decorative: the words beside it say what it means. */
 @Component({
   selector: 'cp-icon',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  template: `<span aria-hidden="true" [innerHTML]="svg()"></span>`,
+  template: `<svg aria-hidden="true" viewBox="0 -960 960 960"><path [attr.d]="path()" /></svg>`,
   styles: `
     :host {
       display: inline-flex;
@@ -15,12 +14,7 @@ import { icons } from './icons.generated';
       flex: none;
       font-size: inherit;
     }
-    span {
-      display: inline-flex;
-      width: 100%;
-      height: 100%;
-    }
-    :host ::ng-deep svg {
+    svg {
       width: 100%;
       height: 100%;
       fill: currentColor;
@@ -29,6 +23,5 @@ import { icons } from './icons.generated';
 })
 export class Icon {
   readonly name = input.required<string>();
-  private readonly trust = inject(DomSanitizer);
-  protected readonly svg = computed(() => this.trust.bypassSecurityTrustHtml(icons[this.name()] ?? ''));
+  protected readonly path = computed(() => icons[this.name()] ?? '');
 }

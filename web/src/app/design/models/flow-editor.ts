@@ -32,7 +32,7 @@ import {
   type FlowNode,
   type ModelBodies,
 } from '@core/design';
-import { gradually, useKeys } from '../../base';
+import { gradually, inTurn, useKeys } from '../../base';
 import { FlowNodeRow, type FlowTarget, type OutcomeChange } from './flow-node';
 import { FlowText } from './flow-text';
 
@@ -199,7 +199,9 @@ export class FlowEditor {
   /** Inputs as they are typed, where they cannot be read yet. */
   private readonly typedInputs = signal<string | null>(null);
   protected readonly flow = computed((): Flow => ({ title: this.title(), ...this.here() }));
-  private readonly findings = computed(() => flowFindings(this.flow()));
+  /** What is found is looked for once the first rows stand. */
+  private readonly standing = inTurn(signal(true), 1);
+  private readonly findings = computed(() => (this.standing() ? flowFindings(this.flow()) : []));
   protected readonly elsewhere = computed(() => {
     const ids = new Set(this.here().nodes.map(({ id }) => id));
     return this.findings().filter((f) => !ids.has(f.cell ?? '') && !ids.has((f.cell ?? '').split(' → ')[0]));
@@ -243,7 +245,7 @@ export class FlowEditor {
   protected readonly shown = gradually(
     computed(() => this.here().nodes),
     this.of,
-    { first: 4, asked: this.asked },
+    { first: 3, asked: this.asked },
   );
   protected readonly left = computed(() => this.here().nodes.length - this.shown().length);
   private readonly rest = viewChild<ElementRef<HTMLElement>>('rest');

@@ -9,7 +9,6 @@ import {
   signal,
   ChangeDetectorRef,
 } from '@angular/core';
-import { FormsModule } from '@angular/forms';
 import type { Finding } from '@core/base';
 import { flowNodeKinds, guardWords, readGuard, type FlowEdge, type FlowNode, type FlowNodeKind, type Outcome } from '@core/design';
 import { Icon } from '../../base';
@@ -35,32 +34,36 @@ const hints: Readonly<Record<FlowNodeKind, string>> = {
 const sameTargets = (a: readonly FlowTarget[], b: readonly FlowTarget[]): boolean =>
   a === b || (a.length === 1 && b.length === 1 && a[0].id === b[0].id && a[0].words === b[0].words);
 
-/** One node of a flow in its list: what it is, what is seen there, and where it leads. */
+/**
+ * One node of a flow in its list: what it is, what is seen there, and where it leads. Its fields are bound without the forms' directives: a flow has hundreds
+ * of rows of up to ten fields, and they are checked by the flow, not one by one.
+ */
 @Component({
   selector: 'cp-flow-node',
-  imports: [FormsModule, Icon],
+  imports: [Icon],
   changeDetection: ChangeDetectionStrategy.OnPush,
   template: `
     <div class="node">
       <b class="n">{{ place() }}</b>
       <select
+        #kind
         class="in kind"
         [attr.aria-label]="'Kind of node ' + place()"
         [disabled]="!may()"
-        [ngModel]="node().kind"
-        (ngModelChange)="put.emit({ kind: $event })"
+        (change)="put.emit({ kind: kinds[kind.selectedIndex] })"
       >
         @for (k of kinds; track k) {
-          <option [value]="k">{{ k }}</option>
+          <option [value]="k" [selected]="k === node().kind">{{ k }}</option>
         }
       </select>
       <input
+        #text
         class="in grow text"
         [attr.aria-label]="'Node ' + place()"
         [placeholder]="hints[node().kind]"
         [readOnly]="!may()"
-        [ngModel]="node().text"
-        (ngModelChange)="put.emit({ text: $event })"
+        [value]="node().text"
+        (input)="put.emit({ text: text.value })"
         (focus)="picked.emit()"
         (keydown)="pressed.emit($event)"
       />
@@ -72,12 +75,13 @@ const sameTargets = (a: readonly FlowTarget[], b: readonly FlowTarget[]): boolea
     </div>
     @if (node().kind === 'action' || node().kind === 'check' || node().expected) {
       <input
+        #expected
         class="in expected"
         [attr.aria-label]="'What must be seen at node ' + place()"
         placeholder="what must be seen"
         [readOnly]="!may()"
-        [ngModel]="node().expected ?? ''"
-        (ngModelChange)="put.emit({ expected: $event })"
+        [value]="node().expected ?? ''"
+        (input)="put.emit({ expected: expected.value })"
       />
     }
     @for (out of outcomes(); track out.at; let o = $index) {
@@ -85,37 +89,39 @@ const sameTargets = (a: readonly FlowTarget[], b: readonly FlowTarget[]): boolea
         <span class="arrow" aria-hidden="true">↳</span>
         @if (node().kind === 'decision') {
           <input
+            #label
             class="in label"
             [attr.aria-label]="'Outcome of node ' + place()"
             placeholder="outcome"
             [readOnly]="!may()"
-            [ngModel]="out.edge.label"
-            (ngModelChange)="edge.emit({ at: out.at, change: { label: $event } })"
+            [value]="out.edge.label"
+            (input)="edge.emit({ at: out.at, change: { label: label.value } })"
             (focus)="picked.emit()"
           />
           <input
+            #when
             class="in guard"
             [class.wrong]="out.at in typed()"
             [attr.aria-label]="'When this outcome of node ' + place() + ' is taken'"
             placeholder="when"
             [readOnly]="!may()"
-            [ngModel]="guardOf(out)"
-            (ngModelChange)="guard(out.at, $event)"
+            [value]="guardOf(out)"
+            (input)="guard(out.at, when.value)"
           />
         } @else {
           <span class="grow second">then</span>
         }
         <select
+          #to
           class="in to"
           [attr.aria-label]="'Where node ' + place() + ' leads to'"
           [disabled]="!may()"
-          [ngModel]="out.edge.to"
-          (ngModelChange)="edge.emit({ at: out.at, change: { to: $event } })"
+          (change)="edge.emit({ at: out.at, change: { to: to.value } })"
           (pointerenter)="offer(o)"
           (focus)="offer(o)"
         >
           @for (other of led()[o]; track other.id) {
-            <option [value]="other.id">to {{ other.words }}</option>
+            <option [value]="other.id" [selected]="other.id === out.edge.to">to {{ other.words }}</option>
           }
         </select>
         @if (may() && (node().kind === 'decision' || outcomes().length > 1)) {

@@ -11,7 +11,7 @@ import {
   type ModelChoice,
   type ReachCriterion,
 } from '@core/design';
-import { gradually, Icon, RecordLink } from '../../base';
+import { gradually, Icon, inTurn, RecordLink } from '../../base';
 import { download } from './download';
 import { MadePanel } from './made-panel';
 import type { ChosenCoverage, ShownPath, ShownReach } from './model-tasks';
@@ -41,7 +41,9 @@ const reachedWords: Readonly<Record<ReachCriterion, string>> = {
   changeDetection: ChangeDetectionStrategy.OnPush,
   template: `
     <h2>What should the cases reach?</h2>
-    @if (faults()) {
+    @if (!standing()) {
+      <p class="second">Looking at the flow …</p>
+    } @else if (faults()) {
       <p class="second">Mend the findings on the left first: of a flow that leads nowhere no path is counted.</p>
     } @else {
       <div role="radiogroup" aria-label="What the cases reach" class="criteria">
@@ -277,6 +279,8 @@ export class FlowPaths {
   private readonly reading = useModelWork();
   /** The steps of the path that is shown: hundreds of paths of hundreds of steps are not kept for it. */
   protected readonly steps = signal<readonly CaseStep[]>([]);
+  /** Its heading stands before the flow is looked at: of a long one that takes its time. */
+  protected readonly standing = inTurn(signal(true), 1);
   protected readonly faults = computed(() => flowFindings(this.flow()).some((f) => f.severity === 'error'));
   protected readonly shown = computed(() => this.found()[this.criterion()]);
   /** The paths of the criterion, and those that were added by hand. */
@@ -291,6 +295,7 @@ export class FlowPaths {
 
   constructor() {
     effect((onCleanup) => {
+      if (!this.standing()) return;
       const flow = this.flow();
       const rounds = Math.max(0, Math.min(5, Math.round(this.rounds())));
       const faults = this.faults();
@@ -301,7 +306,7 @@ export class FlowPaths {
       const paths = [...this.chosen().values()].map((p) => p.path);
       const criterion = this.criterion();
       const flow = this.flow();
-      if (this.faults() || criterion === 'loops') return;
+      if (!this.standing() || this.faults() || criterion === 'loops') return;
       untracked(() => void this.cover(flow, paths, criterion));
     });
     effect(() => {
