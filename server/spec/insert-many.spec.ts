@@ -53,4 +53,28 @@ describe('many rows inserted at once', () => {
     await expectAsync(tried).toBeRejected();
     expect((await db.select({ id: records.id }).from(records).where(eq(records.keyNumber, 650))).length).toBe(0);
   });
+
+  it('answer the ids that they got, in their order, over as many statements as they take', async () => {
+    const { db } = p.database;
+    const list = Array.from({ length: 1203 }, (_, i) => row(i + 1000));
+    let ids: readonly number[] = [];
+    await write(db, actor(), async (w) => {
+      ids = await insertMany(w.tx, records, list);
+      w.log({ action: 'noted', kind: 'group', key: 'MANY-1' });
+    });
+    const found = await db.select({ id: records.id, n: records.keyNumber }).from(records).where(eq(records.projectId, p.projectId));
+    const byNumber = new Map(found.map(({ id, n }) => [n, id]));
+    expect(ids).toEqual(list.map(({ keyNumber }) => byNumber.get(keyNumber) ?? 0));
+  });
+
+  it('of which the first part clashes leave nothing of the parts behind it', async () => {
+    const { db } = p.database;
+    const list = Array.from({ length: 1100 }, (_, i) => row(i + 5000));
+    const tried = write(db, actor(), async (w) => {
+      await insertMany(w.tx, records, [row(1), ...list]);
+      w.log({ action: 'noted', kind: 'group', key: 'MANY-1' });
+    });
+    await expectAsync(tried).toBeRejected();
+    expect((await db.select({ id: records.id }).from(records).where(eq(records.keyNumber, 6050))).length).toBe(0);
+  });
 });

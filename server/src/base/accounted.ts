@@ -41,18 +41,48 @@ function rowsById(accounted: Accounted) {
 
 export const accountedTables = (): Accounted[] => [...tables.values()];
 
-function hashOf({ name, columns }: Accounted, row: Record<string, unknown>): string {
-  return sha256Of(canonicalJson([name, ...columns.map(([column]) => (row[column] ?? null) as Json)]));
+/** Long texts that several rows share are read and written canonically once: of so many, as long as they are this long. */
+const remembered = 5000;
+const longEnough = 40;
+
+/** Hashes rows as the database holds them. What the columns hold is read first, so that the same content has the same hash however it is stored. */
+class RowHasher {
+  private readonly known = new Map<MySqlColumn, Map<string, string>>();
+
+  constructor(private readonly accounted: Accounted) {}
+
+  hashOf(row: Record<string, unknown>): string {
+    const { name, columns } = this.accounted;
+    return sha256Of(`[${[canonicalJson(name), ...columns.map(([column, of]) => this.canonical(of, row[column]))].join(',')}]`);
+  }
+
+  private canonical(column: MySqlColumn, stored: unknown): string {
+    if (stored === null || stored === undefined) return 'null';
+    const read = (): string => canonicalJson(column.mapFromDriverValue(stored) as Json);
+    if (typeof stored !== 'string' || stored.length < longEnough) return read();
+    let texts = this.known.get(column);
+    if (!texts || texts.size >= remembered) this.known.set(column, (texts = new Map<string, string>()));
+    let text = texts.get(stored);
+    if (text === undefined) texts.set(stored, (text = read()));
+    return text;
+  }
 }
 
-const selection = ({ id, columns }: Accounted): Record<string, MySqlColumn> => ({ $id: id, ...Object.fromEntries(columns) });
+/** Columns as the driver reads them. */
+const selection = ({ id, columns }: Accounted): Record<string, SQL> =>
+  Object.fromEntries([['$id', id] as const, ...columns].map(([name, column]) => [name, sql`${column}`]));
 
 /** The hashes of rows by id, as they stand in this transaction; a row that is no more has none. */
 export async function rowHashes(tx: Tx, accounted: Accounted, ids: readonly number[]): Promise<Map<number, string>> {
   const found = new Map<number, string>();
+  const hasher = new RowHasher(accounted);
+  const ask = (at: number) => (at < ids.length ? rowsById(accounted)(tx, { ids: ids.slice(at, at + 1000) }) : Promise.resolve([]));
+  let next = ask(0);
   for (let at = 0; at < ids.length; at += 1000) {
-    const rows = await rowsById(accounted)(tx, { ids: ids.slice(at, at + 1000) });
-    for (const row of rows) found.set(Number(row['$id']), hashOf(accounted, row));
+    const rows = await next;
+    // The next are read while these are hashed.
+    next = ask(at + 1000);
+    for (const row of rows) found.set(Number(row['$id']), hasher.hashOf(row));
   }
   return found;
 }
@@ -60,6 +90,7 @@ export async function rowHashes(tx: Tx, accounted: Accounted, ids: readonly numb
 /** Every accounted row of a project with its hash, a batch at a time. */
 export async function* allRowHashes(db: Db | Tx, projectId: number): AsyncGenerator<{ table: string; id: string; hash: string }> {
   for (const accounted of tables.values()) {
+    const hasher = new RowHasher(accounted);
     for (let after = 0; ;) {
       const rows = await db
         .select(selection(accounted))
@@ -67,7 +98,7 @@ export async function* allRowHashes(db: Db | Tx, projectId: number): AsyncGenera
         .where(and(eq(accounted.project, projectId), gt(accounted.id, after)) as SQL)
         .orderBy(asc(accounted.id))
         .limit(1000);
-      for (const row of rows) yield { table: accounted.name, id: String(row['$id']), hash: hashOf(accounted, row) };
+      for (const row of rows) yield { table: accounted.name, id: String(row['$id']), hash: hasher.hashOf(row) };
       if (rows.length < 1000) break;
       after = Number(rows[rows.length - 1]['$id']);
     }

@@ -71,29 +71,12 @@ export async function insertRecord(w: Writing, record: NewRecord): Promise<numbe
 
 /** Makes many at once and answers their ids by key. */
 export async function insertRecords(w: Writing, list: readonly NewRecord[]): Promise<Map<string, number>> {
-  const ids = new Map<string, number>();
-  for (let at = 0; at < list.length; at += 500) {
-    const part = list.slice(at, at + 500);
-    await insertMany(
-      w.tx,
-      records,
-      part.map((record) => recordValues(w, record)),
-    );
-    const made = await w.tx
-      .select({ id: records.id, key: records.key })
-      .from(records)
-      .where(
-        and(
-          eq(records.projectId, w.actor.projectId),
-          inArray(
-            records.key,
-            part.map(({ key }) => key),
-          ),
-        ),
-      );
-    for (const { id, key } of made) ids.set(key, id);
-  }
-  return ids;
+  const ids = await insertMany(
+    w.tx,
+    records,
+    list.map((record) => recordValues(w, record)),
+  );
+  return new Map(list.map(({ key }, i) => [key, ids[i]]));
 }
 
 export interface RecordChange {

@@ -3,7 +3,6 @@ import {
   caseFormat,
   expandRound,
   inDependenceOrder,
-  type CaseContent,
   type CaseRow,
   type ExpandedRound,
   type PassedRun,
@@ -134,25 +133,32 @@ export interface PlannedRun {
   readonly configuration?: string;
 }
 
+/** What runs of the same case and row begin with alike. */
+type FrozenRun = Pick<typeof runs.$inferInsert, 'frozen' | 'steps' | 'format' | 'corrections'>;
+
 /** Plans runs of cases, or of their rows, as they stand now: the frozen copies are taken here. Belongs to the entry logged before. */
 export async function planRuns(w: Writing, place: RunPlace, planned: readonly PlannedRun[]): Promise<string[]> {
   const { projectId } = w.actor;
   const keys = await freeKeys(w, 'RUN', planned.length);
-  const frozen: CaseContent[] = [];
   // The same case with the same row is the same text, in however many configurations it is run.
-  const known = new Map<string, CaseContent>();
+  const known = new Map<string, FrozenRun>();
+  const frozen: FrozenRun[] = [];
   for (const { c, row } of planned) {
     const name = JSON.stringify([c.record.key, row]);
-    const text = known.get(name) ?? (await frozenCase(w.tx, projectId, c.record.key, caseContent(c), needRow(c, row)));
-    known.set(name, text);
-    frozen.push(text);
+    let one = known.get(name);
+    if (!one) {
+      const content = await frozenCase(w.tx, projectId, c.record.key, caseContent(c), needRow(c, row));
+      const steps = content.steps.map(() => ({ verdict: null, observed: '', at: null }));
+      known.set(name, (one = { frozen: content, steps, format: caseFormat(content), corrections: [] }));
+    }
+    frozen.push(one);
   }
   const ids = await insertRecords(
     w,
     planned.map(({ c, row, configuration }, i) => ({
       kind: 'run' as const,
       key: keys[i],
-      title: frozen[i].title,
+      title: frozen[i].frozen.title,
       words: `${c.record.key} ${row ?? ''} ${configuration ?? place.configuration}`,
       state: 'planned',
     })),
@@ -167,13 +173,10 @@ export async function planRuns(w: Writing, place: RunPlace, planned: readonly Pl
       configuration: configuration ?? place.configuration,
       caseId: c.record.id,
       caseRevision: c.record.revision,
-      frozen: frozen[i],
+      ...frozen[i],
       row,
       tester,
-      steps: frozen[i].steps.map(() => ({ verdict: null, observed: '', at: null })),
       seconds: 0,
-      format: caseFormat(frozen[i]),
-      corrections: [],
       deviationAccepted: false,
       setAside: false,
       supersedesId,
