@@ -108,6 +108,20 @@ describe('a lie about results of another build:', () => {
     expect(code(await p.call('reviewer', run.withdrawCarriedResults, { key: made.key, reason: 'Again.', password }))).toBe('stateForbids');
   });
 
+  it('carried on to a third build: from where it was run, which the offers of the second name', async () => {
+    const { from, to, key, r } = await two();
+    await carry('reviewer', from, to, [key]);
+    const third = `7.${next()}`;
+    await p.call('author', run.addBuild, { name: third, description: '' });
+    await sources(third, g(source(r)));
+    const second = await offers(to, third);
+    expect([second.rows.find((row) => row.run === key), second.earlier]).toEqual([undefined, [{ build: from, results: 1 }]]);
+    expect(code(await carry('reviewer', to, third, [key]))).toBe('stateForbids');
+    expect((await offers(from, third)).earlier).toEqual([]);
+    expect((await carry('reviewer', from, third, [key])).status).toBe(200);
+    expect(await knot(r, third)).toBe('sound');
+  });
+
   it('what it rests on changes on the build that it is of', async () => {
     const { from, to, key, r, c } = await two();
     await carry('reviewer', from, to, [key]);

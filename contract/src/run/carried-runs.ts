@@ -32,6 +32,8 @@ export const offerResults = endpoint('GET', '/projects/:project/carried-results/
     outside: z.array(z.string()),
     /** Levels at which the project allows it. */
     allowedAt: z.array(z.string()),
+    /** Builds from which results were carried to the earlier one, and how many: they are carried on from where they were run. */
+    earlier: z.array(z.object({ build: z.string(), results: z.number() })),
   }),
 });
 export type ResultOffers = z.output<typeof offerResults.answer>;

@@ -199,11 +199,12 @@ export async function resultOffers(
   projectId: number,
   { from, to }: { readonly from: string; readonly to: string },
 ): Promise<ResultOffers> {
-  const { offers, change, allowedAt } = await offersOf(
-    db,
-    projectId,
-    await needBuild(db, projectId, from),
-    await needBuild(db, projectId, to),
+  const before = await needBuild(db, projectId, from);
+  const { offers, change, allowedAt } = await offersOf(db, projectId, before, await needBuild(db, projectId, to));
+  const earlier = groupBy(
+    (await standingStatements(db, before.id)).filter((statement) => statement.from !== to),
+    (statement) => statement.from,
+    ({ row }) => row.runs.length,
   );
   const rows = offers.map(({ answer }) => answer);
   const [free, held] = [rows.filter(({ why }) => !why.length), rows.filter(({ why }) => why.length)];
@@ -214,6 +215,7 @@ export async function resultOffers(
     functions: change.functions.map(({ path, name, what }) => ({ path, name, what })),
     outside: change.outside,
     allowedAt: [...allowedAt],
+    earlier: [...earlier].map(([build, numbers]) => ({ build, results: numbers.reduce((sum, n) => sum + n, 0) })),
   };
 }
 

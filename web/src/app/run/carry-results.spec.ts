@@ -39,6 +39,7 @@ describe('results that are carried', () => {
         functions: statement.functions,
         outside: ['limits.h'],
         allowedAt: ['SIL 2'],
+        earlier: [],
         ...more,
       }))
       .on(contract.listCarriedResults, () => ({ rows: [statement], next: null, total: 1, seq: 1 }));
@@ -63,6 +64,13 @@ describe('results that are carried', () => {
     page.all<HTMLInputElement>('tbody input[type=checkbox]')[0].click();
     await page.settled();
     expect(button()).toBe('Carry 1 result');
+  });
+
+  it('are carried on from where they were run: what was carried to the earlier build leads there', async () => {
+    const { page } = await mounted(['reviewer'], { earlier: [{ build: '0.8', results: 3 }] });
+    await page.settled();
+    expect(page.text()).toContain('3 results that hold on 0.9 were carried there: carry them on from where they were run.');
+    expect(page.one('a.chip').getAttribute('href')).toContain('from=0.8');
   });
 
   it('are not carried by whoever is no reviewer, nor where the project does not allow it', async () => {

@@ -1,6 +1,7 @@
 import { ChangeDetectionStrategy, Component, computed, effect, input, linkedSignal, signal, untracked } from '@angular/core';
 import { MatButtonModule } from '@angular/material/button';
 import { MatCheckboxModule } from '@angular/material/checkbox';
+import { RouterLink } from '@angular/router';
 import type { CarriedResults, ResultOffer } from '@contract/run';
 import { counted, fewOf } from '@core/base';
 import { firstMissing, momentWords, Needs, onChanged, ProblemNote, RecordLink, toggled, useProject, useStatement } from '../base';
@@ -11,7 +12,7 @@ const shown = 200;
 /** Results of an earlier build that hold for a later one: a reviewer carries them, signed, with the argument that is shown here. */
 @Component({
   selector: 'cp-carry-results',
-  imports: [MatButtonModule, MatCheckboxModule, Needs, ProblemNote, RecordLink],
+  imports: [MatButtonModule, MatCheckboxModule, Needs, ProblemNote, RecordLink, RouterLink],
   changeDetection: ChangeDetectionStrategy.OnPush,
   template: `
     @if (offers(); as o) {
@@ -33,6 +34,14 @@ const shown = 200;
             </p>
           }
         </div>
+        @for (e of o.earlier; track e.build) {
+          <p class="inner">
+            {{ counted(e.results, 'result') }} that {{ e.results === 1 ? 'holds' : 'hold' }} on {{ before() }}
+            {{ e.results === 1 ? 'was' : 'were' }} carried there: carry {{ e.results === 1 ? 'it' : 'them' }} on from where
+            {{ e.results === 1 ? 'it was' : 'they were' }} run.
+            <a class="chip" [routerLink]="[]" [queryParams]="{ from: e.build }" queryParamsHandling="merge">Compare with {{ e.build }}</a>
+          </p>
+        }
         @if (o.free) {
           <table class="list">
             <thead>

@@ -304,7 +304,7 @@ describe('what is needed again', () => {
       measured: true,
     }));
     api
-      .on(contract.offerResults, () => ({ free: 0, held: 0, rows: [], functions: [], outside: [], allowedAt: [] }))
+      .on(contract.offerResults, () => ({ free: 0, held: 0, rows: [], functions: [], outside: [], allowedAt: [], earlier: [] }))
       .on(contract.listCarriedResults, () => ({ rows: [], next: null, total: 0, seq: 1 }));
     const page = await mount(AgainPage, { from: '0.9', to: '1.0' });
     await new Promise((resolve) => setTimeout(resolve, 250));
