@@ -1,7 +1,7 @@
 // npm test: formatting, lint, types, Karma, Jasmine on the server, Playwright on the built application.
 // `npm test -- server` (or core, e2e, check) runs one part alone.
-import { spawn, spawnSync } from 'node:child_process';
-import { mkdtempSync, readdirSync, rmSync, statfsSync } from 'node:fs';
+import { spawn } from 'node:child_process';
+import { mkdirSync, mkdtempSync, readdirSync, rmSync, statfsSync } from 'node:fs';
 import { join } from 'node:path';
 import { needDataFolder, needModules, needPackages, root, say } from './system.mjs';
 
@@ -14,11 +14,16 @@ useMemoryForBrowsers();
 const only = process.argv[2];
 const results = [];
 
-function part(name, program, args, env = {}) {
-  say(`\n── ${name}`);
+/** Runs one part. `aside`: beside another one; what it says is told at its end. */
+async function part(name, program, args, { env = {}, aside = false } = {}) {
+  if (!aside) say(`\n── ${name}`);
   const begun = Date.now();
-  const done = spawnSync(program, args, { cwd: root, stdio: 'inherit', env: { ...process.env, ...env } });
-  results.push({ name, ok: done.status === 0, seconds: Math.round((Date.now() - begun) / 1000) });
+  const child = spawn(program, args, { cwd: root, stdio: aside ? ['ignore', 'pipe', 'pipe'] : 'inherit', env: { ...process.env, ...env } });
+  const said = [];
+  for (const stream of [child.stdout, child.stderr]) stream?.on('data', (chunk) => said.push(chunk));
+  const status = await new Promise((resolve) => child.on('close', resolve).on('error', () => resolve(1)));
+  if (aside) say(`\n── ${name}\n${Buffer.concat(said)}`);
+  results.push({ name, ok: status === 0, seconds: Math.round((Date.now() - begun) / 1000) });
 }
 
 /** Browsers keep their profiles in memory where there is enough of it: a disk that is slow for a minute fails no test then. */
@@ -36,15 +41,17 @@ function useMemoryForBrowsers() {
 
 const wants = (name) => !only || only === name;
 
-if (wants('check')) {
-  part('formatting', 'npx', ['prettier', '--check', '--log-level', 'warn', '.']);
-  part('lint and import rules', 'npx', ['eslint', '--max-warnings', '0', '.']);
-  part('types', 'npx', ['tsc', '-p', 'tsconfig.server.json']);
+async function checks(aside) {
+  await part('formatting', 'npx', ['prettier', '--check', '--log-level', 'warn', '.'], { aside });
+  await part('lint and import rules', 'npx', ['eslint', '--max-warnings', '0', '.'], { aside });
+  await part('types', 'npx', ['tsc', '-p', 'tsconfig.server.json'], { aside });
 }
-if (wants('core')) {
-  part('core and web specs in Chromium', 'npx', ['ng', 'test', 'web']);
+async function core() {
+  await part('core and web specs in Chromium', 'npx', ['ng', 'test', 'web']);
   await jasmine('core specs against the compilers', 'core/spec');
 }
+// Both want one core of two.
+await Promise.all([wants('check') && checks(wants('core')), wants('core') && core()]);
 if (wants('server') || wants('e2e')) {
   const { buildAll } = await import('./build.mjs');
   buildAll();
@@ -58,7 +65,7 @@ if (wants('server') || wants('e2e')) {
     CORD_TEST_APP_PASSWORD: database.appPassword,
   };
   try {
-    if (wants('server')) await jasmine('server specs on MariaDB', 'server/spec', env);
+    if (wants('server')) await jasmine('server specs on MariaDB', 'server/spec', env, ['--parallel=2']);
     if (wants('e2e')) await journeys(database);
   } finally {
     await database.stop();
@@ -66,35 +73,54 @@ if (wants('server') || wants('e2e')) {
 }
 
 /** Specs that need Node: bundled, then run by Jasmine's own runner. */
-async function jasmine(name, folder, env = {}) {
+async function jasmine(name, folder, env = {}, options = []) {
   const { bundle } = await import('./build-server.mjs');
   const outdir = `dist/specs/${folder.split('/')[0]}`;
   const specs = readdirSync(join(root, folder)).filter((file) => file.endsWith('.spec.ts'));
   rmSync(join(root, outdir), { recursive: true, force: true });
   await bundle({ entryPoints: Object.fromEntries(specs.map((file) => [file.replace('.ts', ''), `${folder}/${file}`])), outdir });
-  part(name, 'npx', ['jasmine', '--config=scripts/jasmine.json', `${outdir}/*.spec.js`], env);
+  await part(name, 'npx', ['jasmine', '--config=scripts/jasmine.json', ...options, `${outdir}/*.spec.js`], { env });
 }
 
-/** The really built and started application, with the demo in a database of its own. */
+/** The really built and started application, with the demo: one for each of two browsers, each with a database and a tracker of its own. */
 async function journeys(database) {
+  say('\n── demo for the journeys');
+  const sites = [];
+  try {
+    for (const name of ['journeys', 'journeys_too']) sites.push(await openSite(database, name));
+    const args = ['playwright', 'test', '--config', 'e2e/playwright.config.ts', ...process.argv.slice(3)];
+    const of = (what) => sites.map((site) => site[what]).join(' ');
+    await part('journeys in Chromium', 'npx', args, { env: { CORD_URL: of('url'), CORD_TRACKER_URL: of('tracker') } });
+  } finally {
+    for (const site of sites) await site.close();
+  }
+}
+
+async function openSite(database, name) {
   const { freePort, prepareDatabase } = await import('./database.mjs');
   const { loadDemo, startServer } = await import('./site.mjs');
-  const env = await prepareDatabase(database, 'journeys', root);
-  say('\n── demo for the journeys');
+  const folder = join(database.folder, name);
+  mkdirSync(folder, { recursive: true });
+  const env = {
+    ...(await prepareDatabase(database, name, root)),
+    CORD_HEADS_FILE: join(folder, 'signed-heads.jsonl'),
+    CORD_DATA_FOLDER: folder,
+  };
   const port = String(await freePort());
   await loadDemo(env, say, port);
-  const server = await startServer(env);
-  const file = join(database.folder, 'tracker.json');
+  const server = await startServer(env, `server-${name}`);
   const hook = `${server.url}/api/trackers/larkfell/hook`;
-  // A process of its own: this one only waits while the journeys are made.
-  const tracker = spawn(process.execPath, ['scripts/tracker.mjs', '--port', port, '--file', file, '--hook', hook], { cwd: root });
-  try {
-    const args = ['playwright', 'test', '--config', 'e2e/playwright.config.ts', ...process.argv.slice(3)];
-    part('journeys in Chromium', 'npx', args, { CORD_URL: server.url, CORD_TRACKER_URL: `http://127.0.0.1:${port}` });
-  } finally {
-    tracker.kill();
-    await server.stop();
-  }
+  const tracker = spawn(process.execPath, ['scripts/tracker.mjs', '--port', port, '--file', join(folder, 'tracker.json'), '--hook', hook], {
+    cwd: root,
+  });
+  return {
+    url: server.url,
+    tracker: `http://127.0.0.1:${port}`,
+    close: async () => {
+      tracker.kill();
+      await server.stop();
+    },
+  };
 }
 
 say('');
