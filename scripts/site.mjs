@@ -24,8 +24,8 @@ export async function loadDemo(env, say, tracker = '9') {
   await seedDemo(address, join(root, 'demo'), say);
 }
 
-/** Starts the built server on a free port; answers when it listens. What it says goes to `dist/<name>.log`. */
-export async function startServer(env, name = 'server') {
+/** Starts the built server on a free port; answers when it listens. */
+export async function startServer(env) {
   const port = await freePort();
   const server = spawn(process.execPath, nodeArguments, {
     cwd: root,
@@ -34,7 +34,7 @@ export async function startServer(env, name = 'server') {
   });
   await new Promise((resolve, reject) => {
     // What it says stays readable after it was stopped.
-    server.stdout.pipe(createWriteStream(join(root, 'dist', `${name}.log`)));
+    server.stdout.pipe(createWriteStream(join(root, 'dist', 'server.log')));
     server.stdout.on('data', (chunk) => String(chunk).includes('ready ') && resolve());
     server.on('exit', () => reject(new Error('the server did not start')));
   });

@@ -1,7 +1,7 @@
 // npm test: formatting, lint, types, Karma, Jasmine on the server, Playwright on the built application.
 // `npm test -- server` (or core, e2e, check) runs one part alone.
 import { spawn } from 'node:child_process';
-import { mkdirSync, mkdtempSync, readdirSync, rmSync, statfsSync } from 'node:fs';
+import { mkdtempSync, readdirSync, rmSync, statfsSync } from 'node:fs';
 import { join } from 'node:path';
 import { needDataFolder, needModules, needPackages, root, say } from './system.mjs';
 
@@ -65,62 +65,49 @@ if (wants('server') || wants('e2e')) {
     CORD_TEST_APP_PASSWORD: database.appPassword,
   };
   try {
-    if (wants('server')) await jasmine('server specs on MariaDB', 'server/spec', env, ['--parallel=2']);
+    if (wants('server')) await jasmine('server specs on MariaDB', 'server/spec', env, 2);
     if (wants('e2e')) await journeys(database);
   } finally {
     await database.stop();
   }
 }
 
-/** Specs that need Node: bundled, then run by Jasmine's own runner. */
-async function jasmine(name, folder, env = {}, options = []) {
+/** Specs that need Node: bundled, then run by Jasmine's own runner; in several processes where that is asked, each with databases of its own. */
+async function jasmine(name, folder, env = {}, processes = 1) {
   const { bundle } = await import('./build-server.mjs');
   const outdir = `dist/specs/${folder.split('/')[0]}`;
   const specs = readdirSync(join(root, folder)).filter((file) => file.endsWith('.spec.ts'));
   rmSync(join(root, outdir), { recursive: true, force: true });
   await bundle({ entryPoints: Object.fromEntries(specs.map((file) => [file.replace('.ts', ''), `${folder}/${file}`])), outdir });
-  await part(name, 'npx', ['jasmine', '--config=scripts/jasmine.json', ...options, `${outdir}/*.spec.js`], { env });
+  await Promise.all(
+    Array.from({ length: processes }, (_, own) => {
+      const mine = specs.filter((_, at) => at % processes === own).map((file) => `${outdir}/${file.replace('.ts', '.js')}`);
+      const which = processes > 1 ? `, ${own + 1} of ${processes}` : '';
+      return part(name + which, 'npx', ['jasmine', '--config=scripts/jasmine.json', ...mine], { env, aside: own > 0 });
+    }),
+  );
 }
 
-/** The really built and started application, with the demo: one for each of two browsers, each with a database and a tracker of its own. */
+/** The really built and started application, with the demo in a database of its own. */
 async function journeys(database) {
-  say('\n── demo for the journeys');
-  const sites = [];
-  try {
-    for (const name of ['journeys', 'journeys_too']) sites.push(await openSite(database, name));
-    const args = ['playwright', 'test', '--config', 'e2e/playwright.config.ts', ...process.argv.slice(3)];
-    const of = (what) => sites.map((site) => site[what]).join(' ');
-    await part('journeys in Chromium', 'npx', args, { env: { CORD_URL: of('url'), CORD_TRACKER_URL: of('tracker') } });
-  } finally {
-    for (const site of sites) await site.close();
-  }
-}
-
-async function openSite(database, name) {
   const { freePort, prepareDatabase } = await import('./database.mjs');
   const { loadDemo, startServer } = await import('./site.mjs');
-  const folder = join(database.folder, name);
-  mkdirSync(folder, { recursive: true });
-  const env = {
-    ...(await prepareDatabase(database, name, root)),
-    CORD_HEADS_FILE: join(folder, 'signed-heads.jsonl'),
-    CORD_DATA_FOLDER: folder,
-  };
+  const env = await prepareDatabase(database, 'journeys', root);
+  say('\n── demo for the journeys');
   const port = String(await freePort());
   await loadDemo(env, say, port);
-  const server = await startServer(env, `server-${name}`);
+  const server = await startServer(env);
+  const file = join(database.folder, 'tracker.json');
   const hook = `${server.url}/api/trackers/larkfell/hook`;
-  const tracker = spawn(process.execPath, ['scripts/tracker.mjs', '--port', port, '--file', join(folder, 'tracker.json'), '--hook', hook], {
-    cwd: root,
-  });
-  return {
-    url: server.url,
-    tracker: `http://127.0.0.1:${port}`,
-    close: async () => {
-      tracker.kill();
-      await server.stop();
-    },
-  };
+  const tracker = spawn(process.execPath, ['scripts/tracker.mjs', '--port', port, '--file', file, '--hook', hook], { cwd: root });
+  try {
+    // One browser: two of them and their servers take two cores twice as long each, and nothing is won.
+    const args = ['playwright', 'test', '--config', 'e2e/playwright.config.ts', ...process.argv.slice(3)];
+    await part('journeys in Chromium', 'npx', args, { env: { CORD_URL: server.url, CORD_TRACKER_URL: `http://127.0.0.1:${port}` } });
+  } finally {
+    tracker.kill();
+    await server.stop();
+  }
 }
 
 say('');

@@ -1,12 +1,5 @@
 import type { RoundDetail, RoundPreview } from '@contract/run';
-import {
-  caseFormat,
-  expandRound,
-  inDependenceOrder,
-  type CaseRow,
-  type ExpandedRound,
-  type PassedRun,
-} from '@core/design';
+import { caseFormat, expandRound, inDependenceOrder, type CaseRow, type ExpandedRound, type PassedRun } from '@core/design';
 import { runPasses } from '@core/prove';
 import { doneByProgram } from '@core/run';
 import { and, asc, eq, inArray, isNotNull, isNull, sql } from 'drizzle-orm';

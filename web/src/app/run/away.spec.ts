@@ -146,6 +146,21 @@ describe('A run on a device without network', () => {
     expect(runKeeping.takesBack(held, off(-4), [first, second])).toBeUndefined();
   });
 
+  it('knows the run as the server answered it: the step, the report, or all of it', () => {
+    const waiting = (endpoint: Parameters<typeof endpointName>[0], input: object = {}) => ({
+      endpoint: endpointName(endpoint),
+      input: { ...where, ...input },
+    });
+    const begun = run({ revision: 5, startedAt: at });
+    expect(runKeeping.answered(run(), waiting(contract.startRun), begun)).toBe(begun);
+    const result = { verdict: 'pass', observed: 'shut', at };
+    const said = { key: 'RUN-001', step: 2, result, seconds: 9, revision: 6, startedAt: at, reopened: false };
+    const stepped = runKeeping.answered(begun, waiting(contract.recordStep, { step: 2 }), said) as RunDetail;
+    expect([stepped.steps[1], stepped.revision, stepped.state, stepped.seconds]).toEqual([result, 6, 'onBench', 9] as never);
+    const raised = runKeeping.answered(begun, waiting(contract.addProblem, { step: 1 }), { key: 'PR-7', title: 'It jams', state: 'open' });
+    expect((raised as RunDetail).problems).toEqual([{ key: 'PR-7', title: 'It jams', state: 'open', step: 1 }]);
+  });
+
   it('takes its round and its pictures along', () => {
     const taken = { project: 'demo', record: run({ evidence: [{ id: 7 }] as never }) };
     expect(runKeeping.along(taken).map(({ endpoint }) => endpoint.path)).toContain('/projects/:project/rounds/:key');

@@ -1,6 +1,6 @@
 import { getProject, type Endpoint } from '@contract/base';
 import * as contract from '@contract/run';
-import type { RunDetail } from '@contract/run';
+import type { Problem, RunDetail, StepSaved } from '@contract/run';
 import {
   decidedMeanwhile,
   recordedOn,
@@ -184,6 +184,18 @@ export const runKeeping: Keeping = {
     const here = files.map(({ name, type, size }, i) => ({ id: first - i, step: place + 1, name, mime: type, bytes: size, sha256: '' }));
     const now = { ...after, evidence: [...after.evidence, ...here] };
     return { input: { ...ofStep(run, place + 1), ...input }, record: now, answer: now };
+  },
+  answered(record, { endpoint, input }, answer) {
+    const run = record as RunDetail;
+    const what = acts.get(endpoint);
+    if (what === 'problem') {
+      const { key, title, state } = answer as Problem;
+      return { ...run, problems: [...run.problems, { key, title, state, step: (input as Given).step ?? null }] };
+    }
+    if (what !== 'step') return answer as RunDetail;
+    const { step, result, seconds, revision, startedAt } = answer as StepSaved;
+    const steps = run.steps.map((before, i) => (i === step - 1 ? result : before));
+    return { ...run, steps, seconds, revision, startedAt, state: run.finishedAt ? run.state : 'onBench' };
   },
   words: (waiting) => recordedWords(recordedBy(waiting, '')),
   title(record) {

@@ -15,7 +15,6 @@ import {
   NodeTemplate,
   onAction,
   onChanged,
-  type Placing,
   ProblemNote,
   RecordList,
   RecordTree,
@@ -29,6 +28,7 @@ import {
 } from '../base';
 import { projectColumns, projectFields, requirementKind, specificationTree } from './requirement-list';
 import { RequirementRecord } from './requirement-record';
+import { usePlacing } from './placing';
 import { SpecifyNav } from './specify-nav';
 import { CopyOut } from './copy-out';
 import { specifyCommands, specifyFeature } from './state';
@@ -309,13 +309,6 @@ export class SpecifyPage {
           queryParamsHandling: 'merge',
         }),
     );
-    // What one moved oneself is shown at once.
-    onAction(specifyCommands.placeRequirement.done, ({ answer }) => {
-      this.store.dispatch(treeActions.changed({ tree: specificationTree.name, keys: [answer.key], seen: [] }));
-      this.toPlace.shift();
-      this.placeNext();
-    });
-    onAction(specifyCommands.placeRequirement.failed, () => this.toPlace.splice(0));
     onAction(specifyCommands.addSpecification.done, ({ answer }) => {
       this.beginning.set(false);
       this.chosen.set(answer.key);
@@ -340,19 +333,10 @@ export class SpecifyPage {
     });
   }
 
-  /** Puts rows where somebody moved them: one after the other, so that they keep their order. */
-  protected place({ keys, under, before }: Placing): void {
-    const waits = this.toPlace.length > 0;
-    this.toPlace.push(...keys.map((key) => ({ key, under, before })));
-    if (!waits) this.placeNext();
-  }
-
-  private placeNext(): void {
-    const [next] = this.toPlace;
-    if (next) this.store.dispatch(specifyCommands.placeRequirement.start({ project: this.scope.slug(), ...next }));
-  }
-
-  private readonly toPlace: { readonly key: string; readonly under: string | null; readonly before: string | null }[] = [];
+  /** What one moved oneself is shown at once. */
+  protected readonly place = usePlacing(specifyCommands.placeRequirement, (key) =>
+    this.store.dispatch(treeActions.changed({ tree: specificationTree.name, keys: [key], seen: [] })),
+  );
   protected readonly missing = (): string =>
     firstMissing([!this.title().trim(), 'Give it a title.'], [!this.key().trim(), 'Give it a key.']);
 

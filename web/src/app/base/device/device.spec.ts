@@ -62,6 +62,7 @@ const things: Keeping = {
     const now = same ? thing : { ...thing, words: [...thing.words, word] };
     return { input: { ...input, known: thing.words.length }, record: now, answer: now, same };
   },
+  answered: (record, { endpoint }, said) => (endpoint === endpointName(takeOff) ? record : (said as Thing)),
   words: ({ input }) => String(input['word']),
   title: (record) => (record as Thing).key,
   meanwhile: (before, now) => ((before as Thing).owner === (now as Thing).owner ? [] : [`It belongs to ${(now as Thing).owner}.`]),
@@ -256,6 +257,17 @@ describe('A device', () => {
     reachable();
     await device.call(takeOff, { ...at, file: 0 });
     expect(api.of(takeOff).length).toBe(1);
+  });
+
+  it('knows what the server answered before it could read the record again', async () => {
+    api.on(read, away);
+    await speak('one');
+    cut();
+    expect(await speak('two')).toEqual(jasmine.objectContaining({ words: ['one', 'two'] }));
+    expect(await device.call(read, at)).toEqual(jasmine.objectContaining({ words: ['one', 'two'] }));
+    reachable();
+    await device.send();
+    expect(server.words).toEqual(['one', 'two']);
   });
 
   it('refuses at once what the record here does not allow, without network too, and keeps nothing of it', async () => {

@@ -215,6 +215,7 @@ export class Device {
         this.away.set(false);
         this.signedOut.set(false);
         if (!item.away) this.outcomes.set(item.operation, { answer });
+        await this.answered(kept, item, answer);
         await this.forget(item);
         sent.add(item.place);
       } catch (error) {
@@ -256,6 +257,21 @@ export class Device {
   /** The places whose records this window has read since something of them was sent or refused. */
   private readonly read = new Set<string>();
 
+  /** What the server answered is what this device knows from now on, before it could read the whole again. */
+  private async answered(kept: Keeping, item: Waiting, answer: unknown): Promise<void> {
+    const taken = await deviceStore.takenAt(item.place);
+    if (!taken) return;
+    const record = kept.answered(taken.record, item, answer);
+    const input = { project: taken.project, key: taken.key };
+    await deviceStore.putAnswer({ name: await this.nameOf({ endpoint: kept.read, input }), place: item.place, value: record });
+    await this.putTaken({ ...taken, record, meanwhile: this.told(kept, taken, record) });
+  }
+
+  /** What others decided about a record, with what they decided between what is known of it and this. */
+  private told(kept: Keeping, { record: before, meanwhile }: Taken, record: object): readonly string[] {
+    return [...meanwhile, ...kept.meanwhile(before, record).filter((words) => !meanwhile.includes(words))];
+  }
+
   /** Reads a record anew after something of it was sent, and says what others decided about it. */
   private async refresh(kept: Keeping, place: string): Promise<void> {
     const taken = await deviceStore.takenAt(place);
@@ -265,12 +281,11 @@ export class Device {
       const record = (await this.api.request(kept.read, input)) as object;
       await deviceStore.putAnswer({ name: await this.nameOf({ endpoint: kept.read, input }), place, value: record });
       this.read.add(place);
-      const said = kept.meanwhile(taken.record, record).filter((words) => !taken.meanwhile.includes(words));
       await this.putTaken({
         ...taken,
         record,
         readAt: new Date().toISOString(),
-        meanwhile: [...taken.meanwhile, ...said],
+        meanwhile: this.told(kept, taken, record),
       });
     } catch (error) {
       if (!(error instanceof ApiFailure)) throw error;

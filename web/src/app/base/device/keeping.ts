@@ -75,6 +75,8 @@ export interface Keeping {
   takesBack(record: object, call: DeviceCall, waiting: readonly Waiting[]): { readonly of: Waiting; readonly file: number } | undefined;
   /** What such a request makes of a record. */
   make(record: object, call: DeviceCall, at: string): MadeHere;
+  /** The record with what the server answered to one of them, so that what is done next rests on that also where the network goes at once. */
+  answered(record: object, waiting: Pick<Waiting, 'endpoint' | 'input'>, answer: unknown): object;
   /** One of them in words. */
   words(waiting: Pick<Waiting, 'endpoint' | 'input' | 'about' | 'files'>): string;
   /** A record in words. */

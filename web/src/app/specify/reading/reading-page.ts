@@ -12,12 +12,11 @@ import {
   untracked,
   viewChildren,
 } from '@angular/core';
-import { CdkDrag, CdkDragHandle, CdkDropList, type CdkDragDrop } from '@angular/cdk/drag-drop';
+import { CdkDrag, CdkDragHandle, CdkDragPreview, CdkDropList, type CdkDragDrop } from '@angular/cdk/drag-drop';
 import { MatDialog } from '@angular/material/dialog';
 import { MatProgressBarModule } from '@angular/material/progress-bar';
 import { RouterLink } from '@angular/router';
 import type { Passage } from '@contract/specify';
-import { emptyRequirement } from '@core/specify';
 import {
   askReason,
   Icon,
@@ -36,20 +35,24 @@ import { SpecifyNav } from '../specify-nav';
 import { specifyFeature } from '../state';
 import { contentOf } from '../requirement-form';
 import { beginningOf, PassageBlock, type Written } from './passage-block';
-import { droppedPlace, joinedWith, movedPlace, type Place } from './places';
+import { usePlacing } from '../placing';
+import { usePassages } from './passages';
+import { joinedWith, movedPlace, newPassage } from './places';
 import { readingCommands, readingFeature } from './state';
 
 const stretch = 100;
 
 /**
  * A specification as a document: read from top to bottom, written where it stands. Arrows go from one to the next, Enter writes, Alt, Shift
- * and arrows move, as the mouse does; a passage is parted at the cursor, and joined with the one above.
+ * and arrows move, as the mouse does; a passage is parted at the cursor, and joined with the one above. Several are chosen with Shift, Ctrl and Space, and dragged
+ * as one.
  */
 @Component({
   selector: 'cp-reading-page',
   imports: [
     CdkDrag,
     CdkDragHandle,
+    CdkDragPreview,
     CdkDropList,
     Icon,
     MatProgressBarModule,
@@ -69,7 +72,9 @@ const stretch = 100;
       <cp-specify-nav />
       <div class="row" role="group" aria-label="Specifications">
         <cp-specification-chips [of]="specification()" (chosen)="go({ of: $event })" />
-        <span class="grow"></span>
+        <span class="grow second small" role="status">{{
+          many.chosen().length ? many.chosen().length + ' chosen: drag one, and all go along. Esc lets go.' : ''
+        }}</span>
         @if (author()) {
           @for (k of kinds; track k) {
             <button class="chip" type="button" (click)="begin(k)"><cp-icon name="add" /> {{ k }}</button>
@@ -99,13 +104,18 @@ const stretch = 100;
             cdkDragLockAxis="y"
             [attr.tabindex]="i === at() ? 0 : -1"
             [class.at]="i === at()"
-            [attr.aria-label]="p.key + ' ' + p.title"
+            [class.chosen]="many.has(p.key)"
+            [attr.aria-label]="p.key + ' ' + p.title + (many.has(p.key) ? ', chosen' : '')"
             [style.margin-left.px]="22 * p.depth"
             (focus)="at.set(i)"
+            (mousedown)="choose($event, p.key, i)"
             (dblclick)="author() && write(p.key)"
           >
             @if (author() && p.key) {
               <cp-icon cdkDragHandle class="grip" name="drag_indicator" title="Drag it to another place" />
+            }
+            @if (many.several() && many.has(p.key)) {
+              <p *cdkDragPreview class="sheet pad">{{ many.several() }} passages</p>
             }
             <cp-passage [of]="p" [writing]="p.key === writing()" (saved)="save(p, $event)" (left)="leave()" />
           </div>
@@ -151,6 +161,9 @@ const stretch = 100;
     .block.at {
       border-color: var(--cord);
     }
+    .block.chosen {
+      background: var(--cord-tint);
+    }
     .block:focus-visible {
       background: var(--cord-tint);
       outline: none;
@@ -193,6 +206,8 @@ export class ReadingPage {
   protected readonly reading = this.store.selectSignal(selectRequest(readingCommands.read.name));
   protected readonly author = computed(() => this.scope.roles().includes('author'));
   protected readonly at = signal(0);
+  private readonly put = usePlacing(readingCommands.place, () => this.again());
+  protected readonly many = usePassages(this.rows, this.at, (to) => this.focus(to));
   /** What is written now: a key, nothing for a new one, null where nobody writes. */
   protected readonly writing = signal<string | null>(null);
   /** A new one that is not written yet, and behind what it stands. */
@@ -222,7 +237,6 @@ export class ReadingPage {
     });
     onAction(readingCommands.save.failed, () => (this.then = undefined));
     onAction(readingCommands.retire.done, () => this.again());
-    onAction(readingCommands.place.done, () => this.again());
     onAction(readingCommands.add.done, ({ answer }) => {
       this.fresh.set(null);
       this.writing.set(null);
@@ -290,31 +304,10 @@ export class ReadingPage {
   protected begin(kind: (typeof this.kinds)[number]): void {
     const here = this.rows().at(this.at());
     const below = here?.kind === 'heading' && kind !== 'heading';
-    const under = here ? (below ? here.key : here.under) : null;
     // Behind all that stands below it.
     let behind = here ? this.at() + 1 : 0;
     if (here && !below) while (behind < this.rows().length && this.rows()[behind].depth > here.depth) behind++;
-    const depth = here ? here.depth + (below ? 1 : 0) : 0;
-    const level = here?.level ?? '';
-    const method = here?.method ?? '';
-    const passage: Passage = {
-      ...emptyRequirement,
-      kind,
-      level: kind === 'requirement' ? level : '',
-      method: kind === 'requirement' ? method : '',
-      key: '',
-      specification: this.specification(),
-      under,
-      derivedFrom: [],
-      position: 0,
-      revision: 0,
-      state: 'draft',
-      own: {},
-      updatedBy: '',
-      updatedAt: '',
-      depth,
-      number: '',
-    };
+    const passage = newPassage(kind, this.specification(), here, below);
     this.fresh.set({ passage, behind, after: below || !here ? null : here.key });
     this.at.set(behind);
     this.writing.set('');
@@ -382,13 +375,15 @@ export class ReadingPage {
     });
   }
 
-  /** A passage was dropped elsewhere. */
-  protected dropped({ previousIndex, currentIndex }: Pick<CdkDragDrop<unknown>, 'previousIndex' | 'currentIndex'>): void {
-    this.place(this.rows().at(previousIndex), droppedPlace(this.rows(), previousIndex, currentIndex));
+  /** A passage was dropped elsewhere, with those that are chosen beside it. */
+  protected dropped(moved: Pick<CdkDragDrop<unknown>, 'previousIndex' | 'currentIndex'>): void {
+    const placing = this.many.dropped(moved);
+    if (placing) this.put(placing);
   }
 
-  private place(row: Passage | undefined, place: Place | undefined): void {
-    if (row && place) this.store.dispatch(readingCommands.place.start({ project: this.scope.slug(), key: row.key, ...place }));
+  /** With Shift or Ctrl passages are chosen; a plain press lets go of them, but where it may begin to drag one of them. */
+  protected choose(event: MouseEvent, key: string, at: number): void {
+    if (this.author() && this.writing() === null) this.many.pressed(event, key, at);
   }
 
   private written(): void {
@@ -404,7 +399,10 @@ export class ReadingPage {
     const here = this.rows().at(this.at());
     const name = this.keys.among(event, ['rowUp', 'rowDown', 'rowIn', 'rowOut']);
     if (here && this.author() && this.documentKeys.is(event, 'passageJoin')) this.join(here);
-    else if (name && here && this.author()) this.place(here, movedPlace(this.rows(), here, name));
+    else if (name && here && this.author()) {
+      const place = movedPlace(this.rows(), here, name);
+      if (place) this.put({ keys: [here.key], ...place });
+    } else if (here && this.author() && this.many.keys(event, here.key)) return event.preventDefault();
     else if (event.key === 'ArrowDown' && !event.altKey) this.focus(this.at() + 1);
     else if (event.key === 'ArrowUp' && !event.altKey) this.focus(this.at() - 1);
     else if (event.key === 'Home') this.focus(0);

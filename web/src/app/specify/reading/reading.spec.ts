@@ -179,6 +179,56 @@ describe('A specification as a document', () => {
     ]);
   });
 
+  it('is dragged with those that are chosen beside it, in their order, each with what stands below it', async () => {
+    const { api, page, block, key } = await open();
+    const document_ = page.fixture.componentInstance as unknown as {
+      dropped(moved: { previousIndex: number; currentIndex: number }): void;
+    };
+    const chosen = (): string[] => page.all('.block.chosen').map((b) => (b.getAttribute('aria-label') ?? '').slice(0, 7));
+    const press = async (i: number, more: MouseEventInit = {}): Promise<void> => {
+      block(i).dispatchEvent(new MouseEvent('mousedown', { bubbles: true, ...more }));
+      await page.settled();
+    };
+    block(1).focus();
+    await key(1, ' ');
+    await key(1, 'ArrowDown', { shiftKey: true });
+    expect([chosen(), document.activeElement]).toEqual([['BRK-002', 'BRK-003'], block(2)]);
+    expect(page.one('.row [role=status]').textContent).toContain('2 chosen');
+    await key(2, 'Escape');
+    expect(chosen()).toEqual([]);
+    await press(1, { ctrlKey: true });
+    await press(0, { ctrlKey: true });
+    await press(2, { shiftKey: true });
+    expect(chosen()).toEqual(['BRK-001', 'BRK-002', 'BRK-003']);
+    // A press on one of them begins to drag them; what stands below another of them goes with that.
+    await press(1);
+    document_.dropped({ previousIndex: 1, currentIndex: 3 });
+    await page.settled();
+    const placed = () => api.of(contract.placeRequirement).map(({ key: of, under, before }) => [of, under, before]);
+    expect(placed()).toEqual([['BRK-001', null, null]]);
+    await press(3);
+    expect(chosen()).toEqual([]);
+    await press(2, { ctrlKey: true });
+    await press(1, { ctrlKey: true });
+    document_.dropped({ previousIndex: 2, currentIndex: 0 });
+    await page.settled();
+    expect(placed().slice(1)).toEqual([
+      ['BRK-002', null, 'BRK-001'],
+      ['BRK-003', null, 'BRK-001'],
+    ]);
+  });
+
+  it('of which one cannot be put, leaves those behind it where they are', async () => {
+    const { api, page, block } = await open();
+    api.refuse(contract.placeRequirement, { title: 'It is under review.' });
+    for (const i of [1, 2]) block(i).dispatchEvent(new MouseEvent('mousedown', { bubbles: true, ctrlKey: true }));
+    await page.settled();
+    (page.fixture.componentInstance as unknown as { dropped(moved: object): void }).dropped({ previousIndex: 1, currentIndex: 3 });
+    await page.settled();
+    expect(api.of(contract.placeRequirement).length).toBe(1);
+    expect(page.text()).toContain('It is under review.');
+  });
+
   it('follows what others change, and is only read by who may not write', async () => {
     const { store, page, block, key } = await open(['auditor']);
     block(1).focus();
