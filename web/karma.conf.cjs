@@ -3,7 +3,8 @@ module.exports = (config) =>
   config.set({
     frameworks: ['jasmine'],
     plugins: [require('karma-jasmine'), require('karma-chrome-launcher')],
-    client: { jasmine: { random: true } },
+    // The checks run beside it: what waits longer than usual is not wrong yet.
+    client: { jasmine: { random: true, timeoutInterval: 30_000 } },
     reporters: ['dots'],
     browsers: ['Headless'],
     customLaunchers: {
