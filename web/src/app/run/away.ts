@@ -13,6 +13,7 @@ import {
 } from '@core/run';
 import { endpointName, withWaiting, type DeviceCall, type Keeping, type MadeHere, type Waiting } from '../base';
 import { recordedWords } from './away-notes';
+import { withStep } from './with-step';
 
 type Call = Pick<Waiting, 'endpoint' | 'input' | 'about' | 'files'>;
 const named = (endpoint: Endpoint): string => endpointName(endpoint);
@@ -104,32 +105,31 @@ function redlines(run: RunDetail, input: DeviceCall['input'], by: string, at: st
 
 function raisesProblem(run: RunDetail, input: DeviceCall['input'], by: string, at: string): MadeHere {
   const { title = '', description = '', step = 1 } = input as Given;
-  const answer = {
+  const answer: Problem = {
     // It gets its key from the server.
-    ...{
-      key: '',
-      title,
-      description,
-      blocking: input['blocking'],
-      state: 'open',
-      run: run.key,
-      step,
-      caseKey: run.caseKey,
-      build: input['build'],
-    },
-    ...{
-      fixedIn: null,
-      requirements: [],
-      severity: '',
-      priority: '',
-      area: '',
-      assigned: null,
-      due: null,
-      stage: '',
-      shownBy: [],
-      own: {},
-    },
-    ...{ revision: 1, raisedBy: by, raisedAt: at, closedReason: '' },
+    key: '',
+    title,
+    description,
+    blocking: input['blocking'] === true,
+    state: 'open',
+    run: run.key,
+    step,
+    caseKey: run.caseKey,
+    build: String(input['build']),
+    fixedIn: null,
+    requirements: [],
+    severity: '',
+    priority: '',
+    area: '',
+    assigned: null,
+    due: null,
+    stage: '',
+    shownBy: [],
+    own: {},
+    revision: 1,
+    raisedBy: by,
+    raisedAt: at,
+    closedReason: '',
   };
   return { input, record: { ...run, problems: [...run.problems, { key: '', title, state: 'open', step }] }, answer };
 }
@@ -192,10 +192,7 @@ export const runKeeping: Keeping = {
       const { key, title, state } = answer as Problem;
       return { ...run, problems: [...run.problems, { key, title, state, step: (input as Given).step ?? null }] };
     }
-    if (what !== 'step') return answer as RunDetail;
-    const { step, result, seconds, revision, startedAt } = answer as StepSaved;
-    const steps = run.steps.map((before, i) => (i === step - 1 ? result : before));
-    return { ...run, steps, seconds, revision, startedAt, state: run.finishedAt ? run.state : 'onBench' };
+    return what === 'step' ? withStep(run, answer as StepSaved) : (answer as RunDetail);
   },
   words: (waiting) => recordedWords(recordedBy(waiting, '')),
   title(record) {

@@ -22,6 +22,7 @@ import type {
   Tracker,
 } from '@contract/run';
 import { command } from '../base';
+import { withStep } from './with-step';
 
 export const runCommands = {
   addBuild: command('[Run] add build', contract.addBuild),
@@ -174,13 +175,7 @@ export const runFeature = createFeature({
     on(c.recordStep.done, (state, { answer }): RunState => {
       const { run } = state;
       if (run?.key !== answer.key || run.revision > answer.revision) return state;
-      const steps = run.steps.map((step, i) => (i === answer.step - 1 ? answer.result : step));
-      const open = answer.reopened ? { verdict: null, finishedAt: null } : {};
-      const begun = run.finishedAt && !answer.reopened ? run.state : ('onBench' as const);
-      return {
-        ...state,
-        run: { ...run, ...open, steps, state: begun, seconds: answer.seconds, revision: answer.revision, startedAt: answer.startedAt },
-      };
+      return { ...state, run: withStep(run, answer) };
     }),
     on(c.readProblem.done, (state, { answer }): RunState => ({ ...state, problem: answer.rows[0] ?? null })),
     on(c.addProblem.done, c.saveProblem.done, (state, { answer }): RunState => ({ ...state, problem: answer })),

@@ -261,32 +261,25 @@ export class Device {
   private async answered(kept: Keeping, item: Waiting, answer: unknown): Promise<void> {
     const taken = await deviceStore.takenAt(item.place);
     if (!taken) return;
-    const record = kept.answered(taken.record, item, answer);
-    const input = { project: taken.project, key: taken.key };
-    await deviceStore.putAnswer({ name: await this.nameOf({ endpoint: kept.read, input }), place: item.place, value: record });
-    await this.putTaken({ ...taken, record, meanwhile: this.told(kept, taken, record) });
+    await this.know(kept, taken, kept.answered(taken.record, item, answer));
   }
 
-  /** What others decided about a record, with what they decided between what is known of it and this. */
-  private told(kept: Keeping, { record: before, meanwhile }: Taken, record: object): readonly string[] {
-    return [...meanwhile, ...kept.meanwhile(before, record).filter((words) => !meanwhile.includes(words))];
+  /** A record as the server has it now: what is asked for away from it, and what is worked on, with what others decided meanwhile. */
+  private async know(kept: Keeping, taken: Taken, record: object): Promise<void> {
+    const { project, key, place, meanwhile } = taken;
+    await deviceStore.putAnswer({ name: await this.nameOf({ endpoint: kept.read, input: { project, key } }), place, value: record });
+    const said = kept.meanwhile(taken.record, record).filter((words) => !meanwhile.includes(words));
+    await this.putTaken({ ...taken, record, meanwhile: [...meanwhile, ...said] });
   }
 
   /** Reads a record anew after something of it was sent, and says what others decided about it. */
   private async refresh(kept: Keeping, place: string): Promise<void> {
     const taken = await deviceStore.takenAt(place);
     if (!taken) return;
-    const input = { project: taken.project, key: taken.key };
     try {
-      const record = (await this.api.request(kept.read, input)) as object;
-      await deviceStore.putAnswer({ name: await this.nameOf({ endpoint: kept.read, input }), place, value: record });
+      const record = (await this.api.request(kept.read, { project: taken.project, key: taken.key })) as object;
+      await this.know(kept, { ...taken, readAt: new Date().toISOString() }, record);
       this.read.add(place);
-      await this.putTaken({
-        ...taken,
-        record,
-        readAt: new Date().toISOString(),
-        meanwhile: this.told(kept, taken, record),
-      });
     } catch (error) {
       if (!(error instanceof ApiFailure)) throw error;
     }
