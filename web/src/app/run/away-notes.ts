@@ -129,7 +129,7 @@ export function recordedWords(recorded: RecordedAway): string {
     case 'evidenceRemoved':
       return `Step ${step}: ${files?.join(', ') ?? 'a file'} taken off`;
     case 'redlined': {
-      const after = redline?.after ? `: ${redline.after.action} Expected: ${redline.after.expected}` : '';
+      const after = redline?.after ? `: ${redline.after.action}; expected: ${redline.after.expected}` : '';
       return `Step ${step} ${redline?.what ?? 'changed'} for this run${after} (${redline?.reason ?? ''})`;
     }
     case 'problem':

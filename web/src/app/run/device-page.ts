@@ -158,6 +158,10 @@ interface Held {
     ol {
       margin: 6px 0 0;
       padding-left: 20px;
+      list-style: decimal;
+    }
+    li {
+      white-space: pre-line;
     }
     h2 {
       margin: 0;
