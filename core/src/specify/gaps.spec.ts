@@ -1,5 +1,16 @@
 import fc from 'fast-check';
-import { circlesOf, gapsOf, nearlySame, type GapFacts, type GapRequirement, type GapTrace } from './index';
+import {
+  circlesOf,
+  gapPage,
+  gapsOf,
+  groundsOf,
+  nearlySame,
+  type Gap,
+  type GapException,
+  type GapFacts,
+  type GapRequirement,
+  type GapTrace,
+} from './index';
 
 const requirement = (key: string, more: Partial<GapRequirement> = {}): GapRequirement => ({
   key,
@@ -115,12 +126,34 @@ describe('gaps and contradictions', () => {
   for (const [words, given, found] of cases) it(`name ${words}`, () => expect(told(given)).toEqual(found));
 
   it('have a ground that changes with the revision of what they rest on, and with nothing else', () => {
-    const ground = (given: GapFacts): string => gapsOf(given)[0].ground;
+    const ground = (given: GapFacts): string => groundsOf(given)(gapsOf(given)[0]);
     const low = whole({ level: 'SIL 1' });
     expect(ground({ ...low, cases: [...low.cases] })).toBe(ground(low));
     expect(ground(whole({ level: 'SIL 1', title: 'Another title' }))).toBe(ground(low));
-    const revised = gapsOf(whole({ level: 'SIL 1' }, { revision: 2 })).find((g) => g.rule === 'lowerLevel');
-    expect(revised?.ground).not.toBe(ground(low));
+    const later = whole({ level: 'SIL 1' }, { revision: 2 });
+    const revised = gapsOf(later).find((g) => g.rule === 'lowerLevel') as Gap;
+    expect(groundsOf(later)(revised)).not.toBe(ground(low));
+  });
+
+  it('are told in pages with the counts of all, of a part where one is meant, without those that are excepted', () => {
+    const given = facts({ requirements: ['B-3', 'B-1', 'S-2', 'B-2'].map((key) => requirement(key, { topLevel: true, text: '' })) });
+    const of = (more: Partial<Parameters<typeof gapPage>[2]>, exceptions: readonly GapException[] = []) =>
+      gapPage(given, exceptions, { skip: 0, limit: 10, ...more });
+    const keys = ({ rows }: ReturnType<typeof gapPage>): string[] => rows.map(({ key }) => key);
+    const whole = of({ rule: 'noCase' });
+    expect(keys(whole)).toEqual(['B-1', 'B-2', 'B-3', 'S-2']);
+    expect(of({ rule: 'noCase', skip: 1, limit: 2 })).toEqual(
+      jasmine.objectContaining({ total: 4, checked: 4, rows: whole.rows.slice(1, 3) }),
+    );
+    expect(of({ within: new Set(['S-2']) })).toEqual(jasmine.objectContaining({ total: 1, checked: 1, ended: 0 }));
+    const [{ rule, key, other, ground }] = whole.rows;
+    const said = { id: 7, rule, key, other, reason: 'Two channels.', by: 'a', at: '' };
+    const granted = of({ rule: 'noCase' }, [{ ...said, ground }]);
+    expect(keys(granted)).toEqual(['B-2', 'B-3', 'S-2']);
+    expect(granted.rules.find((one) => one.rule === 'noCase')).toEqual(jasmine.objectContaining({ open: 3, excepted: 1 }));
+    expect(of({ rule: 'noCase', excepted: 'with' }, [{ ...said, ground }]).rows[0].exception?.reason).toBe('Two channels.');
+    // What it rested on changed: it stands no more.
+    expect(of({ rule: 'noCase' }, [{ ...said, ground: '0'.repeat(64) }])).toEqual(jasmine.objectContaining({ total: 4, ended: 1 }));
   });
 
   it('find the circles of any traces, as told a second time', () => {

@@ -70,8 +70,14 @@ export interface Gap {
   readonly other: string;
   /** What just this one lacks or contradicts. */
   readonly words: string;
-  /** A digest of what it rests on: the records with their revisions. An exception is granted on it. */
-  readonly ground: string;
+  /** All the other records that it rests on. */
+  readonly others: readonly string[];
+}
+
+/** How what a gap rests on is digested, the records with their revisions: an exception is granted on it, and ends when it changes. */
+export function groundsOf({ requirements, cases }: Pick<GapFacts, 'requirements' | 'cases'>): (gap: Gap) => string {
+  const revisions = new Map([...cases, ...requirements].map(({ key, revision }) => [key, revision]));
+  return ({ rule, key, others }) => sha256Hex([rule, ...[key, ...others].map((of) => `${of}@${revisions.get(of) ?? 0}`)].join(' '));
 }
 
 /** Sets of three words each, of a text without figures of speech: what two texts share. */
@@ -207,10 +213,8 @@ export function gapsOf({ requirements, cases, traces, levels, rules = usualTrace
   const childrenOf = groupBy(parents, (t) => t.to);
   const casesOf = groupBy(verifies, (t) => t.to);
   const verifiedBy = groupBy(verifies, (t) => t.from);
-  const revisionOf = (key: string): number => byKey.get(key)?.revision ?? caseByKey.get(key)?.revision ?? 0;
   const add = (rule: string, of: { readonly key: string; readonly title: string }, words: string, others: readonly string[] = []): void => {
-    const ground = sha256Hex([rule, of.key, ...others].map((part, i) => (i ? `${part}@${revisionOf(part)}` : part)).join(' '));
-    gaps.push({ rule, key: of.key, title: of.title, other: others.at(0) ?? '', words, ground });
+    gaps.push({ rule, key: of.key, title: of.title, other: others.at(0) ?? '', words, others });
   };
   const rank = (level: string): number => levels.indexOf(level);
   // Read once for each text, however many traces lead to it.
@@ -286,7 +290,11 @@ export function gapsOf({ requirements, cases, traces, levels, rules = usualTrace
     if (first) add('sameText', first, `${Math.round(share * 100)} % of the words as in ${b}.`, [b]);
   }
   const order = new Map(rulesLookedAt(rules).map(({ rule }, i) => [rule, i]));
+  // Keys are compared once for all gaps that name them.
+  const keys = [...new Set(gaps.flatMap(({ key, other }) => [key, other]))].sort(compareKeys);
+  const place = new Map(keys.map((key, i) => [key, i]));
+  const by = <K>(places: ReadonlyMap<K, number>, of: K): number => places.get(of) ?? 0;
   return gaps.sort(
-    (x, y) => (order.get(x.rule) ?? 0) - (order.get(y.rule) ?? 0) || compareKeys(x.key, y.key) || compareKeys(x.other, y.other),
+    (x, y) => by(order, x.rule) - by(order, y.rule) || by(place, x.key) - by(place, y.key) || by(place, x.other) - by(place, y.other),
   );
 }

@@ -6,6 +6,7 @@ export * from './wording';
 export * from './baseline';
 export * from './review';
 export * from './matrix';
+export * from './gap-page';
 export * from './gaps';
 export * from './trace-rules';
 export * from './outline';

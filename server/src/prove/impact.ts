@@ -3,7 +3,7 @@ import { suspectEnds } from '@core/design';
 import { impactOf, type ImpactRecord, type ImpactTrace } from '@core/specify';
 import { and, asc, count, countDistinct, eq, inArray, isNotNull, isNull, ne, sql } from 'drizzle-orm';
 import { alias } from 'drizzle-orm/mysql-core';
-import { ledgerHead, needBuild, needRecord, records, traces, type Db, type Tx } from '../base';
+import { inOnePacket, ledgerHead, needBuild, needRecord, packedReading, records, traces, type Db, type Tx } from '../base';
 import { caseCalls, cases } from '../design';
 import { codeTraces } from '../measure';
 import { runs } from '../run';
@@ -57,75 +57,98 @@ async function callsOf(tx: Tx, ids: readonly number[]): Promise<Edge[]> {
   return rows.map((row) => ({ ...row, id: 0, kind: 'calls', suspect: false }));
 }
 
-/** Whatever rests on a record, layer by layer: what is derived from it, what verifies that, what calls those. */
-async function resting(tx: Tx, start: number): Promise<{ edges: Edge[]; ids: number[]; more: boolean }> {
+interface Resting {
+  readonly edges: readonly Edge[];
+  /** Those that are reached, the one where it begins first. */
+  readonly ids: readonly number[];
+  readonly requirementIds: readonly number[];
+  readonly more: boolean;
+}
+
+/** Whatever rests on a record, layer by layer: what is derived from it, what verifies that, what calls those; and what it rests on itself. */
+async function resting(tx: Tx, start: number): Promise<Resting & { readonly above: readonly Edge[] }> {
   const known = new Set([start]);
+  const requirementIds = new Set([start]);
   const edges: Edge[] = [];
+  let above: readonly Edge[] = [];
+  let first = true;
+  const found = (more: boolean) => ({ edges, above, ids: [...known], requirementIds: [...requirementIds], more });
   for (let layer = [start]; layer.length;) {
-    const next: Edge[] = [...(await edgesAt(tx, traces.toId, layer)), ...(await callsOf(tx, layer))];
+    const [traced, calling, own] = await inOnePacket(
+      tx,
+      () => edgesAt(tx, traces.toId, layer),
+      () => callsOf(tx, layer),
+      async () => (first ? edgesAt(tx, traces.fromId, [start]) : above),
+    );
+    above = own;
+    first = false;
+    const next = [...traced, ...calling];
     edges.push(...next);
     layer = [...new Set(next.map(({ fromId }) => fromId))].filter((id) => !known.has(id));
-    if (known.size + layer.length > mostReached) return { edges, ids: [...known], more: true };
+    if (known.size + layer.length > mostReached) return found(true);
     for (const id of layer) known.add(id);
+    for (const { kind, fromId } of traced) if (kind === 'parent') requirementIds.add(fromId);
   }
-  return { edges, ids: [...known], more: false };
+  return found(false);
 }
 
 /** What a change of a requirement reaches on a build; told as it stands in one moment. */
 export function requirementImpact(db: Db, projectId: number, key: string, build: string | undefined): Promise<ImpactAnswer> {
-  return db.transaction(async (tx) => {
-    const start = await needRecord(tx, projectId, 'requirement', key);
-    const buildId = build === undefined ? undefined : (await needBuild(tx, projectId, build)).id;
-    const { edges, ids, more } = await resting(tx, start.id);
-    const above = await edgesAt(tx, traces.fromId, [start.id]);
-    const planned = new Map(
-      (await tx.select({ id: cases.id, minutes: cases.plannedMinutes }).from(cases).where(inArray(cases.id, ids))).map((row) => [
-        row.id,
-        row.minutes,
-      ]),
+  return packedReading(db, async (tx) => {
+    const [start, built] = await inOnePacket(
+      tx,
+      () => needRecord(tx, projectId, 'requirement', key),
+      async () => (build === undefined ? undefined : needBuild(tx, projectId, build)),
     );
-    const stood =
-      buildId === undefined
-        ? []
-        : await tx
-            .select({ id: runs.caseId, n: count() })
-            .from(runs)
-            .where(
-              and(
-                eq(runs.buildId, buildId),
-                inArray(runs.caseId, ids),
-                isNotNull(runs.finishedAt),
-                isNull(runs.withdrawnAt),
-                isNull(runs.supersededById),
-              ),
-            )
-            .groupBy(runs.caseId);
+    const { edges, above, ids, requirementIds, more } = await resting(tx, start.id);
+    const [stood, rows, functions, problems, seq] = await inOnePacket(
+      tx,
+      async () => (built ? standingRuns(tx, built.id, ids) : []),
+      () =>
+        tx
+          .select({
+            id: records.id,
+            kind: records.kind,
+            key: records.key,
+            title: records.title,
+            state: records.state,
+            minutes: cases.plannedMinutes,
+          })
+          .from(records)
+          .leftJoin(cases, eq(cases.id, records.id))
+          .where(inArray(records.id, [...ids])),
+      async () => (built ? functionsOf(tx, built.id, requirementIds) : 0),
+      () => problemsAt(tx, requirementIds),
+      () => ledgerHead(tx, projectId),
+    );
     const runsOf = new Map(stood.map(({ id, n }) => [id, n]));
-    const rows = await tx
-      .select({ id: records.id, kind: records.kind, key: records.key, title: records.title, state: records.state })
-      .from(records)
-      .where(inArray(records.id, ids));
-    const facts = rows.map(({ id, kind, ...record }): ImpactRecord => ({
+    const facts = rows.map(({ id, kind, minutes: planned, ...record }): ImpactRecord => ({
       ...record,
       kind: kind as ImpactRecord['kind'],
-      minutes: planned.get(id) ?? 0,
+      minutes: planned ?? 0,
       runs: runsOf.get(id) ?? 0,
     }));
     const all = [...edges, ...above].map(({ fromId: _, ...edge }) => edge);
     const { suspect, reached, minutes, toDo } = impactOf(start.key, { records: facts, traces: all });
-    const requirementIds = rows.filter(({ kind }) => kind === 'requirement').map(({ id }) => id);
-    return {
-      suspect: [...suspect],
-      reached: [...reached],
-      minutes,
-      toDo: [...toDo],
-      functions: buildId === undefined ? 0 : await functionsOf(tx, buildId, requirementIds),
-      problems: await problemsAt(tx, requirementIds),
-      more,
-      seq: await ledgerHead(tx, projectId),
-    };
+    return { suspect: [...suspect], reached: [...reached], minutes, toDo: [...toDo], functions, problems, more, seq };
   });
 }
+
+/** How many runs of each case stand on a build. */
+const standingRuns = (tx: Tx, buildId: number, ids: readonly number[]): Promise<{ id: number; n: number }[]> =>
+  tx
+    .select({ id: runs.caseId, n: count() })
+    .from(runs)
+    .where(
+      and(
+        eq(runs.buildId, buildId),
+        inArray(runs.caseId, [...ids]),
+        isNotNull(runs.finishedAt),
+        isNull(runs.withdrawnAt),
+        isNull(runs.supersededById),
+      ),
+    )
+    .groupBy(runs.caseId);
 
 async function functionsOf(tx: Tx, buildId: number, ids: readonly number[]): Promise<number> {
   const [{ n }] = await tx

@@ -1,6 +1,15 @@
 import type { GapRow, Gaps } from '@contract/specify';
 import { envelope2, textHash } from '@core/base';
-import { gapsOf, rulesLookedAt, type Gap, type GapFacts, type GapTrace, type TraceRule } from '@core/specify';
+import {
+  gapCounts,
+  gapPage,
+  type GapAsked,
+  type GapException,
+  type GapFacts,
+  type GapPage,
+  type GapTrace,
+  type TraceRule,
+} from '@core/specify';
 import { and, eq, inArray, isNull, sql } from 'drizzle-orm';
 import { alias } from 'drizzle-orm/mysql-core';
 import {
@@ -43,16 +52,21 @@ const exceptionRows = account({
   ],
 });
 
-const findGaps = parseWork('gaps', (facts: GapFacts): Gap[] => gapsOf(facts));
+/** In a thread: what is looked at is all of a project, what is answered is a page. */
+const findGaps = parseWork(
+  'gaps',
+  ({ facts, exceptions, asked }: { facts: GapFacts; exceptions: readonly GapException[]; asked: GapAsked }): GapPage =>
+    gapPage(facts, exceptions, asked),
+);
+const countGaps = parseWork('gaps, counted', (facts: GapFacts) => gapCounts(facts));
 
 const specificationRecord = alias(records, 'specification_record');
-const fromRecord = alias(records, 'from_record');
-const toRecord = alias(records, 'to_record');
 
 async function factsOf(tx: Tx, projectId: number): Promise<GapFacts & { readonly rules: readonly TraceRule[] }> {
   const { levels } = await profileOf(tx, projectId);
   const rows = await tx
     .select({
+      id: records.id,
       key: records.key,
       title: records.title,
       specification: specificationRecord.key,
@@ -72,26 +86,32 @@ async function factsOf(tx: Tx, projectId: number): Promise<GapFacts & { readonly
     .innerJoin(specificationRecord, eq(specificationRecord.id, requirements.specificationId))
     .where(and(eq(requirements.projectId, projectId), eq(requirements.kind, 'requirement')));
   const cases = await tx
-    .select({ key: records.key, title: records.title, revision: records.revision, retiredAt: records.retiredAt })
+    .select({ id: records.id, key: records.key, title: records.title, revision: records.revision, retiredAt: records.retiredAt })
     .from(records)
     .where(and(eq(records.projectId, projectId), eq(records.kind, 'case')));
+  // Of 100,000 the ends are told by their ids: their keys are known already.
   const drawn = await tx
-    .select({ kind: traces.kind, from: fromRecord.key, to: toRecord.key, fromRevision: traces.fromRevision, toRevision: traces.toRevision })
+    .select({ kind: traces.kind, from: traces.fromId, to: traces.toId, fromRevision: traces.fromRevision, toRevision: traces.toRevision })
     .from(traces)
-    .innerJoin(fromRecord, eq(fromRecord.id, traces.fromId))
-    .innerJoin(toRecord, eq(toRecord.id, traces.toId))
     .where(and(eq(traces.projectId, projectId), inArray(traces.kind, ['parent', 'verifies']), isNull(traces.removedAt)));
+  const keys = new Map([...rows, ...cases].map(({ id, key }) => [id, key]));
   return {
-    requirements: rows.map(({ retiredAt, ...r }) => ({ ...r, retired: retiredAt !== null })),
-    cases: cases.map(({ retiredAt, ...c }) => ({ ...c, retired: retiredAt !== null })),
-    traces: drawn as GapTrace[],
+    requirements: rows.map(({ id: _, retiredAt, ...r }) => ({ ...r, retired: retiredAt !== null })),
+    cases: cases.map(({ id: _, retiredAt, ...c }) => ({ ...c, retired: retiredAt !== null })),
+    traces: drawn.map(({ kind, from, to, fromRevision, toRevision }): GapTrace => ({
+      kind: kind as GapTrace['kind'],
+      from: keys.get(from) ?? '',
+      to: keys.get(to) ?? '',
+      fromRevision,
+      toRevision,
+    })),
     levels,
     rules: (await traceRulesOf(tx, projectId)).rules,
   };
 }
 
 /** The keys of a specification, or of all below a heading; undefined for the whole project. */
-async function within(
+async function keysWithin(
   tx: Tx,
   projectId: number,
   specification: string | undefined,
@@ -121,62 +141,36 @@ export interface GapQuestion {
   readonly excepted?: 'with' | undefined;
 }
 
-/** All that lacks or contradicts, with the exceptions that stand; of a part of the project, where one is named. */
-async function found(db: Db, projectId: number, { specification, under }: GapQuestion, parse: Parse) {
-  const { facts, exceptions, keys, seq } = await db.transaction(async (tx) => ({
+const everything = { skip: 0, limit: Number.MAX_SAFE_INTEGER };
+
+/** What lacks and what contradicts, rule by rule; of a part of the project, where one is named. */
+export async function listGaps(
+  db: Db,
+  projectId: number,
+  { specification, under, ...asked }: GapQuestion & { readonly skip: number; readonly limit: number },
+  parse: Parse = parseHere,
+): Promise<Gaps> {
+  const { seq, within, ...looked } = await db.transaction(async (tx) => ({
     facts: await factsOf(tx, projectId),
-    keys: await within(tx, projectId, specification, under),
+    within: await keysWithin(tx, projectId, specification, under),
     seq: await ledgerHead(tx, projectId),
     exceptions: await tx
-      .select({ exception: gapExceptions, key: records.key })
+      .select({
+        id: gapExceptions.id,
+        rule: gapExceptions.rule,
+        key: records.key,
+        other: gapExceptions.other,
+        ground: gapExceptions.ground,
+        reason: gapExceptions.reason,
+        by: gapExceptions.by,
+        at: gapExceptions.at,
+      })
       .from(gapExceptions)
       .innerJoin(records, eq(records.id, gapExceptions.recordId))
       .where(and(eq(gapExceptions.projectId, projectId), isNull(gapExceptions.endedAt))),
   }));
-  const cases = new Set(facts.cases.map(({ key }) => key));
-  const kindOf = (key: string): 'requirement' | 'case' => (cases.has(key) ? 'case' : 'requirement');
-  const all = (await findGaps(parse, facts)).filter((gap) => !keys || keys.has(gap.key) || keys.has(gap.other));
-  const rows = all.map((gap): GapRow => {
-    const granted = exceptions.find(
-      ({ key, exception: e }) => key === gap.key && e.rule === gap.rule && e.other === gap.other && e.ground === gap.ground,
-    )?.exception;
-    return {
-      ...gap,
-      kind: kindOf(gap.key),
-      otherKind: gap.other ? kindOf(gap.other) : null,
-      exception: granted ? { id: granted.id, reason: granted.reason, by: granted.by, at: granted.at } : null,
-    };
-  });
-  const standing = new Set(rows.flatMap((row) => row.exception?.id ?? []));
-  return {
-    rows,
-    rules: facts.rules,
-    checked: facts.requirements.filter((r) => !r.retired && (!keys || keys.has(r.key))).length,
-    ended: keys ? 0 : exceptions.filter(({ exception }) => !standing.has(exception.id)).length,
-    seq,
-  };
-}
-
-const asked = (rows: readonly GapRow[], { rule, excepted }: GapQuestion): GapRow[] =>
-  rows.filter((row) => (rule === undefined || row.rule === rule) && (excepted === 'with' || row.exception === null));
-
-export async function listGaps(
-  db: Db,
-  projectId: number,
-  query: GapQuestion & { readonly skip: number; readonly limit: number },
-  parse: Parse = parseHere,
-): Promise<Gaps> {
-  const { rows, rules, ...rest } = await found(db, projectId, query, parse);
-  const chosen = asked(rows, query);
-  return {
-    ...rest,
-    rules: rulesLookedAt(rules).map(({ rule, ...words }) => {
-      const of = rows.filter((row) => row.rule === rule);
-      return { rule, ...words, open: of.filter((row) => !row.exception).length, excepted: of.filter((row) => row.exception).length };
-    }),
-    rows: chosen.slice(query.skip, query.skip + query.limit),
-    total: chosen.length,
-  };
+  const { rules, rows, ...page } = await findGaps(parse, { ...looked, asked: { ...asked, within } });
+  return { ...page, rules: [...rules], rows: [...rows], seq };
 }
 
 /** The same, all of it: what an export writes. */
@@ -186,9 +180,9 @@ export async function allGaps(
   query: GapQuestion,
   parse: Parse,
 ): Promise<(GapRow & { readonly name: string })[]> {
-  const { rows, rules } = await found(db, projectId, query, parse);
-  const names = new Map(rulesLookedAt(rules).map(({ rule, name }) => [rule, name]));
-  return asked(rows, query).map((row) => ({ ...row, name: names.get(row.rule) ?? row.rule }));
+  const { rows, rules } = await listGaps(db, projectId, { ...query, ...everything }, parse);
+  const names = new Map(rules.map(({ rule, name }) => [rule, name]));
+  return rows.map((row) => ({ ...row, name: names.get(row.rule) ?? row.rule }));
 }
 
 /** How many gaps some rules of trace would find, by their ids. */
@@ -199,8 +193,7 @@ export async function tryTraceRules(
   parse: Parse = parseHere,
 ): Promise<Record<string, number>> {
   const facts = await db.transaction((tx) => factsOf(tx, projectId));
-  const gaps = await findGaps(parse, { ...facts, rules });
-  return Object.fromEntries(rules.map(({ id }) => [id, gaps.filter((gap) => gap.rule === id).length]));
+  return { ...(await countGaps(parse, { ...facts, rules })) };
 }
 
 export interface NewException {
@@ -217,7 +210,8 @@ export async function grantException(db: Db, actor: Actor, input: NewException, 
   const { projectId } = actor;
   const { rule, key, other, ground, reason } = input;
   const signer = await proveSigner(db, actor, input.password);
-  const gap = (await found(db, projectId, {}, parse)).rows.find((row) => row.rule === rule && row.key === key && row.other === other);
+  const { rows } = await listGaps(db, projectId, { rule, excepted: 'with', ...everything }, parse);
+  const gap = rows.find((row) => row.key === key && row.other === other);
   if (!gap) throw new Refusal('notFound', { detail: 'There is no such gap any more.' });
   if (gap.ground !== ground)
     throw new Refusal('recordChanged', { detail: 'What it rests on was revised: look at it again before you sign.' });
