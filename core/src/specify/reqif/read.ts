@@ -1,7 +1,7 @@
-import { SaxesParser } from 'saxes';
 import { compareKeys, isKey, plainText, writeCsv } from '../../base';
 import { ownAttributes, type ReqifKept } from './kept';
-import { Layout } from './layout';
+import type { Layout } from './layout';
+import { noObject, Reader, textName, type Collected, type ReqObject } from './reader';
 
 /** What a ReqIF file holds as a table, or why it cannot be read, with the line. */
 export type ReadReqif =
@@ -25,174 +25,38 @@ export interface ReqifKeys {
 }
 const freshKeys: ReqifKeys = { known: new Map(), prefix: 'REQ', next: 1 };
 
-interface Place {
-  readonly id: string;
-  readonly object: string;
-  readonly under: string | null;
-}
-interface ReqObject {
-  readonly values: Map<string, string>;
-  /** The values as they stand in the file, by the definition of each. */
-  readonly raw: Map<string, string>;
-  /** The layout of those that have one. */
-  readonly layouts: Map<string, Layout>;
-}
-const noObject = (): ReqObject => ({ values: new Map(), raw: new Map(), layouts: new Map() });
+/** A ReqIF file that comes in parts, however large. */
+export class ReqifReading {
+  private readonly reader = new Reader();
+  private fault: string | undefined;
 
-class Unreadable extends Error {}
+  /** Takes the next part of its text; false once it is known that it cannot be read. */
+  push(part: string): boolean {
+    this.attempt(() => this.reader.push(part));
+    return this.fault === undefined;
+  }
 
-const mostObjects = 200_000;
+  /** What it held; by which keys its objects are known, is said now. */
+  end(keys: ReqifKeys = freshKeys): ReadReqif {
+    this.attempt(() => this.reader.end());
+    return this.fault === undefined ? tableOf(this.reader.found, keys) : { fault: this.fault };
+  }
 
-/** What is collected while a file is read: names by their identifiers, objects, their places and relations. */
-class Collected {
-  readonly names = new Map<string, string>();
-  readonly objects = new Map<string, ReqObject>();
-  readonly places: Place[] = [];
-  readonly relations: { id: string; source: string; target: string }[] = [];
-  readonly specifications: string[] = [];
-  specification = '';
-  readonly namespaces: Record<string, string> = {};
-  prefixed = false;
-  readonly datatypes = new Map<string, string>();
-  readonly attributes = new Map<string, string>();
-  readonly groupTypes: string[] = [];
-  readonly groups: string[] = [];
-  readonly extensions: string[] = [];
-}
-
-/** Elements that are kept as they stand. */
-const rawOf = (name: string): 'datatype' | 'attribute' | 'value' | 'groupType' | 'group' | 'extension' | undefined =>
-  name.startsWith('DATATYPE-DEFINITION-') && !name.endsWith('-REF')
-    ? 'datatype'
-    : name.startsWith('ATTRIBUTE-DEFINITION-') && !name.endsWith('-REF')
-      ? 'attribute'
-      : name.startsWith('ATTRIBUTE-VALUE-')
-        ? 'value'
-        : (
-            {
-              'RELATION-GROUP-TYPE': 'groupType',
-              'RELATION-GROUP': 'group',
-              'SPEC-RELATION-GROUP': 'group',
-              'REQ-IF-TOOL-EXTENSION': 'extension',
-            } as const
-          )[name];
-
-/** Reads ReqIF 1.x (structure recalled) from its text: a row an object, a column an attribute by its long name, in reading order. */
-function collect(xml: string): Collected {
-  const found = new Collected();
-  const parser = new SaxesParser();
-  const path: string[] = [];
-  const plain = (name: string): string => name.replace(/^.*:/, '');
-  let object: ReqObject | undefined;
-  let objectId = '';
-  let value: { attribute: string; text: string; words: string | undefined; layout?: Layout } | undefined;
-  let relation: { id: string; source: string; target: string } | undefined;
-  const hierarchy: { id: string; object: string }[] = [];
-  /** Elements that are kept, from the outside in: where each began. */
-  const raw: { name: string; from: number; id: string }[] = [];
-  let text = '';
-  parser.on('doctype', () => {
-    throw new Unreadable(`Line ${parser.line}: the document declares a type or entities of its own; such are not read.`);
-  });
-  parser.on('error', (error) => {
-    throw new Unreadable(`The XML cannot be read: ${error.message}`);
-  });
-  /** An element that is kept ends: what it was, goes where it belongs. Inside of another that is kept it is part of that. */
-  const keepRaw = (name: string): void => {
-    const top = raw.at(-1);
-    if (top?.name !== name) return;
-    raw.pop();
-    const whole = xml.slice(top.from, parser.position);
-    const kind = rawOf(name);
-    if (raw.some((outer) => rawOf(outer.name) === 'extension')) return;
-    if (kind === 'datatype') found.datatypes.set(top.id, whole);
-    else if (kind === 'attribute') found.attributes.set(top.id, whole);
-    else if (kind === 'value' && object && value?.attribute) object.raw.set(value.attribute, whole);
-    else if (kind === 'groupType') found.groupTypes.push(whole);
-    else if (kind === 'group') found.groups.push(whole);
-    else if (kind === 'extension') found.extensions.push(whole);
-  };
-  parser.on('opentag', ({ name: full, attributes }) => {
-    const name = plain(full);
-    const a = attributes as Record<string, string>;
-    path.push(name);
-    if (path.length === 1) {
-      found.prefixed = full.includes(':');
-      for (const [attribute, uri] of Object.entries(a)) {
-        const prefix = /^xmlns:(.+)$/.exec(attribute)?.[1];
-        if (prefix && prefix !== 'xhtml') found.namespaces[prefix] = uri;
-      }
+  private attempt(work: () => void): void {
+    if (this.fault !== undefined) return;
+    try {
+      work();
+    } catch (error) {
+      this.fault = error instanceof Error ? error.message : 'The file cannot be read.';
     }
-    // A tag cannot hold an opening bracket but its own.
-    if (rawOf(name)) raw.push({ name, from: xml.lastIndexOf('<', parser.position - 1), id: a['IDENTIFIER'] ?? '' });
-    if (path.length > 300) throw new Unreadable(`Line ${parser.line}: the document is nested too deeply.`);
-    text = '';
-    const identifier = a['IDENTIFIER'] ?? '';
-    if (a['LONG-NAME'] !== undefined) found.names.set(identifier, a['LONG-NAME']);
-    if (value?.words !== undefined) value.layout?.begin(name.toLowerCase(), a);
-    if (name === 'SPECIFICATION') {
-      found.specifications.push(a['LONG-NAME'] ?? identifier);
-      found.specification ||= identifier;
-    } else if (name === 'SPEC-OBJECT') {
-      objectId = identifier;
-      object = noObject();
-      if (found.objects.size >= mostObjects) throw new Unreadable(`The file has more than ${mostObjects.toLocaleString('en')} objects.`);
-      if (!identifier || found.objects.has(identifier))
-        throw new Unreadable(`Line ${parser.line}: an object has no identifier of its own.`);
-    } else if (name.startsWith('ATTRIBUTE-VALUE-') && object) value = { attribute: '', text: a['THE-VALUE'] ?? '', words: undefined };
-    else if (name === 'THE-VALUE' && value) {
-      value.words = '';
-      value.layout = new Layout();
-    } else if (name === 'br' && value?.words !== undefined) value.words += '\n';
-    else if (name === 'SPEC-RELATION') relation = { id: identifier, source: '', target: '' };
-    else if (name === 'SPEC-HIERARCHY') hierarchy.push({ id: identifier, object: '' });
-  });
-  parser.on('text', (words) => {
-    text += words;
-    if (value?.words === undefined) return;
-    value.words += words.replace(/\s+/g, ' ');
-    value.layout?.text(words);
-  });
-  parser.on('closetag', ({ name: full }) => {
-    const name = plain(full);
-    path.pop();
-    keepRaw(name);
-    const said = text.trim();
-    text = '';
-    if (name === 'SPEC-OBJECT' && object) {
-      found.objects.set(objectId, object);
-      object = undefined;
-    } else if (name.startsWith('ATTRIBUTE-DEFINITION-') && name.endsWith('-REF') && value) value.attribute = said;
-    else if (name === 'ENUM-VALUE-REF' && value) value.text = value.text ? `${value.text}\n${said}` : said;
-    else if (value?.words !== undefined && name !== 'THE-VALUE') {
-      if (/^(?:p|li|tr|div|h[1-6])$/.test(name)) value.words += '\n';
-      value.layout?.end(name.toLowerCase());
-    } else if (name === 'THE-VALUE' && value?.words !== undefined) {
-      value.text = value.words
-        .split('\n')
-        .map((line) => line.trim())
-        .join('\n')
-        .trim();
-      value.words = undefined;
-    } else if (name.startsWith('ATTRIBUTE-VALUE-') && value && object) {
-      if (value.attribute) object.values.set(value.attribute, value.text);
-      if (value.attribute && value.layout) object.layouts.set(value.attribute, value.layout);
-      value = undefined;
-    } else if (name === 'SPEC-OBJECT-REF') {
-      const within = path.at(-1);
-      if (within === 'SOURCE' && relation) relation.source = said;
-      else if (within === 'TARGET' && relation) relation.target = said;
-      else if (within === 'OBJECT' && hierarchy.length) {
-        hierarchy[hierarchy.length - 1].object = said;
-        found.places.push({ id: hierarchy[hierarchy.length - 1].id, object: said, under: hierarchy.at(-2)?.object ?? null });
-      }
-    } else if (name === 'SPEC-RELATION' && relation) {
-      found.relations.push(relation);
-      relation = undefined;
-    } else if (name === 'SPEC-HIERARCHY') hierarchy.pop();
-  });
-  parser.write(xml).close();
-  return found;
+  }
+}
+
+/** Reads a ReqIF file that is there whole; see `ReqifReading`. */
+export function readReqif(xml: string, keys: ReqifKeys = freshKeys): ReadReqif {
+  const reading = new ReqifReading();
+  reading.push(xml);
+  return reading.end(keys);
 }
 
 /** The words of enumerations and of what refers to them; everything else as it stands. */
@@ -203,17 +67,11 @@ const shown = (found: Collected, value: string): string =>
     .join(value.startsWith('_') || found.names.has(value) ? '; ' : '\n');
 
 /**
- * Reads a ReqIF file as the table that the import of requirements takes: `key` from the foreign identifier where it is one, else from the
+ * What a ReqIF file held as the table that the import of requirements takes: `key` from the foreign identifier where it is one, else from the
  * place in the file; `under` from the hierarchy, `parent` from the relations; every other attribute under its long name. Faults name what
  * dangles.
  */
-export function readReqif(xml: string, { known: knownKeys, prefix, next: first }: ReqifKeys = freshKeys): ReadReqif {
-  let found: Collected;
-  try {
-    found = collect(xml);
-  } catch (error) {
-    return { fault: error instanceof Error ? error.message : 'The file cannot be read.' };
-  }
+function tableOf(found: Collected, { known: knownKeys, prefix, next: first }: ReqifKeys): ReadReqif {
   if (!found.objects.size) return { fault: 'There is no object in it: is it ReqIF?' };
   const dangling = [...found.places.map((p) => p.object), ...found.relations.flatMap((r) => [r.source, r.target])].find(
     (of) => !found.objects.has(of),
@@ -263,7 +121,7 @@ export function readReqif(xml: string, { known: knownKeys, prefix, next: first }
   const layouts: Record<string, string> = {};
   const pictures: string[] = [];
   const layoutOf = (object: ReqObject): Layout | undefined =>
-    [...object.layouts].find(([of]) => (found.names.get(of) ?? of) === 'ReqIF.Text')?.[1];
+    [...object.layouts].find(([of]) => (found.names.get(of) ?? of) === textName)?.[1];
   const lines = order.map((of) => {
     const object = found.objects.get(of) ?? noObject();
     const chapter = attribute(object, 'ReqIF.ChapterName');

@@ -5,6 +5,7 @@ import {
   inReadingOrder,
   previewRequirements,
   readReqif,
+  ReqifReading,
   withPictures,
   writeReqif,
   type ExistingRequirement,
@@ -169,6 +170,25 @@ describe('A ReqIF file of another tool', () => {
       updatedAt: '2026-03-01T10:00:00.000Z',
       parents: r.parents,
     }));
+
+  it('is read the same, wherever its text is cut into parts', () => {
+    const once = read(foreign);
+    expect(once.kept?.extensions.length).toBe(1);
+    const cuts = fc.uniqueArray(fc.integer({ min: 1, max: foreign.length - 1 }), { maxLength: 40 });
+    fc.assert(
+      fc.property(cuts, (list) => {
+        const places = [0, ...list.sort((a, b) => a - b), foreign.length];
+        const reading = new ReqifReading();
+        for (const [i, to] of places.slice(1).entries()) expect(reading.push(foreign.slice(places[i], to))).toBeTrue();
+        expect(reading.end()).toEqual(once);
+      }),
+    );
+    const broken = new ReqifReading();
+    expect(broken.push('<REQ-IF>')).toBeTrue();
+    expect(broken.push('</OTHER>')).toBeFalse();
+    expect(broken.push('</REQ-IF>')).toBeFalse();
+    expect(broken.end()).toEqual(readReqif('<REQ-IF></OTHER></REQ-IF>'));
+  });
 
   it('comes back with its identifiers, attributes, groups and extensions, and is recognised by them', () => {
     const first = read(foreign);
