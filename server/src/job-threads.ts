@@ -1,7 +1,7 @@
 import { MessageChannel } from 'node:worker_threads';
 import type { Piscina } from 'piscina';
-import { Cancelled, type JobFile, type JobWork } from './base';
-import type { JobCall } from './job-worker';
+import { Cancelled, Refusal, type JobWork } from './base';
+import type { JobCall, JobEnd } from './job-worker';
 
 /**
  * Does jobs in threads of their own: however busy one is, this thread goes on answering, and goes on giving the job's sign of life, so
@@ -18,9 +18,10 @@ export function inThreads(threads: Piscina): JobWork {
     });
     try {
       const call: JobCall = { job, port: port2 };
-      const done = (await threads.run(call, { transferList: [port2] })) as JobFile | undefined | 'cancelled';
-      if (done === 'cancelled') throw new Cancelled();
-      return done;
+      const end = (await threads.run(call, { transferList: [port2] })) as JobEnd;
+      if (end.cancelled) throw new Cancelled();
+      if (end.refusal) throw new Refusal(end.refusal.code, end.refusal.more);
+      return end.done;
     } finally {
       port1.close();
     }

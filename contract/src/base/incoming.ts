@@ -9,7 +9,8 @@ export const incomingSchema = z.object({
   received: z.number(),
   until: z.string(),
 });
-const incomingId = z.string().regex(/^[\w-]{32}$/, 'No such file is coming.');
+/** A file that came in parts before. */
+export const incomingId = z.string().regex(/^[\w-]{32}$/, 'No such file is coming.');
 const sender = ['author', 'tester', 'reviewer', 'administrator'] as const;
 
 export const beginIncoming = endpoint('POST', '/projects/:project/incoming', {

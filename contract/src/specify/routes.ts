@@ -3,8 +3,10 @@ import { contentSchema } from './content';
 import { dismissalSchema } from './wording';
 import {
   endpoint,
+  incomingId,
   inProject,
   inProjectKey,
+  jobSchema,
   key,
   listQuery,
   longText,
@@ -308,6 +310,39 @@ export const getExchange = endpoint('GET', '/projects/:project/specifications/:k
   may: 'member',
   params: inProjectKey,
   answer: z.object({ prefix: z.string(), next: z.number(), identifiers: z.record(z.string(), z.string()) }),
+});
+/** A large table, as it comes in parts: JSON, packed with gzip. */
+export const sentTableSchema = z.object({
+  csv: z.string(),
+  layouts: layoutsSchema.optional(),
+  exchange: exchangeSchema.optional(),
+});
+const mapping = z.record(z.string().max(40), z.string().max(200));
+export const previewSentTable = endpoint('POST', '/projects/:project/imports/requirements/sent/preview', {
+  summary: 'The same of a large table that came in parts before: JSON with `csv`, `layouts` and `exchange`, packed with gzip',
+  may: authors,
+  params: inProject,
+  body: z.object({
+    table: incomingId,
+    mapping: mapping.optional(),
+    /** Its headings, by which the mapping of the last such table is known. */
+    columns: z.array(z.string().max(500)).max(500).default([]),
+    specification: key.optional(),
+  }),
+  answer: importSummarySchema,
+});
+export const importSentTable = endpoint('POST', '/projects/:project/imports/requirements/sent', {
+  summary: 'Write a large table that came in parts before, all rows or none, as a job that can be cancelled',
+  may: authors,
+  params: inProject,
+  body: z.object({
+    table: incomingId,
+    specification: key,
+    fileName: shortText,
+    mapping,
+    missing: z.enum(['leave', 'retire']).default('leave'),
+  }),
+  answer: jobSchema,
 });
 export const importRequirements = endpoint('POST', '/projects/:project/imports/requirements', {
   summary: 'Write a CSV table of requirements, all rows or none: new ones, and new revisions of those that differ',

@@ -11,10 +11,17 @@ export interface DoneItem {
 }
 
 /** Notes what was done to many records, so that it can be taken back as one. */
-export async function noteBulk(w: Writing, act: BulkAct, reason: string, done: readonly DoneItem[]): Promise<number> {
+export async function noteBulk(
+  w: Writing,
+  act: BulkAct,
+  reason: string,
+  done: readonly DoneItem[],
+  /** The job that did it, where one did. */
+  jobId: number | null = null,
+): Promise<number> {
   const [made] = await w.tx
     .insert(bulkActs)
-    .values({ projectId: w.actor.projectId, act, reason, by: w.actor.login, at: w.at })
+    .values({ projectId: w.actor.projectId, act, reason, by: w.actor.login, at: w.at, jobId })
     .$returningId();
   for (let at = 0; at < done.length; at += 1000)
     await w.tx.insert(bulkItems).values(

@@ -3,7 +3,7 @@ import { canonicalJson, type Json, type Role, type VersionedKind } from '@core/b
 import { and, asc, desc, eq, gt, inArray, isNotNull, lt, sql } from 'drizzle-orm';
 import type { Db, Tx } from './database';
 import { sha256Of } from './digest';
-import { Refusal } from './errors';
+import { Refusal, refusalWords } from './errors';
 import { refuseReason, refuseRoles, rolesFor, signed } from './bulk-rights';
 import { addJobIn, asJob, type JobProgress, type StoredJob } from './jobs';
 import { whereOf, type ListSource } from './list';
@@ -109,9 +109,6 @@ async function lockChosen(
   return row;
 }
 
-const whyNot = (refusal: Refusal): string =>
-  (refusal.more.detail ?? (refusal.more.fields?.map((f) => f.text).join(' ') || refusal.message)).slice(0, 500);
-
 /** Thrown to take a trial back. */
 class TakenBack extends Error {}
 
@@ -150,7 +147,7 @@ export async function previewBulk(
         const { key, title, revision, state } = item;
         part.push(
           'refusal' in tried
-            ? { key, title, revision, state, outcome: 'refused', words: whyNot(tried.refusal) }
+            ? { key, title, revision, state, outcome: 'refused', words: refusalWords(tried.refusal) }
             : { key, title, revision, state, outcome: 'done', words: tried.value.words },
         );
       }
@@ -257,7 +254,7 @@ async function workOff(w: Writing, bulkId: number, kind: VersionedKind, how: Bul
         item.undo ? { ...how, takesBack: true } : how,
       ),
     );
-    if ('refusal' in result) tried.push({ item, outcome: 'refused', words: whyNot(result.refusal), undo: item.undo });
+    if ('refusal' in result) tried.push({ item, outcome: 'refused', words: refusalWords(result.refusal), undo: item.undo });
     else tried.push({ item, outcome: 'done', words: result.value.words.slice(0, 500), undo: result.value.undo });
   }
   for (let at = 0; at < tried.length; at += 500) await noteOutcomes(w, tried.slice(at, at + 500));

@@ -15,6 +15,12 @@ export class Refusal extends Error {
   }
 }
 
+/** Why something is refused, in words: as particular as is known. */
+export function refusalWords({ more, message }: Refusal): string {
+  const found = more.findings?.map(({ row, cell, text }) => [row && `Row ${row}`, cell, text].filter(Boolean).join(', '));
+  return (more.detail ?? (more.fields?.map((f) => f.text).join(' ') || found?.slice(0, 3).join(' ') || message)).slice(0, 500);
+}
+
 const lost = new Set([
   'ECONNREFUSED',
   'ECONNRESET',

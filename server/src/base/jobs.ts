@@ -3,7 +3,7 @@ import type { Job } from '@contract/base';
 import type { Role } from '@core/base';
 import { and, asc, desc, eq, inArray, lt, or } from 'drizzle-orm';
 import type { Database, Db } from './database';
-import { Refusal } from './errors';
+import { Refusal, refusalWords } from './errors';
 import { jobs } from './work-tables';
 import { write, type Actor, type Writing } from './writing';
 
@@ -22,8 +22,8 @@ export interface JobProgress {
 
 export class Cancelled extends Error {}
 
-/** Does a job; answers the file that it made, where it made one. */
-export type JobWork = (job: StoredJob, progress: JobProgress) => Promise<JobFile | undefined>;
+/** Does a job; answers the file that it made, or in words what it did. */
+export type JobWork = (job: StoredJob, progress: JobProgress) => Promise<JobFile | string | undefined>;
 
 const beat = 2000;
 /** A worker that gave no sign of life for so long is dead: its job is taken over. */
@@ -199,13 +199,15 @@ export class JobRunner {
     );
     const actor: Actor = { login: job.by, projectId: job.projectId, now: () => new Date() };
     try {
-      const file = await this.work[job.kind](job, {
+      const done = await this.work[job.kind](job, {
         report: async (progress, message) => {
           await db.update(jobs).set({ progress, message, heartbeat: new Date().toISOString() }).where(mine);
           const [row] = await db.select({ state: jobs.state, holder: jobs.holder }).from(jobs).where(eq(jobs.id, job.id));
           if (this.stopped || row?.state !== 'running' || row.holder !== this.holder) throw new Cancelled();
         },
       });
+      const file = typeof done === 'object' ? done : undefined;
+      const message = typeof done === 'string' ? done : 'Done';
       await write(db, actor, async (w) => {
         const [row] = await w.tx.select({ id: jobs.id }).from(jobs).where(mine).for('update');
         if (!row) throw new Cancelled();
@@ -214,7 +216,7 @@ export class JobRunner {
           .set({
             state: 'done',
             progress: 1,
-            message: 'Done',
+            message,
             finishedAt: w.at,
             ...(file ? { fileName: file.name, fileBytes: file.bytes, fileHash: file.sha256 } : {}),
           })
@@ -223,11 +225,10 @@ export class JobRunner {
       });
     } catch (error) {
       if (error instanceof Cancelled) return;
-      this.warn(error, `job ${job.id} failed`);
-      await db
-        .update(jobs)
-        .set({ state: 'failed', message: 'It failed; nothing was stored. Try again.', finishedAt: new Date().toISOString() })
-        .where(mine);
+      const refused = error instanceof Refusal;
+      if (!refused) this.warn(error, `job ${job.id} failed`);
+      const message = refused ? refusalWords(error) : 'It failed; nothing was stored. Try again.';
+      await db.update(jobs).set({ state: 'failed', message, finishedAt: new Date().toISOString() }).where(mine);
     } finally {
       clearInterval(pulse);
     }

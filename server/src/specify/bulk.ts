@@ -1,6 +1,6 @@
 import { contentSchema } from '@contract/specify';
 import { bulkKind, insertTraces, noSuchAct, Refusal, reviewedAct, setAct, type BulkDone, type Writing } from '../base';
-import { revertRequirement } from './import';
+import { revertRequirement } from './import-writing';
 import { moveInto, placeOf } from './place';
 import { addRequirementIn, approveRequirementIn, reviewedRequirement, reviseRequirement, tracedTo } from './requirements';
 import { contentOf, needSpecification, requirementHash, requirementList, wholeRequirement, type StoredRequirement } from './store';

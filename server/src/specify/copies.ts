@@ -14,7 +14,7 @@ import {
   type Tx,
 } from '../base';
 import { wholeRequirements } from './exports';
-import { insertNew } from './import';
+import { insertNew } from './import-writing';
 import { contentOf, lockSpecification, needRequirement } from './store';
 
 export interface CopyOut {

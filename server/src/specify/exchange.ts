@@ -1,7 +1,19 @@
 import type { ReqifKept } from '@core/specify';
 import { canonicalJson, type Json } from '@core/base';
 import { and, eq, inArray, max } from 'drizzle-orm';
-import { externalIds, records, recordsByKey, storeBlob, wholeBlob, type Db, type Tx, type Writing } from '../base';
+import {
+  externalIds,
+  parseHere,
+  parseWork,
+  records,
+  recordsByKey,
+  storeBlob,
+  wholeBlob,
+  type Db,
+  type Parse,
+  type Tx,
+  type Writing,
+} from '../base';
 import { needSpecification } from './store';
 import { exchanged } from './tables';
 
@@ -33,24 +45,37 @@ export async function keepExchange(w: Writing, specificationId: number, kept: Re
   }
 }
 
-/** What another tool's file held, as it was last imported into a specification. */
-export async function keptExchange(db: Db | Tx, specificationId: number): Promise<ReqifKept | undefined> {
+/** What another tool's file held, as it was last imported into a specification: as it is stored. */
+async function keptBytes(db: Db | Tx, specificationId: number): Promise<Buffer | undefined> {
   const [row] = await db.select({ sha256: exchanged.sha256 }).from(exchanged).where(eq(exchanged.id, specificationId));
-  return row && (JSON.parse((await wholeBlob(db, row.sha256)).toString('utf8')) as ReqifKept);
+  return row && wholeBlob(db, row.sha256);
 }
+
+const keptIn = (bytes: Uint8Array): ReqifKept => JSON.parse(Buffer.from(bytes).toString('utf8')) as ReqifKept;
+
+export async function keptExchange(db: Db | Tx, specificationId: number): Promise<ReqifKept | undefined> {
+  const bytes = await keptBytes(db, specificationId);
+  return bytes && keptIn(bytes);
+}
+
+/** Of a large file all but the identifiers stays in the thread that reads it. */
+const parseIdentifiers = parseWork('identifiers of an exchange', (bytes: Uint8Array): Record<string, string> =>
+  Object.fromEntries(Object.entries(keptIn(bytes).objects).map(([of, identifier]) => [identifier, of])),
+);
 
 /** By which identifiers the requirements of a specification are known outside, and the number of the next key. */
 export async function exchangeOf(
   db: Db,
   projectId: number,
   key: string,
+  parse: Parse = parseHere,
 ): Promise<{ prefix: string; next: number; identifiers: Record<string, string> }> {
   const { id, prefix } = await needSpecification(db, projectId, key);
   const [{ last }] = await db
     .select({ last: max(records.keyNumber) })
     .from(records)
     .where(and(eq(records.projectId, projectId), eq(records.keyPrefix, prefix)));
-  const kept = await keptExchange(db, id);
-  const identifiers = Object.fromEntries(Object.entries(kept?.objects ?? {}).map(([of, identifier]) => [identifier, of]));
+  const bytes = await keptBytes(db, id);
+  const identifiers = bytes ? await parseIdentifiers(parse, bytes) : {};
   return { prefix, next: (last ?? 0) + 1, identifiers };
 }

@@ -1,12 +1,12 @@
 import { canonicalJson, sha256Hex } from '@core/base';
-import { tableColumns, type ColumnMapping } from '@core/specify';
+import type { ColumnMapping } from '@core/specify';
 import { and, eq } from 'drizzle-orm';
 import { listFields, type Db, type Tx, type Writing } from '../base';
 import { importMappings } from './tables';
 
 /** The mapping with which the last table of the same headings was written, as far as its own fields are still there. */
-export async function importMapping(tx: Tx, projectId: number, csv: string): Promise<ColumnMapping | undefined> {
-  const known = await knownMapping(tx, projectId, tableColumns(csv));
+export async function importMapping(tx: Tx, projectId: number, columns: readonly string[]): Promise<ColumnMapping | undefined> {
+  const known = await knownMapping(tx, projectId, columns);
   if (!known) return undefined;
   const fields = new Set((await listFields(tx, projectId)).filter((field) => !field.retired).map(({ id }) => `own:${id}`));
   return Object.fromEntries(Object.entries(known).filter(([name]) => !name.startsWith('own:') || fields.has(name)));

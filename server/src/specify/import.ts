@@ -1,61 +1,45 @@
-import type { BulkAct, OwnValue } from '@contract/base';
+import type { BulkAct } from '@contract/base';
 import type { ImportSummary } from '@contract/specify';
 import { sha256Hex } from '@core/base';
 import {
   previewRequirements,
   summariseImport,
+  tableColumns,
   type ColumnMapping,
   type ExistingRequirement,
   type ImportContext,
-  type ImportedRequirement,
   type ImportPreview,
   type ReqifKept,
-  type RequirementContent,
 } from '@core/specify';
-import { and, desc, eq, inArray, isNull, lte, max } from 'drizzle-orm';
+import { eq } from 'drizzle-orm';
 import {
-  insertRecords,
-  insertTraces,
   listFields,
   lockRecord,
   noteBulk,
-  noteKeys,
   ownRules,
   parseHere,
   parseWork,
   profileOf,
   readManyWritten,
-  recordRows,
   records,
   recordsByKey,
   Refusal,
-  removeTraceIn,
   retireIn,
-  revisions,
-  setOwnIn,
-  traces,
   write,
   type Actor,
-  type BulkDone,
   type Db,
   type DoneItem,
-  type NewRecord,
-  type OwnChange,
   type Parse,
-  type StoredRecord,
   type Tx,
-  type Writing,
 } from '../base';
 import { keepExchange } from './exchange';
 import { importMapping, keepMapping } from './import-mapping';
+import { insertNew, reviseImported } from './import-writing';
 import { wholeRequirements } from './exports';
-import { moveRequirement, placeOf } from './place';
-import { adoptCode, asKept, contentColumns, putDetails, reviseRequirement, searchable, tracedTo } from './requirements';
-import { contentOf, lockSpecification, needRequirement, requirementRows, type StoredRequirement } from './store';
-import { requirements } from './tables';
+import { contentOf, lockSpecification } from './store';
 
-const batch = 500;
-type End = Pick<StoredRecord, 'id' | 'kind' | 'key' | 'title' | 'revision' | 'state'>;
+/** A job says how far it is after so many rows. */
+const toldEvery = 500;
 
 /** A table as it is read and compared. */
 const parseTable = parseWork(
@@ -64,22 +48,21 @@ const parseTable = parseWork(
     previewRequirements(csv, mapping, context),
 );
 
-/** What of it a person looks at: put together where it is read, since nobody waits for the rest. */
-const parseSummary = parseWork(
-  'requirements, in short',
-  ({
-    csv,
-    mapping,
-    context,
-  }: {
-    csv: string;
-    mapping: ColumnMapping | undefined;
-    context: ImportContext;
-  }): ReturnType<typeof summariseImport> => summariseImport(previewRequirements(csv, mapping, context), context.existing),
-);
+/** A table that is to be looked at, and what it is compared with. */
+export interface Looked {
+  readonly csv: string;
+  readonly mapping: ColumnMapping | undefined;
+  readonly context: ImportContext;
+}
+
+/** What of a table a person looks at: put together where it is read, since nobody waits for the rest. */
+export const summaryOf = ({ csv, mapping, context }: Looked): Summary =>
+  summariseImport(previewRequirements(csv, mapping, context), context.existing);
+type Summary = ReturnType<typeof summariseImport>;
+const parseSummary = parseWork('requirements, in short', summaryOf);
 
 /** What a table is compared with: what the project has, its levels, its own fields of requirements. */
-async function contextOf(
+export async function contextOf(
   tx: Tx,
   projectId: number,
   specification: string | undefined,
@@ -119,9 +102,13 @@ export async function previewImport(
   const { known, ...context } = await db.transaction(async (tx) => ({
     ...(await contextOf(tx, projectId, specification)),
     ...laidOut,
-    known: mapping ? undefined : await importMapping(tx, projectId, csv),
+    known: mapping ?? (await importMapping(tx, projectId, tableColumns(csv))),
   }));
-  const { findings, rows, missing, mapping: chosen, ...summary } = await parseSummary(parse, { csv, mapping: mapping ?? known, context });
+  return asShown(await parseSummary(parse, { csv, mapping: known, context }));
+}
+
+/** As a message carries it. */
+export function asShown({ findings, rows, missing, mapping: chosen, ...summary }: Summary): ImportSummary {
   return {
     ...summary,
     columns: [...summary.columns],
@@ -169,6 +156,12 @@ async function existing(tx: Tx, projectId: number) {
   return { found, revisions };
 }
 
+/** A job that imports: told how far it is; throws where somebody cancelled it. */
+export interface ImportingJob {
+  readonly id: number;
+  reached(part: number, words: string): Promise<void>;
+}
+
 export interface ImportInput {
   readonly specification: string;
   readonly fileName: string;
@@ -185,17 +178,27 @@ export interface ImportInput {
  * Writes a requirements table, all rows or none; the same rules as the preview. What is there already becomes a new revision where it
  * differs; what the table does not name is left alone or retired. All of it can be taken back as one.
  */
-export async function importRequirements(db: Db, actor: Actor, input: ImportInput, parse: Parse = parseHere): Promise<Imported> {
+export async function importRequirements(
+  db: Db,
+  actor: Actor,
+  input: ImportInput,
+  parse: Parse = parseHere,
+  /** The job that does it, where one does. */
+  job?: ImportingJob,
+): Promise<Imported> {
   // Before anything is locked.
   const laidOut = await readLayouts(input.layouts, parse);
   return write(db, actor, async (w) => {
     const { projectId } = actor;
+    // Rights are those of the moment, not of the asking.
+    if (job) w.needRole('author');
     const specification = await lockSpecification(w, input.specification);
     const context = {
       ...(await contextOf(w.tx, projectId, specification.record.key)),
       ...laidOut,
     };
     const preview = await parseTable(parse, { csv: input.csv, mapping: input.mapping, context });
+    await job?.reached(0.3, `${preview.rows.length} rows are read`);
     const errors = preview.findings.filter((finding) => finding.severity === 'error');
     if (errors.length) throw new Refusal('importErrors', { findings: [...errors] });
     if (!preview.rows.length) throw new Refusal('importErrors', { detail: 'The table has no rows.' });
@@ -221,7 +224,12 @@ export async function importRequirements(db: Db, actor: Actor, input: ImportInpu
     });
     const rules = await ownRules(w, 'requirement');
     await insertNew(w, specification.id, fresh, rules);
-    for (const row of changed) await reviseImported(w, row, rules, 'The imported table says so.');
+    await job?.reached(0.6, `${fresh.length} new ones are written`);
+    for (const [i, row] of changed.entries()) {
+      await reviseImported(w, row, rules, 'The imported table says so.');
+      if (i % toldEvery === toldEvery - 1)
+        await job?.reached(0.6 + (0.3 * i) / changed.length, `${i + 1} of ${changed.length} changed ones are written`);
+    }
     for (const key of gone)
       await retireIn(w, await lockRecord(w, 'requirement', key), true, `The imported table ${input.fileName} does not name it.`);
     if (input.exchange) await keepExchange(w, specification.id, input.exchange);
@@ -230,185 +238,22 @@ export async function importRequirements(db: Db, actor: Actor, input: ImportInpu
       const record = now.get(key);
       return record ? [{ record, words, undo }] : [];
     };
-    const bulk = await noteBulk(w, { act: 'import', fileName: input.fileName }, `Import of ${input.fileName}`, [
-      ...fresh.flatMap(({ key }) => done(key, 'new', { act: 'retire' })),
-      ...changed.flatMap(({ key }) => {
-        const before = context.existing.get(key);
-        const revision = context.revisions.get(key) ?? 1;
-        return done(key, 'changed', { act: 'revert', revision, under: before?.under ?? null, parents: [...(before?.parents ?? [])] });
-      }),
-      ...gone.flatMap((key) => done(key, 'retired', { act: 'restore' })),
-    ]);
+    await job?.reached(0.95, 'It is entered into the ledger');
+    const bulk = await noteBulk(
+      w,
+      { act: 'import', fileName: input.fileName },
+      `Import of ${input.fileName}`,
+      [
+        ...fresh.flatMap(({ key }) => done(key, 'new', { act: 'retire' })),
+        ...changed.flatMap(({ key }) => {
+          const before = context.existing.get(key);
+          const revision = context.revisions.get(key) ?? 1;
+          return done(key, 'changed', { act: 'revert', revision, under: before?.under ?? null, parents: [...(before?.parents ?? [])] });
+        }),
+        ...gone.flatMap((key) => done(key, 'retired', { act: 'restore' })),
+      ],
+      job?.id,
+    );
     return { ...answer, bulk };
   });
-}
-
-/** Own values of a row, checked by the fields' own rules; a refusal names the row. */
-async function ownOf(rules: OwnChange, row: Pick<ImportedRequirement, 'row' | 'own'>): Promise<Record<string, OwnValue>> {
-  try {
-    return await rules({}, row.own as Record<string, OwnValue>);
-  } catch (error) {
-    if (!(error instanceof Refusal)) throw error;
-    const findings = (error.more.fields ?? []).map(({ path, text }) => ({
-      severity: 'error' as const,
-      row: row.row,
-      cell: path.replace(/^own\./, ''),
-      text,
-    }));
-    throw new Refusal('importErrors', { findings });
-  }
-}
-
-export async function insertNew(
-  w: Writing,
-  specificationId: number,
-  rows: readonly ImportedRequirement[],
-  rules: OwnChange,
-  /** What those stand under that name nothing. */
-  topId: number | null = null,
-): Promise<void> {
-  if (!rows.length) return;
-  const { projectId } = w.actor;
-  const [{ last }] = await w.tx
-    .select({ last: max(requirements.position) })
-    .from(requirements)
-    .where(eq(requirements.specificationId, specificationId));
-  const own = new Map<string, Record<string, OwnValue>>();
-  for (const row of rows) own.set(row.key, await ownOf(rules, row));
-  const ids = await insertRecords(
-    w,
-    rows.map((row): NewRecord => ({
-      kind: 'requirement',
-      key: row.key,
-      title: row.content.title,
-      words: searchable(row.content),
-      state: 'draft',
-      own: own.get(row.key) ?? {},
-    })),
-  );
-  await noteKeys(w, ids.keys());
-  const elsewhere = await recordsByKey(
-    w.tx,
-    projectId,
-    [...new Set(rows.flatMap((row) => [...row.parents, row.under]))].filter((key): key is string => key !== null && !ids.has(key)),
-  );
-  const idOf = (key: string | null): number | null => (key === null ? topId : (ids.get(key) ?? elsewhere.get(key)?.id ?? null));
-  for (let at = 0; at < rows.length; at += batch)
-    await w.tx.insert(requirements).values(
-      rows.slice(at, at + batch).map((row, i) => ({
-        id: ids.get(row.key) ?? 0,
-        projectId,
-        specificationId,
-        underId: idOf(row.under),
-        position: (last ?? 0) + at + i + 1,
-        ...contentColumns(row.content),
-      })),
-    );
-  await adoptCode(w, ids);
-  const all = [...ids.values()];
-  w.log({
-    action: `${rows.length} requirements imported, new`,
-    kind: 'requirement',
-    key: `${rows[0].key} … ${rows[rows.length - 1].key}`,
-    touches: all.length > 500 ? { all: true } : { texts: all, requirements: all },
-  });
-  w.snapshot(
-    ...rows.map((row) => {
-      const values = own.get(row.key) ?? {};
-      return {
-        recordId: ids.get(row.key) ?? 0,
-        revision: 1,
-        state: 'draft',
-        snapshot: { ...row.content, ...(Object.keys(values).length ? { own: values } : {}) },
-      };
-    }),
-  );
-  w.wrote(recordRows, ...all);
-  w.wrote(requirementRows, ...all);
-  await putDetails(w, new Map(rows.map((row) => [ids.get(row.key) ?? 0, row.content])));
-  const titles = new Map(rows.map((row) => [row.key, row.content.title]));
-  const made = (key: string): End => ({
-    id: ids.get(key) ?? 0,
-    kind: 'requirement',
-    key,
-    title: titles.get(key) ?? '',
-    revision: 1,
-    state: 'draft',
-  });
-  await insertTraces(
-    w,
-    'parent',
-    rows.flatMap((row) => row.parents.map((parent) => [made(row.key), elsewhere.get(parent) ?? made(parent)] as const)),
-  );
-}
-
-/** Brings a requirement that is there to what is given: content, own fields, place and parents, each as the single act does it. */
-export async function reviseImported(
-  w: Writing,
-  row: Pick<ImportedRequirement, 'row' | 'key' | 'parents' | 'under' | 'content' | 'own'>,
-  rules: OwnChange,
-  reason: string,
-): Promise<void> {
-  const { projectId } = w.actor;
-  await lockRecord(w, 'requirement', row.key);
-  const stored = await needRequirement(w.tx, projectId, row.key);
-  const before = contentOf(stored);
-  // A table holds words: where they are the same, the layout stays.
-  const layout = before.html && before.text === row.content.text ? { html: before.html } : {};
-  await reviseRequirement(w, stored, { ...layout, ...row.content }, reason);
-  const now = await needRequirement(w.tx, projectId, row.key);
-  const own = await ownOf(rules, row);
-  const change: Record<string, OwnValue> = {
-    ...Object.fromEntries(Object.keys(now.record.own).map((id) => [id, null])),
-    ...own,
-  };
-  const differs = Object.entries(change).some(([id, value]) => JSON.stringify(now.record.own[id] ?? null) !== JSON.stringify(value));
-  if (differs) await setOwnIn(w, now.record, change);
-  const under = row.under === null ? null : (await needRequirement(w.tx, projectId, row.under)).record.id;
-  if (under !== now.row.underId) await moveRequirement(w, now, now.row.specificationId, row.under, null);
-  const standing = await w.tx
-    .select({ id: traces.id, key: records.key })
-    .from(traces)
-    .innerJoin(records, eq(records.id, traces.toId))
-    .where(and(eq(traces.fromId, now.record.id), eq(traces.kind, 'parent'), isNull(traces.removedAt)));
-  for (const trace of standing) if (!row.parents.includes(trace.key)) await removeTraceIn(w, trace.id, reason);
-  const has = new Set(standing.map((trace) => trace.key));
-  const added = row.parents.filter((key) => !has.has(key));
-  if (!added.length) return;
-  const ends = await w.tx
-    .select()
-    .from(records)
-    .where(and(eq(records.projectId, projectId), inArray(records.key, added)));
-  const from = (await needRequirement(w.tx, projectId, row.key)).record;
-  await insertTraces(
-    w,
-    'parent',
-    ends.map((to) => [from, to] as const),
-  );
-}
-
-/** Brings back what a revision of a requirement said, with its place and parents of then: what an import changed is taken back so. */
-export async function revertRequirement(
-  w: Writing,
-  stored: StoredRequirement,
-  { revision, under, parents }: Extract<BulkAct, { act: 'revert' }>,
-  reason: string,
-): Promise<BulkDone> {
-  const { record } = stored;
-  const [then] = await w.tx
-    .select({ snapshot: revisions.snapshot })
-    .from(revisions)
-    .where(and(eq(revisions.recordId, record.id), lte(revisions.revision, revision)))
-    .orderBy(desc(revisions.seq))
-    .limit(1);
-  if (!then) throw new Refusal('notFound', { detail: `${record.key} has no revision ${revision}.` });
-  const { own, ...content } = then.snapshot as unknown as RequirementContent & { own?: ImportedRequirement['own'] };
-  const place = await placeOf(w, stored);
-  const standing = (await tracedTo(w.tx, 'parent', [record.id])).map(({ key }) => key);
-  const rules = await ownRules(w, 'requirement');
-  await reviseImported(w, { row: 0, key: record.key, content: asKept(content), own: own ?? {}, under, parents }, rules, reason);
-  return {
-    words: `as revision ${revision} said`,
-    undo: { act: 'revert', revision: record.revision, under: place.under, parents: standing },
-  };
 }

@@ -4,6 +4,7 @@ export * from './requirements';
 export * from './place';
 export * from './import';
 export * from './import-mapping';
+export { workImportJob } from './import-sent';
 import './bulk';
 export * from './routes';
 export { addReview, answerReview, reviewsWaiting } from './reviews';

@@ -8,7 +8,7 @@ import {
   type VerificationMethod,
 } from '@core/specify';
 import { freeKeys, profileOf, Refusal, write, type Actor, type Db } from '../base';
-import { insertNew } from './import';
+import { insertNew } from './import-writing';
 import { lockSpecification, needRequirement } from './store';
 
 export interface NewOutline {

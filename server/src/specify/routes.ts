@@ -27,6 +27,7 @@ import { copyOut } from './copies';
 import { exchangeOf } from './exchange';
 import { exportReqif, exportReqifz, exportRequirements } from './exports';
 import { importRequirements, previewImport } from './import';
+import { importSentTable, previewSentTable } from './import-sent';
 import {
   addRequirement,
   addSpecification,
@@ -160,8 +161,10 @@ export function specifyRoutes(app: FastifyInstance, context: AppContext): void {
     throw new Refusal('invalid', { detail: 'The upload holds no file.' });
   });
   serve(app, context, contract.copyOut, ({ actor, person, body }) => copyOut(db, actor, person.id, body));
-  serve(app, context, contract.getExchange, ({ membership, params }) => exchangeOf(db, membership.projectId, params.key));
+  serve(app, context, contract.getExchange, ({ membership, params }) => exchangeOf(db, membership.projectId, params.key, context.parse));
   serve(app, context, contract.previewImport, ({ membership, body }) => previewImport(db, membership.projectId, body, context.parse));
+  serve(app, context, contract.previewSentTable, ({ actor, body }) => previewSentTable(db, actor, body, context.parse));
+  serve(app, context, contract.importSentTable, ({ actor, body }) => importSentTable(db, actor, body));
   serve(app, context, contract.importRequirements, ({ actor, body }) => importRequirements(db, actor, body, context.parse));
   app.get<{ Params: { project: string }; Querystring: { specification?: string } }>(
     '/api/projects/:project/requirements.csv',

@@ -1,5 +1,5 @@
 import type { TraceRule, VerificationMethod, WordingLists } from '@core/specify';
-import { boolean, double, index, int, mysqlTable, text, uniqueIndex, varchar } from 'drizzle-orm/mysql-core';
+import { boolean, char, double, index, int, mysqlTable, text, uniqueIndex, varchar } from 'drizzle-orm/mysql-core';
 import { hashColumn, jsonText, mediumText, moment, projects, records, ref, rowId } from '../base';
 
 const recordId = () =>
@@ -88,6 +88,16 @@ export const exchanged = mysqlTable('exchanged', {
   sha256: hashColumn('sha256').notNull(),
   by: varchar('by_login', { length: 60 }).notNull(),
   at: moment('at').notNull(),
+});
+
+/** Large tables that are written by jobs: what is asked of each. The table itself came in parts. */
+export const importJobs = mysqlTable('import_jobs', {
+  jobId: ref('job_id').primaryKey(),
+  incoming: char('incoming', { length: 32 }).notNull(),
+  specification: varchar('specification', { length: 60 }).notNull(),
+  fileName: varchar('file_name', { length: 300 }).notNull(),
+  mapping: jsonText<Record<string, string>>('mapping').notNull(),
+  missing: varchar('missing', { length: 10 }).$type<'leave' | 'retire'>().notNull(),
 });
 
 /** Findings of wording that somebody let stand. */
