@@ -1,5 +1,5 @@
 import { inject, Injectable } from '@angular/core';
-import type { AnswerOf, CallOf, Endpoint, ProblemDetails } from '@contract/base';
+import { beginIncoming, getIncoming, type AnswerOf, type CallOf, type Endpoint, type Incoming, type ProblemDetails } from '@contract/base';
 import { deviceInUse, standby } from './device/in-use';
 
 /** An answer that is not the one asked for. */
@@ -89,10 +89,45 @@ export class Api {
     const response = await send(`/api${path}${queryOf(inQuery)}`, init, endpoint.method === 'POST' && !operation);
     const seq = Number(response.headers.get('ledger-seq') ?? 0);
     if (seq) this.wrote.set(project, Math.max(seq, this.wrote.get(project) ?? 0));
-    const text = await response.text();
-    if (response.ok) return JSON.parse(text) as AnswerOf<E>;
-    throw new ApiFailure(problemOf(text, response.status));
+    return answerOf<AnswerOf<E>>(response);
   }
+
+  /**
+   * Sends what is large part by part; where a line breaks, it goes on from where the server has come to. Answers the name under which the server
+   * has it. `reached` is told what part has arrived, from 0 to 1.
+   */
+  async sendInParts(project: string, file: File, reached: (part: number) => void, signal: AbortSignal): Promise<string> {
+    let { id, received } = await this.request(beginIncoming, { project, name: file.name, bytes: file.size });
+    for (let lost = 0; received < file.size;) {
+      const part: RequestInit = {
+        method: 'PUT',
+        credentials: 'same-origin',
+        headers: { 'content-type': 'application/octet-stream' },
+        body: file.slice(received, received + partBytes),
+        signal,
+      };
+      try {
+        const address = `/api/projects/${encodeURIComponent(project)}/incoming/${id}?from=${received}`;
+        ({ received } = await answerOf<Incoming>(await send(address, part, false)));
+        lost = 0;
+      } catch (error) {
+        if (signal.aborted || !(error instanceof ApiFailure) || error.problem.status !== 0 || ++lost > 5) throw error;
+        await new Promise((resolve) => setTimeout(resolve, 1000 * lost));
+        ({ id, received } = await this.request(getIncoming, { project, id }));
+      }
+      reached(received / file.size);
+    }
+    return id;
+  }
+}
+
+const partBytes = 4 << 20;
+
+/** What a response holds; a problem is thrown. */
+async function answerOf<A>(response: Response): Promise<A> {
+  const text = await response.text();
+  if (response.ok) return JSON.parse(text) as A;
+  throw new ApiFailure(problemOf(text, response.status));
 }
 
 /** Where a call goes, and what of it does not stand there. */

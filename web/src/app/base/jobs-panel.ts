@@ -1,4 +1,4 @@
-import { ChangeDetectionStrategy, Component, computed, effect, untracked } from '@angular/core';
+import { ChangeDetectionStrategy, Component, computed, effect, input, untracked } from '@angular/core';
 import { DatePipe } from '@angular/common';
 import { MatProgressBarModule } from '@angular/material/progress-bar';
 import { RouterLink } from '@angular/router';
@@ -7,7 +7,7 @@ import { onAction, useProject } from './live';
 import { baseActions, baseCommands, baseFeature } from './state';
 import { ProblemNote } from './ui/problem-note';
 
-const names: Readonly<Record<string, string>> = { pack: 'Proof pack', bulk: 'Change of many records' };
+const names: Readonly<Record<string, string>> = { pack: 'Proof pack', bulk: 'Change of many records', import: 'Import' };
 const states: Readonly<Record<Job['state'], string>> = {
   queued: 'waits for its turn',
   running: 'at work',
@@ -46,7 +46,9 @@ const states: Readonly<Record<Job['state'], string>> = {
         }
       </div>
     } @empty {
-      <p class="second">Nothing long is at work. <a [routerLink]="['/', slug(), 'prove']">Proof packs are made in Prove.</a></p>
+      @if (!kind()) {
+        <p class="second">Nothing long is at work. <a [routerLink]="['/', slug(), 'prove']">Proof packs are made in Prove.</a></p>
+      }
     }
     <cp-problem [of]="cancelName" />
   `,
@@ -61,13 +63,19 @@ const states: Readonly<Record<Job['state'], string>> = {
   `,
 })
 export class JobsPanel {
+  /** Only jobs of this kind. */
+  readonly kind = input<string>();
   private readonly scope = useProject();
   private readonly store = this.scope.store;
   protected readonly slug = this.scope.slug;
   protected readonly states = states;
   protected readonly cancelName = baseCommands.cancelJob.name;
   private readonly all = this.store.selectSignal(baseFeature.selectJobs);
-  protected readonly jobs = computed(() => this.all().slice(0, 12));
+  protected readonly jobs = computed(() =>
+    this.all()
+      .filter(({ kind }) => kind === (this.kind() ?? kind))
+      .slice(0, this.kind() ? 3 : 12),
+  );
 
   constructor() {
     const read = (): void => {
@@ -80,7 +88,7 @@ export class JobsPanel {
     });
     onAction(baseCommands.cancelJob.done, read);
     onAction(baseActions.liveNews, ({ entries }) => {
-      if (entries.some(({ kind }) => kind === 'pack' || kind === 'bulk')) read();
+      if (entries.some(({ kind, action }) => names[kind] || action === 'import asked for')) read();
     });
     // Progress is no entry of the ledger: it is looked at while something is at work.
     effect((onCleanup) => {

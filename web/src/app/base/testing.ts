@@ -55,6 +55,16 @@ export class FakeApi {
     return answer(input);
   }
 
+  /** Large files that were sent in parts. */
+  readonly sent: File[] = [];
+
+  async sendInParts(_project: string, file: File, reached: (part: number) => void): Promise<string> {
+    this.sent.push(file);
+    await Promise.resolve();
+    reached(1);
+    return `${this.sent.length}`.padStart(32, 'f');
+  }
+
   of(endpoint: Endpoint): Record<string, unknown>[] {
     return this.asked.filter((a) => a.endpoint === endpoint).map((a) => a.input);
   }

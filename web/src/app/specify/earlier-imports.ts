@@ -1,14 +1,15 @@
 import { DatePipe } from '@angular/common';
 import { ChangeDetectionStrategy, Component, computed } from '@angular/core';
 import type { Bulk } from '@contract/base';
-import { bulkCommands, bulkFeature, ProblemNote, selectRequest, useProject } from '../base';
+import { baseActions, bulkCommands, bulkFeature, JobsPanel, onAction, ProblemNote, selectRequest, useProject } from '../base';
 
 /** Tables that were imported before, each taken back as one. */
 @Component({
   selector: 'cp-earlier-imports',
-  imports: [DatePipe, ProblemNote],
+  imports: [DatePipe, JobsPanel, ProblemNote],
   changeDetection: ChangeDetectionStrategy.OnPush,
   template: `
+    <cp-jobs-panel kind="import" />
     @if (earlier().length) {
       <section class="sheet pad stack-s">
         <h2>Earlier imports</h2>
@@ -57,7 +58,11 @@ export class EarlierImports {
   protected readonly undoName = bulkCommands.undo.name;
 
   constructor() {
-    this.store.dispatch(bulkCommands.list.start({ project: this.scope.slug() }));
+    const read = (): void => this.store.dispatch(bulkCommands.list.start({ project: this.scope.slug() }));
+    read();
+    onAction(baseActions.liveNews, ({ entries }) => {
+      if (entries.some(({ kind }) => kind === 'import')) read();
+    });
   }
 
   protected fileOf({ act }: Bulk): string {

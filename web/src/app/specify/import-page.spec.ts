@@ -142,10 +142,7 @@ describe('the import of a table', () => {
       const transfer = new DataTransfer();
       transfer.items.add(new File([bytes], name));
       page.one('.drop').dispatchEvent(new DragEvent('drop', { dataTransfer: transfer, bubbles: true, cancelable: true }));
-      for (let i = 0; i < 100 && !page.text().includes(says); i++) {
-        await new Promise((resolve) => setTimeout(resolve, 50));
-        await page.settled();
-      }
+      await page.until(() => page.text().includes(says));
       expect(page.text()).toContain(says);
     };
     await give('b.reqif', xml, '1 of 1 rows are good: 1 new');
@@ -156,8 +153,71 @@ describe('the import of a table', () => {
       '1 of 1 rows are good: 1 new',
     );
     await give('c.reqif', '<!DOCTYPE a [<!ENTITY b "c">]><REQ-IF/>', 'c.reqif: Line 1: the document declares');
-    await give('d.reqifz', new Uint8Array(zipSync({ 'd.reqif': new Uint8Array(130 << 20) })), 'unpacks to far more');
+    await give(
+      'd.reqifz',
+      new Uint8Array(zipSync({ 'd.reqif': strToU8(xml), 'endless.png': new Uint8Array(201 << 20) })),
+      'unpacks to far more',
+    );
   }, 30_000);
+
+  it('sends a large table in parts, has it written by a job, and can be stopped', async () => {
+    const { api, page, give } = await open();
+    const summary = {
+      ...summariseImport(
+        previewRequirements('key,title,text\nBRK-009,T,It shall.\n', undefined, { existing: new Map(), levels: [] }),
+        new Map(),
+      ),
+    };
+    api.on(contract.previewSentTable, () => ({ ...summary, missing: 0, missingKeys: [] })).on(contract.importSentTable, () => ({ id: 5 }));
+    await give(`key,title,text\nBRK-009,T,${'It shall. '.repeat(500_000)}\n`);
+    await page.until(() => page.text().includes('1 of 1 rows are good'));
+    const sent = new Response(api.sent[0].stream().pipeThrough(new DecompressionStream('gzip')));
+    expect(Object.keys((await sent.json()) as object)).toEqual(['csv']);
+    const table = `${'f'.repeat(31)}1`;
+    expect(api.of(contract.previewSentTable)).toEqual([
+      { project: 'demo', specification: 'BRK', table, columns: ['key', 'title', 'text'] },
+    ]);
+    await page.press(/Write 1 new/);
+    await page.until(() => api.of(contract.importSentTable).length);
+    expect(api.of(contract.importSentTable)[0]).toEqual(
+      jasmine.objectContaining({ table, specification: 'BRK', fileName: 'r.csv', missing: 'leave' }),
+    );
+    expect(api.of(contract.importRequirements)).toEqual([]);
+    // It is with the job now: the page is ready for the next.
+    await page.until(() => !page.text().includes('rows are good'));
+    api.on(contract.getExchange, () => new Promise(() => undefined));
+    spyOn(api, 'sendInParts').and.returnValue(new Promise(() => undefined));
+    await give(`key,title,text\nBRK-009,T,${'It shall. '.repeat(500_000)}\n`);
+    await page.until(() => page.text().includes('Sending what was read: 0 %'));
+    await page.press(/^\s*Cancel/);
+    expect(page.text()).not.toContain('Sending');
+    expect(page.all('[role=alert]')).toEqual([]);
+  }, 30_000);
+
+  it('takes pictures that are chosen beside a plain document', async () => {
+    const { api, page } = await open();
+    api.on(contract.getExchange, () => ({ prefix: 'BRK', next: 8, identifiers: {} }));
+    const img = `<p><img src="files/${'aa'.repeat(32)}" alt="spring" /></p>`;
+    const content = { ...emptyRequirement, title: 'Stop', text: 'It shall stop.', html: `<p>It shall stop.</p>${img}` };
+    const rows = [{ key: 'BRK-007', under: null, content, state: 'draft', revision: 1, updatedAt: '', parents: [] }];
+    const pictures = new Map([['aa'.repeat(32), { name: 'pictures/spring.png', mime: 'image/png' }]]);
+    const xml = [...writeReqif({ title: 'Brake', key: 'BRK', createdAt: '', levels: ['SIL 2'], rows, pictures })].join('');
+    const choose = async (says: string, ...files: File[]): Promise<void> => {
+      const transfer = new DataTransfer();
+      for (const file of files) transfer.items.add(file);
+      page.one('.drop').dispatchEvent(new DragEvent('drop', { dataTransfer: transfer, bubbles: true, cancelable: true }));
+      await page.until(() => page.text().includes(says));
+      expect(page.text()).toContain(says);
+    };
+    const document = new File([xml], 'b.reqif');
+    await choose('1 picture is not in the file', document);
+    await choose(
+      '1 picture is taken with its texts.',
+      new File([new Uint8Array([1, 2, 3])], 'spring.png', { type: 'image/png' }),
+      document,
+    );
+    expect(page.text()).toContain('b.reqif');
+  });
 
   it('takes the layout of ReqIF along, with the pictures of its archive, which it stores before', async () => {
     const { api, page } = await open();

@@ -1,16 +1,18 @@
 import { ChangeDetectionStrategy, Component, computed, effect, inject, input, signal, untracked } from '@angular/core';
+import { DecimalPipe } from '@angular/common';
 import { FormsModule } from '@angular/forms';
 import { MatButtonModule } from '@angular/material/button';
 import { MatProgressBarModule } from '@angular/material/progress-bar';
 import { Router } from '@angular/router';
-import type { AnswerOf } from '@contract/base';
-import type { getExchange, ImportSummary } from '@contract/specify';
+import { getExchange, type ImportSummary } from '@contract/specify';
 import { decodeText, importFields, type ImportField } from '@core/specify';
 import { EarlierImports } from './earlier-imports';
-import { exchangeOf } from './reqif-archive';
-import { ReqifFile, type ReqifTable } from './reqif-reading';
+import type { ShownPicture } from './reqif-tasks';
+import { exchangeOf, packedWhereLarge, type PackedTable, type PlainTable, type Table } from './table';
+import { pictureWords, Stopped, storePictures, useTableReading } from './table-reading';
 import {
   Api,
+  ApiFailure,
   failureWords,
   firstMissing,
   Icon,
@@ -50,7 +52,7 @@ const fieldWords: Record<ImportField, string> = {
 /** Import of a requirements table: the columns are mapped, every row is checked first, and all rows are written or none. */
 @Component({
   selector: 'cp-import-page',
-  imports: [EarlierImports, FormsModule, MatButtonModule, MatProgressBarModule, Icon, ProblemNote, Needs, WordsDiff],
+  imports: [DecimalPipe, EarlierImports, FormsModule, MatButtonModule, MatProgressBarModule, Icon, ProblemNote, Needs, WordsDiff],
   changeDetection: ChangeDetectionStrategy.OnPush,
   host: { '(document:paste)': 'paste($event)' },
   templateUrl: './import-page.html',
@@ -86,8 +88,15 @@ export class ImportPage {
   private readonly fieldList = useKnownFields();
   protected readonly writing = this.store.selectSignal(selectRequest(specifyCommands.importRequirements.name));
   protected readonly reading = this.store.selectSignal(selectRequest(specifyCommands.previewImport.name));
-  protected readonly importName = specifyCommands.importRequirements.name;
-  protected readonly previewName = specifyCommands.previewImport.name;
+  protected readonly asking = this.store.selectSignal(selectRequest(specifyCommands.importSentTable.name));
+  protected readonly readingSent = this.store.selectSignal(selectRequest(specifyCommands.previewSentTable.name));
+  protected readonly requests = [
+    specifyCommands.readWorkbook.name,
+    specifyCommands.importRequirements.name,
+    specifyCommands.importSentTable.name,
+    specifyCommands.previewImport.name,
+    specifyCommands.previewSentTable.name,
+  ];
   protected readonly fields = importFields;
   protected readonly fieldWords = fieldWords;
   protected readonly target = signal('');
@@ -97,16 +106,18 @@ export class ImportPage {
   protected readonly preview = signal<ImportSummary | null>(null);
   /** Does what the table does not name go out of use? */
   protected readonly retires = signal(false);
-  private csv = '';
-  /** The ReqIF document that is read, and what it holds. */
-  private document: ReqifFile | undefined;
-  protected readonly reqif = signal<ReqifTable | null>(null);
-  protected readonly storing = signal(false);
   private readonly api = inject(Api);
+  protected readonly large = useTableReading();
+  /** The table that is looked at: as it was read, or as the server has it. */
+  private table: PlainTable | (PackedTable & { readonly sent: string }) | undefined;
+  /** The ReqIF document with what was chosen beside it, and the pictures that its texts show. */
+  private document: readonly File[] = [];
+  private shown: readonly ShownPicture[] = [];
+  protected readonly pictures = signal('');
+  protected readonly storing = signal(false);
   private workbook: File | undefined;
   protected readonly sheets = signal<readonly string[]>([]);
   protected readonly sheet = signal('');
-  protected readonly workbookName = specifyCommands.readWorkbook.name;
   /** The project's own fields of requirements. */
   protected readonly ownFields = computed(() => this.fieldList().filter((f) => f.kind === 'requirement' && !f.retired));
 
@@ -118,27 +129,27 @@ export class ImportPage {
       untracked(() => !this.target() && this.target.set(chosen));
     });
     // Others may write meanwhile what the table is compared with: then it is looked at again.
-    onChanged(['requirement', 'field', 'project'], () => this.csv && this.check(this.preview()?.mapping));
+    onChanged(['requirement', 'field', 'project'], () => this.check(this.preview()?.mapping));
     onAction(specifyCommands.previewImport.done, ({ answer }) => this.preview.set(answer));
-    onAction(specifyCommands.getExchange.done, ({ answer }) => this.takeReqif(answer));
+    onAction(specifyCommands.previewSentTable.done, ({ answer }) => this.preview.set(answer));
+    // A job writes it: how far it is, is shown here.
+    onAction(specifyCommands.importSentTable.done, () => this.begin(''));
     onAction(specifyCommands.readWorkbook.done, ({ answer }) => {
       this.sheets.set(answer.sheets);
       this.sheet.set(answer.sheet);
       this.encoding.set('workbook');
-      this.csv = answer.csv;
-      this.check(undefined);
+      void this.take({ csv: answer.csv });
     });
     onAction(specifyCommands.importRequirements.done, () => void this.router.navigate(['/', this.scope.slug(), 'specify', this.target()]));
   }
 
   protected drop(event: DragEvent): void {
     event.preventDefault();
-    const file = event.dataTransfer?.files[0];
-    if (file) void this.read(file);
+    void this.read([...(event.dataTransfer?.files ?? [])]);
   }
 
   protected pick(input: HTMLInputElement): void {
-    if (input.files?.[0]) void this.read(input.files[0]);
+    void this.read([...(input.files ?? [])]);
     input.value = '';
   }
 
@@ -148,50 +159,73 @@ export class ImportPage {
     const typing = event.target instanceof HTMLElement && event.target.closest('input:not([type=file]), textarea, [contenteditable]');
     if (typing || !/[\t,;]/.test(text) || !text.trim().includes('\n')) return;
     event.preventDefault();
-    void this.read(new File([text], 'pasted rows.csv', { type: 'text/csv' }));
+    void this.read([new File([text], 'pasted rows.csv', { type: 'text/csv' })]);
   }
 
-  private async read(file: File): Promise<void> {
-    this.fileName.set(file.name);
+  private begin(name: string): void {
+    this.large.stop();
+    this.fileName.set(name);
     this.preview.set(null);
     this.sheets.set([]);
     this.unreadable.set('');
-    this.csv = '';
-    this.document = undefined;
-    this.reqif.set(null);
+    this.table = undefined;
+    this.document = [];
+    this.shown = [];
+    this.pictures.set('');
+  }
+
+  /** Of several files the ReqIF document is read, with the pictures beside it; else the first. */
+  private async read(files: readonly File[]): Promise<void> {
+    const file = files.find(({ name }) => /\.reqifz?$/i.test(name)) ?? files.at(0);
+    if (!file) return;
+    this.begin(file.name);
     if (/\.xlsx$/i.test(file.name)) {
       this.workbook = file;
       return this.readSheet(undefined);
     }
+    if (/\.reqifz?$/i.test(file.name)) {
+      this.document = [file, ...files.filter((other) => other !== file)];
+      return this.readReqif();
+    }
     if (file.size > 40 * 1024 * 1024) return this.unreadable.set('The file is larger than 40 MiB. Nothing was read.');
-    if (/\.reqifz?$/i.test(file.name)) return this.readReqif(file);
     const decoded = decodeText(new Uint8Array(await file.arrayBuffer()));
     if (!decoded) return this.unreadable.set(`${file.name} is not a text file.`);
-    this.csv = decoded.text;
     this.encoding.set(decoded.encoding);
-    this.check(undefined);
+    await this.take(await packedWhereLarge({ csv: decoded.text }));
   }
 
   /** ReqIF becomes the table that it holds, of an archive its first document; by which identifiers it is known here, the server says. */
-  private async readReqif(file: File): Promise<void> {
+  private async readReqif(): Promise<void> {
+    const { document } = this;
     try {
-      this.document = await ReqifFile.open(file);
-      if (!this.document)
-        return this.unreadable.set(`${file.name}: There is no ReqIF document in the archive, or it unpacks to far more than one has.`);
-      this.store.dispatch(specifyCommands.getExchange.start({ project: this.scope.slug(), key: this.target() }));
-    } catch {
-      this.unreadable.set(`${file.name} cannot be read as ReqIF. Nothing was written.`);
+      const here = await this.api.call(getExchange, { project: this.scope.slug(), key: this.target() });
+      const read = await this.large.read(document, here);
+      if ('fault' in read) return this.unreadable.set(`${this.fileName()}: ${read.fault}`);
+      this.encoding.set('ReqIF');
+      this.shown = read.shown;
+      this.pictures.set(pictureWords(read));
+      await this.take(read.table);
+    } catch (error) {
+      if (error instanceof Stopped) return;
+      const why = error instanceof ApiFailure ? failureWords(error) : 'It cannot be read as ReqIF.';
+      this.unreadable.set(`${this.fileName()}: ${why} Nothing was written.`);
     }
   }
 
-  private takeReqif(known: AnswerOf<typeof getExchange>): void {
-    if (!this.document) return;
-    const read = this.document.read(known);
-    if ('fault' in read) return this.unreadable.set(`${this.fileName()}: ${read.fault}`);
-    this.encoding.set('ReqIF');
-    this.csv = read.csv;
-    this.reqif.set(read);
-    this.check(undefined);
+  /** Somebody stopped what was being read or sent. */
+  protected stop(): void {
+    this.begin('');
+  }
+
+  private async take(table: Table): Promise<void> {
+    try {
+      const project = this.scope.slug();
+      this.table = 'csv' in table ? table : { ...table, sent: await this.large.send(project, table.packed) };
+      this.check(undefined);
+    } catch (error) {
+      if (error instanceof Stopped) return;
+      this.unreadable.set(`${this.fileName()} could not be sent, and nothing was written: ${failureWords(error)}`);
+    }
   }
 
   /** A workbook is read by the server: one of its tables at a time. */
@@ -200,22 +234,22 @@ export class ImportPage {
     this.store.dispatch(specifyCommands.readWorkbook.start({ project: this.scope.slug(), ...(sheet ? { sheet } : {}) }, [this.workbook]));
   }
 
-  private check(mapping: Record<string, string> | undefined): void {
-    this.store.dispatch(
-      specifyCommands.previewImport.start({
-        project: this.scope.slug(),
-        csv: this.csv,
-        specification: this.target(),
-        ...this.layouts(),
-        ...(mapping ? { mapping } : {}),
-      }),
-    );
+  private check(given: Record<string, string> | undefined): void {
+    const { table } = this;
+    if (!table) return;
+    const at = { project: this.scope.slug(), specification: this.target() };
+    const mapping = given ? { mapping: given } : {};
+    if ('csv' in table) {
+      const { csv, layouts } = table;
+      this.store.dispatch(specifyCommands.previewImport.start({ ...at, csv, ...(layouts ? { layouts } : {}), ...mapping }));
+    } else
+      this.store.dispatch(specifyCommands.previewSentTable.start({ ...at, table: table.sent, columns: [...table.columns], ...mapping }));
   }
 
   protected retarget(key: string): void {
     this.target.set(key);
-    if (this.document) this.store.dispatch(specifyCommands.getExchange.start({ project: this.scope.slug(), key }));
-    else if (this.csv) this.check(this.preview()?.mapping);
+    if (this.document.length) void this.readReqif();
+    else this.check(this.preview()?.mapping);
   }
 
   protected map(field: string, column: string): void {
@@ -246,25 +280,25 @@ export class ImportPage {
     );
   };
 
-  private layouts(): { layouts?: Record<string, string> } {
-    const read = this.reqif();
-    return read ? { layouts: read.layouts } : {};
-  }
-
   protected async write(): Promise<void> {
+    const { table } = this;
     const mapping = this.preview()?.mapping;
-    if (!mapping || !(await this.picturesStored())) return;
-    const kept = this.reqif()?.kept;
+    if (!mapping || !table || !(await this.picturesStored())) return;
+    const asked = {
+      project: this.scope.slug(),
+      specification: this.target(),
+      fileName: this.fileName(),
+      mapping,
+      missing: this.retires() ? ('retire' as const) : ('leave' as const),
+    };
+    if (!('csv' in table)) return this.store.dispatch(specifyCommands.importSentTable.start({ ...asked, table: table.sent }));
+    const { csv, layouts, kept } = table;
     this.store.dispatch(
       specifyCommands.importRequirements.start({
-        project: this.scope.slug(),
-        specification: this.target(),
-        fileName: this.fileName(),
-        csv: this.csv,
-        mapping,
-        missing: this.retires() ? 'retire' : 'leave',
+        ...asked,
+        csv,
         ...(kept ? { exchange: exchangeOf(kept) } : {}),
-        ...this.layouts(),
+        ...(layouts ? { layouts } : {}),
       }),
     );
   }
@@ -272,7 +306,7 @@ export class ImportPage {
   private async picturesStored(): Promise<boolean> {
     this.storing.set(true);
     try {
-      await this.document?.storePictures(this.api, { project: this.scope.slug(), key: this.target() });
+      await storePictures(this.api, { project: this.scope.slug(), key: this.target() }, this.shown);
       return true;
     } catch (error) {
       this.unreadable.set(`The pictures could not be stored, and nothing was written: ${failureWords(error)}`);

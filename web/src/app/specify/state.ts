@@ -23,8 +23,9 @@ export const specifyCommands = {
   readWorkbook: command('[Specify] read workbook', contract.readWorkbook),
   copyOut: command('[Specify] copy into another project', contract.copyOut),
   theirSpecifications: command('[Specify] specifications of another project', contract.listSpecifications),
-  getExchange: command('[Specify] get exchange', contract.getExchange),
   previewImport: command('[Specify] preview import', contract.previewImport),
+  previewSentTable: command('[Specify] preview sent table', contract.previewSentTable),
+  importSentTable: command('[Specify] import sent table', contract.importSentTable),
   importRequirements: command('[Specify] import', contract.importRequirements),
 };
 
