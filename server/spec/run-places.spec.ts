@@ -200,9 +200,23 @@ describe('The places of Run', () => {
   it('link a problem that is known already to a run that shows it too', async () => {
     const failed = await record('1.0', cases[2], 'fail');
     const problem = (await p.call('auditor', run.listProblems, {})).body.rows[0].key;
+    // A report of the same case says what may be known already; one of another case does not.
+    const said = { title: 'Too slow', description: '', blocking: false, build: '1.0' };
+    const again = await record('1.0', cases[2], 'fail');
+    const { body: near } = await p.call('tester', run.addProblem, { ...said, run: again.key, step: 1 } as never);
+    const known = async () => (await p.call('auditor', run.getRun, { key: failed.key })).body.knownProblems.map(({ key }) => key);
+    expect(await known()).toContain(near.key);
+    expect(await known()).not.toContain(problem);
+    await p.call('tester', run.linkProblem, { key: near.key, run: failed.key });
+    expect(await known()).not.toContain(near.key);
     expect((await p.call('auditor', run.linkProblem, { key: problem, run: failed.key })).status).toBe(403);
     expect((await p.call('tester', run.linkProblem, { key: problem, run: failed.key })).status).toBe(200);
-    expect((await p.call('auditor', run.getRun, { key: failed.key })).body.problems.map((x) => [x.key, x.step])).toEqual([[problem, null]]);
+    expect((await p.call('auditor', run.getRun, { key: failed.key })).body.problems.map((x) => [x.key, x.step])).toEqual(
+      jasmine.arrayWithExactContents([
+        [problem, null],
+        [near.key, null],
+      ]),
+    );
   });
 
   it('print a record, the results of a round and sheets for its open runs', async () => {

@@ -23,7 +23,7 @@ export const stepResultSchema = z.object({
   /** What was read, where the step asks for it. */
   readings: z.array(readingSchema).readonly().optional(),
 });
-const actAway = z.enum(['begun', 'step', 'evidence', 'evidenceRemoved', 'redlined', 'problem', 'finished']);
+const actAway = z.enum(['begun', 'step', 'evidence', 'evidenceRemoved', 'redlined', 'problem', 'linked', 'finished']);
 /** How the action of the step begins at which a device did something: another may have been added or dropped before it. Absent: whatever stands there. */
 const ofStep = z.string().max(200).optional();
 const redlineWhat = z.enum(['changed', 'added', 'dropped']);
@@ -117,6 +117,8 @@ export const runDetailSchema = runSummarySchema.extend({
   signatures: z.array(signatureSchema),
   decisions: z.array(z.object({ choice: z.string(), reason: z.string(), login: z.string(), at: z.string() })),
   problems: z.array(z.object({ key: z.string(), title: z.string(), state: z.string(), step: z.number().nullable() })),
+  /** Reports of its case that are not closed, of other runs: what goes wrong now may be known. The newest twenty. */
+  knownProblems: z.array(z.object({ key: z.string(), title: z.string(), state: z.string() })),
   startedAt: z.string().nullable(),
   finishedAt: z.string().nullable(),
   /** Hash of the record as it stands: what a signature is bound to. */

@@ -18,7 +18,7 @@ export interface RecordedAway {
   readonly files?: readonly string[];
   /** What was changed of the step, and why. */
   readonly redline?: Omit<RedlineAsked, 'step'>;
-  /** Title and words of a problem report. */
+  /** Title and words of a problem report; of one that was linked its key and title. */
   readonly title?: string;
   readonly text?: string;
 }

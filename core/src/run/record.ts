@@ -55,7 +55,7 @@ export interface ClockChange {
 
 /** What a device recorded while it could not reach the server: its own time beside that of the arrival, since its clock may be wrong. */
 export interface DeviceNote {
-  readonly what: 'begun' | 'step' | 'evidence' | 'evidenceRemoved' | 'redlined' | 'problem' | 'finished';
+  readonly what: 'begun' | 'step' | 'evidence' | 'evidenceRemoved' | 'redlined' | 'problem' | 'linked' | 'finished';
   /** The step, from 1; null: the run as a whole. */
   readonly step: number | null;
   /** When it was done, by the device's clock; ISO 8601 UTC. */

@@ -3,7 +3,7 @@ import type { RunDetail, RunSummary } from '@contract/run';
 import { groupBy } from '@core/base';
 import { policiesOf, runOutdated, type StandardProfile } from '@core/prove';
 import { runHash, type RunMore, type RunRecord } from '@core/run';
-import { and, asc, desc, eq, inArray, isNull, or, sql, type SQL } from 'drizzle-orm';
+import { and, asc, desc, eq, inArray, isNull, sql, type SQL } from 'drizzle-orm';
 import { alias } from 'drizzle-orm/mysql-core';
 import {
   builds,
@@ -29,6 +29,7 @@ import {
 import { requirements } from '../specify';
 import { heldUpBy, standingOf } from './resting';
 import { moreOf, runDetailsOf, runDevicesOf, type StoredRunDetails } from './more';
+import { openReportsOf, raisedOn } from './reports';
 import { evidence, problems, runDevices, runs } from './tables';
 
 const roundRecord = alias(records, 'round_record');
@@ -286,7 +287,7 @@ export async function runDetail(db: Db, projectId: number, key: string): Promise
   const signed = isSigned ? await signaturesOf(db, [run.id]) : [];
   const decided = isDecided ? await decisionsOf(db, [run.id]) : [];
   const raised = hasRaised ? await raisedOn(db, run.id) : [];
-  const [verifies, near] = await Promise.all([verifiedOf(db, run.caseId), runsNear(db, run)]);
+  const [verifies, near, known] = await Promise.all([verifiedOf(db, run.caseId), runsNear(db, run), openReportsOf(db, run.caseId)]);
   const keyOf = (id: number | null): string | null => near.find((other) => other.id === id)?.key ?? null;
   const again = near.find(({ id }) => id !== run.supersededById && id !== run.supersedesId);
   const { unit, tools, startedAt, finishedAt, deviationAccepted, corrections, setAside } = run;
@@ -309,6 +310,7 @@ export async function runDetail(db: Db, projectId: number, key: string): Promise
     })),
     decisions: decided.map(({ choice, reason, login, at }) => ({ choice, reason, login, at })),
     problems: raised,
+    knownProblems: known.filter(({ key }) => !raised.some((own) => own.key === key)),
     startedAt,
     finishedAt,
     hash,
@@ -341,26 +343,6 @@ export function sameCombination(run: Pick<typeof runs.$inferSelect, 'buildId' | 
     run.row === null ? isNull(runs.row) : eq(runs.row, run.row),
   ) as SQL;
 }
-
-/** Problem reports that were raised from a run, and those that it shows too. */
-const raisedOn = (db: Db | Tx, runId: number) =>
-  db
-    .select({
-      key: records.key,
-      title: records.title,
-      state: records.state,
-      step: sql<number | null>`if(${problems.runId} = ${runId}, ${problems.step}, null)`,
-    })
-    .from(problems)
-    .innerJoin(records, eq(records.id, problems.id))
-    .where(
-      or(
-        eq(problems.runId, runId),
-        sql`exists (select 1 from ${traces} where ${traces.fromId} = ${problems.id} and ${traces.toId} = ${runId} and ${traces.kind} = 'shownIn' and ${traces.removedAt} is null)`,
-      ),
-    )
-    .orderBy(asc(problems.id))
-    .limit(200);
 
 /** What came before and behind a run, and what is planned beside it. */
 const runsNear = gathered(async (db, asked: readonly (typeof runs.$inferSelect)[]) => {

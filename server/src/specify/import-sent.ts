@@ -2,7 +2,6 @@ import { gunzipSync } from 'node:zlib';
 import type { Job } from '@contract/base';
 import { sentTableSchema, type ImportSummary } from '@contract/specify';
 import type { ColumnMapping, ImportContext } from '@core/specify';
-import { counted } from '@core/base';
 import { eq } from 'drizzle-orm';
 import {
   addJobIn,
@@ -117,6 +116,8 @@ export async function workImportJob(db: Db, job: StoredJob, progress: JobProgres
     reached: (part, words) => progress.report(part, words),
   });
   await dropIncoming(db, actor.projectId, actor.login, [incoming]);
-  const told = [written && `${written} new`, changed && `${changed} changed`, retired && `${retired} retired`, same && `${same} the same`];
-  return `${asked.fileName}: ${told.filter(Boolean).join(', ') || counted(0, 'row')}`;
+  const told = Object.entries({ new: written, changed, retired, 'the same': same })
+    .filter(([, n]) => n)
+    .map(([words, n]) => `${n.toLocaleString('en')} ${words}`);
+  return `${asked.fileName}: ${told.join(', ')}`;
 }

@@ -21,7 +21,11 @@ const states: Readonly<Record<Job['state'], string>> = {
   selector: 'cp-jobs-panel',
   imports: [DatePipe, MatProgressBarModule, ProblemNote, RouterLink],
   changeDetection: ChangeDetectionStrategy.OnPush,
+  host: { '[class.sheet]': '!!heading() && jobs().length > 0', '[class.pad]': '!!heading() && jobs().length > 0' },
   template: `
+    @if (heading() && jobs().length) {
+      <h2>{{ heading() }}</h2>
+    }
     @for (job of jobs(); track job.id) {
       <div class="job stack-s">
         <div class="between">
@@ -53,6 +57,9 @@ const states: Readonly<Record<Job['state'], string>> = {
     <cp-problem [of]="cancelName" />
   `,
   styles: `
+    :host {
+      display: block;
+    }
     .job {
       padding: 8px 0;
       border-top: 1px solid var(--hairline);
@@ -65,6 +72,8 @@ const states: Readonly<Record<Job['state'], string>> = {
 export class JobsPanel {
   /** Only jobs of this kind. */
   readonly kind = input<string>();
+  /** Stands above them, where there are any. */
+  readonly heading = input('');
   private readonly scope = useProject();
   private readonly store = this.scope.store;
   protected readonly slug = this.scope.slug;

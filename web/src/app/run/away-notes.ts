@@ -86,6 +86,7 @@ export class AwayNotes {
         evidenceRemoved: `Evidence taken off step ${note.step}`,
         redlined: `Redline of step ${note.step}`,
         problem: `Problem report from step ${note.step}`,
+        linked: 'Problem report linked',
         finished: 'Finished',
       }[note.what],
     })),
@@ -134,6 +135,8 @@ export function recordedWords(recorded: RecordedAway): string {
     }
     case 'problem':
       return `Problem report from step ${step}: ${title}${text ? `\n${text}` : ''}`;
+    case 'linked':
+      return `It shows problem report ${title}`;
     default:
       return `Step ${step}: ${verdict ?? 'no verdict yet'}${observed ? `, “${observed}”` : ''}`;
   }

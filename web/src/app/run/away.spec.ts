@@ -28,6 +28,8 @@ const run = (more: Partial<RunDetail> = {}): RunDetail =>
     },
     redlines: [],
     problems: [],
+    build: '1.0',
+    knownProblems: [],
     steps: [
       { verdict: null, observed: '', at: null },
       { verdict: null, observed: '', at: null },
@@ -123,6 +125,21 @@ describe('A run on a device without network', () => {
     const made = runKeeping.make(run(), { endpoint: contract.addProblem, input, by: 'ada' }, at);
     expect((made.record as RunDetail).problems).toEqual([{ key: '', title: 'It jams', state: 'open', step: 2 }]);
     expect(contract.addProblem.answer.safeParse(made.answer).success).toBeTrue();
+  });
+
+  it('links a report that is known at its case already, as the device knows it', () => {
+    const known = { key: 'PR-004', title: 'It jams', state: 'fixed' };
+    const held = run({ knownProblems: [known, { ...known, key: 'PR-005' }] });
+    const input = { project: 'demo', key: 'PR-004', run: 'RUN-001' };
+    expect(runKeeping.keyOf(input)).toBe('RUN-001');
+    const made = runKeeping.make(held, { endpoint: contract.linkProblem, input, by: 'ada' }, at);
+    const after = made.record as RunDetail;
+    expect(after.problems).toEqual([{ ...known, step: null }]);
+    expect(after.knownProblems.map(({ key }) => key)).toEqual(['PR-005']);
+    expect(contract.linkProblem.answer.safeParse(made.answer).success).toBeTrue();
+    const waiting = { endpoint: endpointName(contract.linkProblem), input, about: made.about, files: [] } as unknown as Waiting;
+    expect(runKeeping.words(waiting)).toBe('It shows problem report PR-004 It jams');
+    expect((runKeeping.answered(held, waiting, known) as RunDetail).problems).toEqual(after.problems);
   });
 
   it('takes evidence off: what the server has is asked of it, what was never sent is taken back', () => {

@@ -25,6 +25,7 @@ const acts = new Map<string, RecordedAway['what']>(
     [contract.removeEvidence, 'evidenceRemoved'],
     [contract.addRedline, 'redlined'],
     [contract.addProblem, 'problem'],
+    [contract.linkProblem, 'linked'],
     [contract.finishRun, 'finished'],
   ].map(([endpoint, what]) => [named(endpoint as Endpoint), what as RecordedAway['what']]),
 );
@@ -57,6 +58,8 @@ function recordedBy({ endpoint, input, about, files }: Call, at: string): Record
       return { what, step, at, redline: { what: given.what ?? 'changed', after: given.after ?? null, reason: given.reason ?? '' } };
     case 'problem':
       return { what, step, at, title: given.title ?? '', text: given.description ?? '' };
+    case 'linked':
+      return { what, step: null, at, title: given.title ?? String(input['key']) };
     case 'finished':
       return { what, step: null, at, ...clock, ...(conclusion === undefined ? {} : { conclusion }) };
     default:
@@ -105,17 +108,39 @@ function redlines(run: RunDetail, input: DeviceCall['input'], by: string, at: st
 
 function raisesProblem(run: RunDetail, input: DeviceCall['input'], by: string, at: string): MadeHere {
   const { title = '', description = '', step = 1 } = input as Given;
-  const answer: Problem = {
-    // It gets its key from the server.
-    key: '',
+  // It gets its key from the server.
+  const shown = { key: '', title, state: 'open' as const, step };
+  const answer = { ...reportOn(run, shown, by, at), description, blocking: input['blocking'] === true };
+  return { input, record: { ...run, problems: [...run.problems, shown] }, answer };
+}
+
+/** That the run shows a report that is known already. */
+function linksProblem(run: RunDetail, input: DeviceCall['input'], by: string, at: string): MadeHere {
+  const key = String(input['key']);
+  const { title = '', state = 'open' } = run.knownProblems.find((known) => known.key === key) ?? {};
+  const shown = { key, title, state, step: null };
+  return { input, about: { title: `${key} ${title}`.trim() }, record: withReport(run, shown), answer: reportOn(run, shown, by, at) };
+}
+
+/** A run that shows a report: known of its case it is no more, but of itself. */
+const withReport = (run: RunDetail, shown: RunDetail['problems'][number]): RunDetail => ({
+  ...run,
+  problems: [...run.problems, shown],
+  knownProblems: run.knownProblems.filter(({ key }) => key !== shown.key),
+});
+
+/** A report as the device knows it. */
+function reportOn(run: RunDetail, { key, title, state, step }: RunDetail['problems'][number], by: string, at: string): Problem {
+  return {
+    key,
     title,
-    description,
-    blocking: input['blocking'] === true,
-    state: 'open',
+    description: '',
+    blocking: false,
+    state: state as Problem['state'],
     run: run.key,
     step,
     caseKey: run.caseKey,
-    build: String(input['build']),
+    build: run.build,
     fixedIn: null,
     requirements: [],
     severity: '',
@@ -131,7 +156,6 @@ function raisesProblem(run: RunDetail, input: DeviceCall['input'], by: string, a
     raisedAt: at,
     closedReason: '',
   };
-  return { input, record: { ...run, problems: [...run.problems, { key: '', title, state: 'open', step }] }, answer };
 }
 
 /** How runs are recorded on a device that cannot reach the server. */
@@ -145,6 +169,7 @@ export const runKeeping: Keeping = {
     contract.removeEvidence,
     contract.addRedline,
     contract.addProblem,
+    contract.linkProblem,
   ],
   along: ({ project, record }) => [
     { endpoint: getProject, input: { project } },
@@ -176,6 +201,7 @@ export const runKeeping: Keeping = {
     const place = (done.step ?? 1) - 1;
     if (done.what === 'redlined') return redlines(run, input, by, at);
     if (done.what === 'problem') return raisesProblem(run, input, by, at);
+    if (done.what === 'linked') return linksProblem(run, input, by, at);
     if (done.what === 'evidenceRemoved') return removesEvidence(run, input);
     const after = recordedOn(run, done) as RunDetail;
     if (done.what === 'step') return recordsStep(run, after, input, place);
@@ -188,9 +214,9 @@ export const runKeeping: Keeping = {
   answered(record, { endpoint, input }, answer) {
     const run = record as RunDetail;
     const what = acts.get(endpoint);
-    if (what === 'problem') {
+    if (what === 'problem' || what === 'linked') {
       const { key, title, state } = answer as Problem;
-      return { ...run, problems: [...run.problems, { key, title, state, step: (input as Given).step ?? null }] };
+      return withReport(run, { key, title, state, step: (input as Given).step ?? null });
     }
     return what === 'step' ? withStep(run, answer as StepSaved) : (answer as RunDetail);
   },

@@ -48,6 +48,7 @@ const run: RunDetail = {
   signatures: [],
   decisions: [],
   problems: [],
+  knownProblems: [],
   startedAt: '2026-01-01T00:00:00.000Z',
   finishedAt: null,
   hash: '',

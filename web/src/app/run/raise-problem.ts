@@ -2,13 +2,13 @@ import { ChangeDetectionStrategy, Component, computed, input, linkedSignal, outp
 import { FormsModule } from '@angular/forms';
 import { MatButtonModule } from '@angular/material/button';
 import { listProblems, type RunDetail } from '@contract/run';
-import { Needs, onAction, type PickedRow, ProblemNote, RecordPicker, useProject } from '../base';
+import { Needs, onAction, type PickedRow, ProblemNote, RecordLink, RecordPicker, useProject } from '../base';
 import { runCommands } from './state';
 
 /** A problem report raised from a step without leaving it, filled from the run; or one that says so already, linked. */
 @Component({
   selector: 'cp-raise-problem',
-  imports: [FormsModule, MatButtonModule, Needs, ProblemNote, RecordPicker],
+  imports: [FormsModule, MatButtonModule, Needs, ProblemNote, RecordLink, RecordPicker],
   changeDetection: ChangeDetectionStrategy.OnPush,
   template: `
     <form class="sheet pad stack" (ngSubmit)="send()" (keydown.escape)="closed.emit()">
@@ -22,6 +22,21 @@ import { runCommands } from './state';
           (picked)="link($event)"
         />
       </div>
+      @if (of().knownProblems.length) {
+        <div class="stack-s">
+          <span class="second small">Open at this case already:</span>
+          <ul>
+            @for (known of of().knownProblems; track known.key) {
+              <li class="row">
+                <cp-record kind="problem" [key]="known.key" /><span class="grow">{{ known.title }}</span>
+                <button class="chip" type="button" [attr.aria-label]="'It is this one: ' + known.key" (click)="linkTo(known.key)">
+                  It is this one
+                </button>
+              </li>
+            }
+          </ul>
+        </div>
+      }
       <label class="field"><span>Title</span><input class="in" name="pt" [ngModel]="title()" (ngModelChange)="title.set($event)" /></label>
       <label class="field"
         ><span>What happened (filled from the run)</span
@@ -37,6 +52,17 @@ import { runCommands } from './state';
         ><button mat-button type="button" (click)="closed.emit()">Not now</button>
       </div>
     </form>
+  `,
+  styles: `
+    ul {
+      list-style: none;
+      margin: 0;
+      padding: 0;
+    }
+    li {
+      flex-wrap: nowrap;
+      min-height: 44px;
+    }
   `,
 })
 export class RaiseProblem {
@@ -102,6 +128,10 @@ export class RaiseProblem {
 
   /** A report that says so already: the run shows it too. */
   protected link([row]: readonly PickedRow[]): void {
-    this.scope.store.dispatch(runCommands.linkProblem.start({ project: this.scope.slug(), key: row.key, run: this.of().key }));
+    this.linkTo(row.key);
+  }
+
+  protected linkTo(key: string): void {
+    this.scope.store.dispatch(runCommands.linkProblem.start({ project: this.scope.slug(), key, run: this.of().key }));
   }
 }

@@ -15,6 +15,7 @@ const run = (more: object = {}) =>
     build: '2.0',
     configuration: 'cold',
     plannedMinutes: 2,
+    knownProblems: [],
     verifies: [{ key: 'BRK-001' }, { key: 'BRK-002' }],
     case: {
       title: 'Closing',
@@ -54,6 +55,27 @@ describe('a problem raised from a step', () => {
     ]);
     expect(closed).toBe(1);
     expect(api.of(contract.getRun).length).toBe(1);
+  });
+
+  it('shows what is open at its case already, and links that', async () => {
+    const api = open();
+    api.on(contract.linkProblem, () => ({ key: 'PR-004' })).on(contract.getRun, () => run());
+    const known = { title: 'It jams', state: 'open' };
+    const knownProblems = [
+      { ...known, key: 'PR-004' },
+      { ...known, key: 'PR-002' },
+    ];
+    const page = await mount(RaiseProblem, { of: run({ knownProblems }), step: 1 });
+    expect(page.all('li').map((line) => line.textContent?.replace(/\s+/g, ' ').trim())).toEqual([
+      'PR-004It jams It is this one',
+      'PR-002It jams It is this one',
+    ]);
+    let closed = 0;
+    page.fixture.componentInstance.closed.subscribe(() => closed++);
+    page.one('[aria-label="It is this one: PR-002"]').click();
+    await page.settled();
+    expect(api.of(contract.linkProblem)).toEqual([{ project: 'demo', key: 'PR-002', run: 'RUN-001' }]);
+    expect([api.of(contract.addProblem), closed]).toEqual([[], 1]);
   });
 
   it('keeps what was typed while the same step is open, and is not raised without a title', async () => {

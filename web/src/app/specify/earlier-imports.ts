@@ -1,4 +1,4 @@
-import { DatePipe } from '@angular/common';
+import { DatePipe, DecimalPipe } from '@angular/common';
 import { ChangeDetectionStrategy, Component, computed } from '@angular/core';
 import type { Bulk } from '@contract/base';
 import { baseActions, bulkCommands, bulkFeature, JobsPanel, onAction, ProblemNote, selectRequest, useProject } from '../base';
@@ -6,10 +6,11 @@ import { baseActions, bulkCommands, bulkFeature, JobsPanel, onAction, ProblemNot
 /** Tables that were imported before, each taken back as one. */
 @Component({
   selector: 'cp-earlier-imports',
-  imports: [DatePipe, JobsPanel, ProblemNote],
+  imports: [DatePipe, DecimalPipe, JobsPanel, ProblemNote],
   changeDetection: ChangeDetectionStrategy.OnPush,
+  host: { class: 'stack' },
   template: `
-    <cp-jobs-panel kind="import" />
+    <cp-jobs-panel kind="import" heading="Large imports" />
     @if (earlier().length) {
       <section class="sheet pad stack-s">
         <h2>Earlier imports</h2>
@@ -30,7 +31,7 @@ import { baseActions, bulkCommands, bulkFeature, JobsPanel, onAction, ProblemNot
                 <td>{{ fileOf(b) }}</td>
                 <td>{{ b.by }}</td>
                 <td>{{ b.at | date: 'd MMM y, HH:mm' }}</td>
-                <td class="num">{{ b.total }}</td>
+                <td class="num">{{ b.total | number }}</td>
                 <td>
                   @if (b.undone) {
                     <span class="second">taken back</span>
