@@ -41,6 +41,21 @@ describe('Baselines', () => {
     expect((await file('/baselines/BL-001/file')).body).toBe(before);
     const { body: read } = await p.call('auditor', specify.readBaseline, { key: 'BL-001', words: 'first' });
     expect(read.rows.map((r) => [r.key, r.content.title, r.revision])).toEqual([[a, 'First', 1]]);
+    // As documents, which name it: all of it, or what words find.
+    const document = '/baselines/BL-001/document';
+    const text = (await file(`${document}?format=md`)).body;
+    expect(text).toContain('Baseline BL-001 of BRK, signed by Person author on ');
+    expect(text).toMatch(/It was the newest when this was written, \d{4}-/);
+    expect(text).toMatch(/BRK-001 First[^]*BRK-002 Second[^]*Comes from:\*\* BRK-001/);
+    expect((await file(`${document}?format=html&words=second`)).body).toMatch(/Only what says “second”: 1 row\.<[^]*BRK-002/);
+    expect((await file(`${document}?format=html&words=second`)).body).not.toContain('id="BRK-001"');
+    const rows = (await file(`${document}?format=csv`)).body.split('\r\n');
+    expect(rows[0]).toMatch(/^"?key"?,/);
+    expect(rows[2]).toMatch(/^"?BRK-002"?,.*Second.*BRK-001/);
+    const docx = unzipSync(new Uint8Array((await file(`${document}?format=docx`)).rawPayload));
+    expect(strFromU8(docx['word/document.xml'])).toContain('Baseline BL-001 of BRK');
+    expect((await file(`${document}?format=pdf`)).rawPayload.subarray(0, 5).toString()).toBe('%PDF-');
+    expect((await file('/baselines/BL-009/document')).statusCode).toBe(404);
   });
 
   it('tell what is otherwise now, kind by kind, in pages, and as files that a spreadsheet and a word processor open', async () => {

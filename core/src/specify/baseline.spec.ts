@@ -1,6 +1,8 @@
 import fc from 'fast-check';
 import {
   baselineContent,
+  baselineRows,
+  baselineTable,
   baselineText2,
   compareBaselines,
   emptyRequirement,
@@ -29,6 +31,26 @@ const trace = (from: string, to: string) => ({ kind: 'parent', from, to, fromRev
 const told = (a: BaselineContent, b: BaselineContent): string[] => compareBaselines(a, b).map(({ what, key }) => `${what} ${key}`);
 
 describe('a baseline', () => {
+  it('becomes rows of a document: below a heading for each of several specifications, with the traces of then, or just what words find', () => {
+    const one = of(
+      [requirement('A-1', { own: { Zone: 'top' } }), requirement('A-2', { under: 'A-1' })],
+      [trace('A-2', 'A-1'), { ...trace('C-1', 'A-2'), kind: 'verifies' }],
+    );
+    const shown = (content: BaselineContent, words = '') => baselineRows(content, words).map(({ key, under }) => `${key} ${under}`);
+    expect(shown(one)).toEqual(['A-1 null', 'A-2 A-1']);
+    const [first, second] = baselineRows(one, '');
+    expect([first.children, second.parents, second.cases, first.cases]).toEqual([['A-2'], ['A-1'], ['C-1'], []]);
+    expect(shown(one, 'a-2 SHALL')).toEqual(['A-2 null']);
+    const two = { ...one, specifications: [...one.specifications, { key: 'DOR', title: 'Doors' }] };
+    const more = { ...two, requirements: [...one.requirements, requirement('D-1', { specification: 'DOR' })] };
+    expect(shown(more)).toEqual(['BRK null', 'A-1 BRK', 'A-2 A-1', 'DOR null', 'D-1 DOR']);
+    expect(shown(more, 'd-1')).toEqual(['D-1 null']);
+    const { columns, lines } = baselineTable(baselineRows(one, ''));
+    const cell = (line: number, name: string) => lines[line][columns.indexOf(name)];
+    expect([cell(1, 'key'), cell(1, 'under'), cell(1, 'parent'), cell(1, 'verified by')]).toEqual(['A-2', 'A-1', 'A-1', 'C-1']);
+    expect([cell(0, 'Zone'), cell(1, 'Zone'), lines[0].length]).toEqual(['top', '', columns.length]);
+  });
+
   it('is read back as it was written, whatever stands in it', () => {
     const text = fc.string({ unit: 'binary-ascii' });
     const any = fc.record({

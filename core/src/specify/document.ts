@@ -30,6 +30,8 @@ export interface SpecificationDocument {
   readonly title: string;
   readonly project: string;
   readonly at: string;
+  /** Stands below the title: what the document is for, and how far it is true. */
+  readonly note?: string;
   /** In reading order. */
   readonly rows: readonly DocumentRow[];
 }
@@ -94,8 +96,12 @@ const plainMark = (text: string): string =>
   text.replace(/([\\`*_{}[\]<>#|~])/g, '\\$1').replace(/^([ \t]{0,20})([-+]|\d{1,9}\.)(?=\s)/gm, '$1\\$2');
 
 /** The document in Markdown: headings by depth, requirements with their key, facts as a list. */
-export function* documentMarkdown({ title, project, at, rows }: SpecificationDocument, options: DocumentOptions): Generator<string> {
+export function* documentMarkdown(
+  { title, project, at, note = '', rows }: SpecificationDocument,
+  options: DocumentOptions,
+): Generator<string> {
   yield `# ${plainMark(title)}\n\n${plainMark(project)}, ${at.slice(0, 10)}\n`;
+  if (note) yield `\n${plainMark(note)}\n`;
   for (const { row, depth, number } of numberedRows(rows)) {
     const { kind, title: name, text } = row.content;
     const level = '#'.repeat(Math.min(6, depth + 2));
@@ -116,13 +122,13 @@ const style = `body{font:16px/1.5 "Source Serif 4",Georgia,serif;color:#18222e;m
 
 /** The same as a page that needs nothing else; pictures are put in where they are given by their hashes. */
 export function* documentHtml(
-  { title, project, at, rows }: SpecificationDocument,
+  { title, project, at, note = '', rows }: SpecificationDocument,
   options: DocumentOptions,
   pictures: ReadonlyMap<string, string>,
 ): Generator<string> {
   const laidOut = (html: string): string =>
     html.replace(/src="files\/([0-9a-f]{64})"/g, (whole, hash: string) => (pictures.has(hash) ? `src="${pictures.get(hash)}"` : whole));
-  yield `<!doctype html><html lang="en"><head><meta charset="utf-8"><title>${escapeHtml(title)}</title><style>${style}</style></head><body><h1>${escapeHtml(title)}</h1><p>${escapeHtml(project)}, ${escapeHtml(at.slice(0, 10))}</p>\n`;
+  yield `<!doctype html><html lang="en"><head><meta charset="utf-8"><title>${escapeHtml(title)}</title><style>${style}</style></head><body><h1>${escapeHtml(title)}</h1><p>${escapeHtml(project)}, ${escapeHtml(at.slice(0, 10))}</p>${note && `<p>${escapeHtml(note)}</p>`}\n`;
   for (const { row, depth, number } of numberedRows(rows)) {
     const { kind, title: name, text, html } = row.content;
     const level = Math.min(6, depth + 2);

@@ -4,6 +4,7 @@ export * from './decode-text';
 export * from './format';
 export * from './wording';
 export * from './baseline';
+export * from './baseline-rows';
 export * from './review';
 export * from './matrix';
 export * from './gap-page';

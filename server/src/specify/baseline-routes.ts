@@ -1,7 +1,7 @@
 import * as contract from '@contract/specify';
 import { wordDifference } from '@core/base';
 import type { BaselineChange } from '@core/specify';
-import type { FastifyInstance } from 'fastify';
+import type { FastifyInstance, FastifyReply } from 'fastify';
 import * as z from 'zod';
 import { callerOf, listPage, sendTable, serve, type AppContext } from '../base';
 import {
@@ -14,6 +14,7 @@ import {
   comparison,
   readBaseline,
 } from './baselines';
+import { baselineDocument, baselineLines } from './baseline-document';
 import { changesDocument, changesPdf } from './changes-document';
 
 const changeWords: Readonly<Record<BaselineChange['what'], string>> = {
@@ -37,6 +38,10 @@ function* changeLines(changes: readonly BaselineChange[]): Generator<(string | n
     }
 }
 
+const asItWas = z.object({
+  words: z.string().max(200).default(''),
+  format: z.enum(['csv', 'xlsx', 'docx', 'pdf', 'html', 'md']).default('docx'),
+});
 const exported = z.object({ with: z.string().max(60).default(''), format: z.enum(['csv', 'xlsx', 'docx', 'pdf']).default('csv') });
 
 export function baselineRoutes(app: FastifyInstance, context: AppContext): void {
@@ -64,6 +69,30 @@ export function baselineRoutes(app: FastifyInstance, context: AppContext): void 
         .type('application/json; charset=utf-8')
         .header('content-disposition', `attachment; filename="${request.params.key}.json"`)
         .send(await baselineFile(db, membership.projectId, request.params.key));
+    },
+  );
+  app.get<{ Params: { project: string; key: string }; Querystring: z.output<typeof asItWas> }>(
+    '/api/projects/:project/baselines/:key/document',
+    {
+      config: { may: 'member' },
+      schema: {
+        summary: 'What stood in a baseline, all or what words find, as DOCX, PDF, HTML, Markdown, CSV or XLSX; it names the baseline',
+        tags: ['Specify'],
+        querystring: asItWas,
+      },
+    },
+    async (request, reply) => {
+      const { projectId } = callerOf(request).membership;
+      const { key } = request.params;
+      const { words, format } = request.query;
+      const named = (name: string): FastifyReply => reply.header('content-disposition', `attachment; filename="${name}"`);
+      if (format === 'csv' || format === 'xlsx') {
+        const { columns: headings, lines } = await baselineLines(db, projectId, key, words, context.parse);
+        return sendTable(named(`${key}.${format}`), format, { name: key, columns: headings, rows: lines, cells: (line) => [...line] });
+      }
+      const how = { format, traces: true, history: false, at: context.now() };
+      const { type, name, body } = await baselineDocument(db, projectId, key, words, how, context.parse);
+      return named(name).type(type).send(body);
     },
   );
   app.get<{ Params: { project: string; key: string }; Querystring: z.output<typeof exported> }>(

@@ -6,6 +6,7 @@ import {
   baselineText2,
   compareBaselines,
   inReadingOrder,
+  withWords,
   type BaselineChange,
   type BaselineChangeKind,
   type BaselineContent,
@@ -253,11 +254,7 @@ const readRows = parseWork('baseline', ({ text, words, skip, limit }: AskedRows)
   );
   const depths = new Map<string, number>();
   for (const { key, under } of all) depths.set(key, under === null ? 0 : (depths.get(under) ?? -1) + 1);
-  const asked = words.toLowerCase().split(/\s+/).filter(Boolean);
-  const found = all.filter(({ key, content }) => {
-    const said = `${key} ${content.title} ${content.text} ${content.rationale}`.toLowerCase();
-    return asked.every((word) => said.includes(word));
-  });
+  const found = withWords(all, words);
   return {
     rows: found.slice(skip, skip + limit).map(({ own, content, ...r }) => ({
       ...r,

@@ -4,7 +4,7 @@ import { blocksOfText, pictureSize, type RichBlock, type RichRun } from '../base
 
 /** The document for word processors: headings as headings, layout as it is, facts as a table, pictures in their place. */
 export async function documentDocx(
-  { title, project, at, rows }: SpecificationDocument,
+  { title, project, at, note = '', rows }: SpecificationDocument,
   options: DocumentOptions,
   pictures: ReadonlyMap<string, Buffer>,
 ): Promise<Buffer> {
@@ -128,6 +128,7 @@ export async function documentDocx(
   const children: (DocxParagraph | DocxTable)[] = [
     new Paragraph({ text: title, heading: HeadingLevel.TITLE }),
     new Paragraph({ children: [new TextRun({ text: `${project}, ${at.slice(0, 10)}`, color: '5B6673' })] }),
+    ...(note ? [new Paragraph({ children: [new TextRun({ text: note, color: '5B6673' })] })] : []),
   ];
   for (const { row, depth, number } of numberedRows(rows)) {
     const { kind, title: name } = row.content;

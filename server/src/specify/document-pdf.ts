@@ -47,13 +47,14 @@ function bodyOf(blocks: readonly RichBlock[], pictures: ReadonlyMap<string, Buff
 
 /** The document on paper: numbered headings, requirements with their key, facts in small type, page numbers. */
 export function documentPdf(
-  { title, project, at, rows }: SpecificationDocument,
+  { title, project, at, note = '', rows }: SpecificationDocument,
   options: DocumentOptions,
   pictures: ReadonlyMap<string, Buffer>,
 ): Promise<Uint8Array> {
   const content: Content[] = [
     { text: legible(title), fontSize: 20, bold: true, margin: [0, 0, 0, 4] },
-    { text: legible(`${project}, ${at.slice(0, 10)}`), style: 'small', margin: [0, 0, 0, 18] },
+    { text: legible(`${project}, ${at.slice(0, 10)}`), style: 'small', margin: [0, 0, 0, note ? 4 : 18] },
+    ...(note ? [{ text: legible(note), style: 'small', margin: [0, 0, 0, 18] as [number, number, number, number] }] : []),
   ];
   for (const { row, depth, number } of numberedRows(rows)) {
     const { kind, title: name } = row.content;

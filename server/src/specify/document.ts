@@ -51,27 +51,44 @@ const types: Readonly<Record<DocumentFormat, string>> = {
 /** More rows than this are no document that anybody opens. */
 const mostRows = 10_000;
 
+/** A document as a file. */
+export interface WrittenDocument {
+  readonly type: string;
+  readonly name: string;
+  readonly body: Buffer | string;
+}
+
+/** Refuses what is too long to be a document. */
+export function refuseLong(rows: readonly unknown[]): void {
+  if (rows.length > mostRows)
+    throw new Refusal('tooLarge', { detail: `It has ${rows.length} rows; a document has at most ${mostRows}: take a part of it.` });
+}
+
 /** Requirements as a document to be read outside. */
-export async function requirementsDocument(
+export async function requirementsDocument(db: Db, projectId: number, part: DocumentPart, how: DocumentHow): Promise<WrittenDocument> {
+  const { title, rows } = await db.transaction(async (tx) => {
+    const { title, chosen } = 'specification' in part ? await branchOf(tx, projectId, part) : await foundBy(tx, projectId, part);
+    refuseLong(chosen);
+    return { title, rows: await documentRows(tx, projectId, chosen, how.history) };
+  });
+  return writeDocument(db, projectId, { title, rows }, how, 'specification' in part ? (part.under ?? part.specification) : 'requirements');
+}
+
+/** Writes a document with its pictures, as the format that was asked for. */
+export async function writeDocument(
   db: Db,
   projectId: number,
-  part: DocumentPart,
+  given: Pick<SpecificationDocument, 'title' | 'note' | 'rows'>,
   { format, traces: withTraces, history, at }: DocumentHow,
-): Promise<{ type: string; name: string; body: Buffer | string }> {
-  const { document, pictures } = await db.transaction(async (tx) => {
-    const { title, chosen } = 'specification' in part ? await branchOf(tx, projectId, part) : await foundBy(tx, projectId, part);
-    if (chosen.length > mostRows)
-      throw new Refusal('tooLarge', { detail: `It has ${chosen.length} rows; a document has at most ${mostRows}: take a part of it.` });
-    const found = { title, rows: await documentRows(tx, projectId, chosen, history) };
-    const [{ name }] = await tx.select({ name: projects.name }).from(projects).where(eq(projects.id, projectId));
-    const hashes = [...new Set(found.rows.flatMap(({ content }) => picturesIn(content.html)))];
-    const images = new Map<string, Buffer>();
-    if (format !== 'md') for (const hash of hashes) images.set(hash, await wholeBlob(tx, hash));
-    const made: SpecificationDocument = { title: found.title, project: name, at: at.toISOString(), rows: found.rows };
-    return { document: made, pictures: images };
-  });
+  fileName: string,
+): Promise<WrittenDocument> {
+  const [{ name: project }] = await db.select({ name: projects.name }).from(projects).where(eq(projects.id, projectId));
+  const hashes = [...new Set(given.rows.flatMap(({ content }) => picturesIn(content.html)))];
+  const pictures = new Map<string, Buffer>();
+  if (format !== 'md') for (const hash of hashes) pictures.set(hash, await wholeBlob(db, hash));
+  const document: SpecificationDocument = { ...given, project, at: at.toISOString() };
   const options = { traces: withTraces, history };
-  const name = `${'specification' in part ? (part.under ?? part.specification) : 'requirements'}.${format}`;
+  const name = `${fileName}.${format}`;
   switch (format) {
     case 'md':
       return { type: types.md, name, body: [...documentMarkdown(document, options)].join('') };

@@ -128,7 +128,7 @@ describe('A run on a device without network', () => {
   });
 
   it('links a report that is known at its case already, as the device knows it', () => {
-    const known = { key: 'PR-004', title: 'It jams', state: 'fixed' };
+    const known = { key: 'PR-004', title: 'It jams', state: 'open' };
     const held = run({ knownProblems: [known, { ...known, key: 'PR-005' }] });
     const input = { project: 'demo', key: 'PR-004', run: 'RUN-001' };
     expect(runKeeping.keyOf(input)).toBe('RUN-001');

@@ -82,6 +82,12 @@ const oneWords: Readonly<Record<BaselineChangeKind, string>> = { ...changeWords,
         }
         <cp-problem [of]="names.compare" /><cp-problem [of]="names.read" />
         @if (view() === 'then') {
+          <div class="row">
+            <span class="second small">{{ words() ? 'What is found' : 'All of it' }} as</span>
+            @for (f of documents; track f[0]) {
+              <a class="chip" [href]="document(f[0])" download>{{ f[1] }}</a>
+            }
+          </div>
           <label class="field"
             ><span class="hidden-visually">Filter by key or words</span
             ><input
@@ -211,6 +217,14 @@ export class BaselineRecord {
     ['docx', 'Document with marks'],
     ['pdf', 'The same on paper (PDF)'],
   ] as const;
+  protected readonly documents = [
+    ['docx', 'DOCX'],
+    ['pdf', 'PDF'],
+    ['html', 'HTML'],
+    ['md', 'Markdown'],
+    ['xlsx', 'XLSX'],
+    ['csv', 'CSV'],
+  ] as const;
   protected readonly view = computed(() => (this.show() === 'now' ? 'now' : this.show() === 'other' ? 'other' : 'then'));
   protected readonly words = computed(() => this.q() ?? '');
   protected readonly all = computed(() => this.comparison()?.counts.reduce((sum, { count }) => sum + count, 0) ?? 0);
@@ -251,6 +265,12 @@ export class BaselineRecord {
 
   protected other([row]: readonly PickedRow[]): void {
     this.go({ with: row.key });
+  }
+
+  /** What stood in it as a file: all, or what is found. */
+  protected document(format: string): string {
+    const asked = new URLSearchParams({ format, words: this.words() });
+    return `/api/projects/${this.scope.slug()}/baselines/${this.key()}/document?${asked}`;
   }
 
   protected file(format: string): string {

@@ -89,6 +89,8 @@ describe('a baseline', () => {
     expect(page.text()).toContain('a newer one holds the same');
     expect(page.text()).toContain('Ada Lund');
     expect(page.text()).toContain('revision 2, approved, from SYS-001');
+    const files = page.all<HTMLAnchorElement>('a[download]').map((a) => a.getAttribute('href'));
+    expect(files).toContain('/api/projects/demo/baselines/BL-001/document?format=pdf&words=shall');
     await page.press(/Show more of 2/);
     expect(page.all('.then b').map((b) => b.textContent)).toEqual(['BRK-001 T 1', 'BRK-002 T 2']);
     expect(api.of(contract.readBaseline).map((i) => [i['words'], i['skip']])).toEqual([
