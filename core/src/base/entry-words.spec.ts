@@ -34,6 +34,17 @@ describe('an entry of the ledger, read by people', () => {
     ['recovery code used', { after: { left: 9 } }, 'used a recovery code of RUN-7: 9 are left'],
     ['second factors removed', {}, 'removed all second factors of RUN-7'],
     ['something of another release', {}, 'something of another release: RUN-7'],
+    ['rerun asked for', { after: { reason: 'Wrong channel.' } }, 'asked for a rerun of RUN-7: Wrong channel.'],
+    [
+      'clock corrected',
+      { before: { seconds: 9 }, after: { seconds: 60, reason: 'Lunch' } },
+      'corrected the clock of RUN-7 from 9 s to 60 s: Lunch',
+    ],
+    ['12 traces drawn', {}, 'drew 12 traces, RUN-7'],
+    ['3 cases filed', { after: { folder: 'F-1' } }, 'filed 3 cases, RUN-7 in F-1'],
+    ['round planned, further rows', { after: { build: '1.0', runs: 2 } }, 'planned round RUN-7 on 1.0: 2 runs, continued'],
+    ['model approved', {}, 'approved the model RUN-7'],
+    ['signed: looked at', {}, 'signed RUN-7: looked at'],
   ] as [string, Partial<EntrySaid>, string][])
     it(`${action} says “${words}”`, () => expect(sentence(action, more)).toBe(words));
 

@@ -31,7 +31,10 @@ const verdicts: Readonly<Record<string, string>> = {
 };
 const verdict = (value: unknown): string => some(': ', verdicts[text(value)] ?? value);
 
-/** Sentences for what is done most; `now` is what the entry says after, `old` what it says before. */
+const because = (now: Said): string => some(': ', now['reason']);
+const seconds = (now: Said, old: Said): string => `${some(' from ', old['seconds'], ' s')}${some(' to ', now['seconds'], ' s')}`;
+
+/** A sentence for each thing that is done; `now` is what the entry says after, `old` what it says before. */
 const sentences: Readonly<Record<string, (now: Said, old: Said) => EntrySentence>> = {
   'requirement written': () => ({ lead: 'wrote', tail: '' }),
   'case written': () => ({ lead: 'wrote the case', tail: '' }),
@@ -148,14 +151,106 @@ const sentences: Readonly<Record<string, (now: Said, old: Said) => EntrySentence
   'requirements imported': (now) => ({ lead: some('imported ', now['file'], ' into') || 'imported a table into', tail: '' }),
   'requirements copied here': (now) => ({ lead: `copied ${many(now['rows'], 'requirement')} into`, tail: '' }),
   'rules of trace set': () => ({ lead: 'set the', tail: '' }),
+  'rerun asked for': (now) => ({ lead: 'asked for a rerun of', tail: because(now) }),
+  'carried over': (now) => ({ lead: 'carried', tail: ` over${because(now)}` }),
+  'deviation accepted': (now) => ({ lead: 'accepted the deviation of', tail: because(now) }),
+  returned: (now) => ({ lead: 'returned', tail: because(now) }),
+  withdrawn: (now) => ({ lead: 'withdrew', tail: because(now) }),
+  'brought back': (now) => ({ lead: 'brought back', tail: because(now) }),
+  'set aside': (now) => ({ lead: 'set', tail: ` aside${because(now)}` }),
+  'redlines taken': (now) => ({ lead: 'took the redlines of', tail: `${some(' into ', now['case'])}${because(now)}` }),
+  'redlines left': (now) => ({ lead: 'left the redlines of', tail: because(now) }),
+  'run planned': (now) => ({ lead: 'planned a run of', tail: `${some(' on ', now['build'])}${because(now)}` }),
+  'runs added to round': (now) => ({ lead: `added ${many(now['runs'] ?? 0, 'run')} to round`, tail: because(now) }),
+  'run scheduled': (now) => ({ lead: 'set when', tail: ` is due${some(': ', now['due'])}${some(', priority ', now['priority'])}` }),
+  'run moved to round': (now) => ({ lead: 'moved', tail: some(' to round ', now['round']) }),
+  'run moved in its round': () => ({ lead: 'moved', tail: ' within its round' }),
+  'run recorded as a whole': (now) => ({ lead: 'recorded', tail: ` as a whole${verdict(now['verdict'])}` }),
+  'round placed': (now) => ({ lead: 'placed round', tail: some(' in ', now['folder']) }),
+  'round closed': (now) => ({ lead: 'closed round', tail: because(now) }),
+  'round opened again': (now) => ({ lead: 'opened round', tail: ` again${because(now)}` }),
+  'step redlined': (now) => ({ lead: `changed step ${text(now['step'])} for this run only in`, tail: because(now) }),
+  clock: (now, old) => ({ lead: 'let the clock go on of', tail: seconds(now, old) }),
+  'clock corrected': (now, old) => ({ lead: 'corrected the clock of', tail: `${seconds(now, old)}${because(now)}` }),
+  'handed in from a device': (now) => ({ lead: 'handed in what a device recorded of', tail: some(': ', now['why']) }),
+  'problem shown again': (now) => ({ lead: 'said that', tail: some(' is shown by ', now['run']) || ' is shown again' }),
+  'life of problem reports set': () => ({ lead: 'set the life of problem reports of', tail: '' }),
+  'configurations set': () => ({ lead: 'set the configurations of', tail: '' }),
+  'results sent': (now) => ({ lead: 'sent results for', tail: some(' of ', now['tool']) }),
+  'results mapped': (now) => ({ lead: some('mapped results named ', now['pattern'], ' to') || 'mapped results to', tail: '' }),
+  'results matched again': (now) => ({ lead: some('matched ', now['name'], ' again for') || 'matched results again for', tail: '' }),
+  'mapping of results taken back': (_, old) => ({
+    lead: some('took back the mapping of ', old['pattern'], ' to') || 'took back a mapping of results to',
+    tail: '',
+  }),
+  'result set aside': (now) => ({ lead: some('set the result ', now['name'], ' aside in') || 'set a result aside in', tail: because(now) }),
+  'tracker set': (now) => ({ lead: 'set the tracker of', tail: some(': ', now['name']) }),
+  'asked for outside': () => ({ lead: 'asked the tracker outside for', tail: '' }),
+  'linked outside': (now) => ({ lead: 'linked', tail: some(' with ', now['item'], ' outside') || ' with an item outside' }),
+  'made outside': (now) => ({ lead: 'made', tail: some(' outside, as ', now['item']) || ' outside' }),
+  'found outside': (now) => ({ lead: 'found', tail: some(' outside, as ', now['item']) || ' outside' }),
+  'link outside ended': (now) => ({ lead: 'ended the link outside of', tail: because(now) }),
+  'differs outside': () => ({ lead: 'found that', tail: ' differs outside' }),
+  'decided outside': (now) => ({
+    lead: some('decided about the ', now['field'], ' of') || 'decided about',
+    tail: ', which differed outside',
+  }),
+  'specification begun': (now) => ({ lead: 'began the specification', tail: some(', ', now['title']) }),
+  'outline written': (now) => ({ lead: `wrote ${many(now['rows'] ?? 0, 'row')} into`, tail: '' }),
+  'fields set': (now) => ({ lead: 'set fields of', tail: because(now) }),
+  'field added': () => ({ lead: 'added the field', tail: '' }),
+  'field changed': () => ({ lead: 'changed the field', tail: '' }),
+  'external identifier set': (now) => ({ lead: 'set the identifier outside of', tail: some(': ', now) }),
+  'kind of trace set': () => ({ lead: 'set the kind of trace', tail: '' }),
+  'filter shared': () => ({ lead: 'shared the filter', tail: '' }),
+  'filter kept to oneself': () => ({ lead: 'keeps to themselves the filter', tail: '' }),
+  'shared filter taken away': () => ({ lead: 'took away the shared filter', tail: '' }),
+  'profile corrected': (now) => ({ lead: 'corrected the profile', tail: because(now) }),
+  'policy of the installation changed': () => ({ lead: 'changed the policy', tail: '' }),
+  'program admitted': () => ({ lead: 'admitted', tail: '' }),
+  'program dismissed': () => ({ lead: 'dismissed', tail: '' }),
+  'import asked for': (now) => ({ lead: some('asked for the import of ', now['file'], ' into') || 'asked for an import into', tail: '' }),
+  'import done': () => ({ lead: 'was done with an import into', tail: '' }),
+  'import cancelled': () => ({ lead: 'cancelled an import into', tail: '' }),
+  'bulk done': () => ({ lead: 'was done with a change of many records,', tail: '' }),
+  'bulk cancelled': () => ({ lead: 'cancelled a change of many records,', tail: '' }),
+  'account made': () => ({ lead: 'made the account', tail: '' }),
+  'access restored by the operator': () => ({ lead: 'gave access back to', tail: ', as the operator' }),
+  'session ended': () => ({ lead: 'ended a session of', tail: '' }),
+  'wrong password': () => ({ lead: 'gave a wrong password for', tail: '' }),
+  'wrong second factor': () => ({ lead: 'gave a wrong second factor for', tail: '' }),
+  'locked out': () => ({ lead: 'gave so many wrong passwords that it is locked:', tail: '' }),
+  refused: (now) => ({ lead: some('was refused ', now['asked'], ' as') || 'was refused something as', tail: '' }),
+  'upgraded to records of format 2': () => ({ lead: 'brought', tail: ' to records of format 2' }),
   'signed in': () => ({ lead: 'signed in as', tail: '' }),
   'signed out': () => ({ lead: 'signed out as', tail: '' }),
 };
 
+/** Sentences for what is said of several, or of every kind of record, alike. */
+const patterns: readonly (readonly [RegExp, (found: RegExpExecArray, now: Said) => EntrySentence])[] = [
+  [/^(\d{1,9}) traces drawn$/, ([, n]) => ({ lead: `drew ${n} traces,`, tail: '' })],
+  [/^(\d{1,9}) cases filed$/, ([, n], now) => ({ lead: `filed ${n} cases,`, tail: some(' in ', now['folder']) || ' in no folder' })],
+  [/^(\d{1,9}) requirements imported, new$/, ([, n]) => ({ lead: `imported ${n} new requirements,`, tail: '' })],
+  [/^signed: (.{1,60})$/, ([, meaning]) => ({ lead: 'signed', tail: `: ${meaning}` })],
+  [/^([a-z]{1,30}) (approved|retired|brought back)$/, ([, kind, did]) => ({ lead: `${did} the ${kind}`, tail: '' })],
+];
+
 /** An entry as a sentence; of what has no sentence of its own the action stands before the record. */
-export function entrySentence({ action, before, after }: EntrySaid): EntrySentence {
+export function entrySentence({ action: whole, before, after }: EntrySaid): EntrySentence {
+  const [now, old] = [said(after), said(before)];
+  const action = whole.replace(/, further rows$/, '');
+  const more = action === whole ? '' : ', continued';
   const make = sentences[action];
-  return make ? make(said(after), said(before)) : { lead: `${action}:`, tail: some(' because ', said(after)['reason']) };
+  const { lead, tail } = make ? make(now, old) : bySort(action, now);
+  return { lead, tail: tail + more };
+}
+
+function bySort(action: string, now: Said): EntrySentence {
+  for (const [pattern, make] of patterns) {
+    const found = pattern.exec(action);
+    if (found) return make(found, now);
+  }
+  return { lead: `${action}:`, tail: some(' because ', now['reason']) };
 }
 
 const plumbing = ['hash', 'format', 'sha256', 'printedName'];
