@@ -1,6 +1,6 @@
 import type { CaseStep } from '../design';
 import type { DeviceNote, Redline, StepResult } from './record';
-import { redlined, redlineRefusal, type RedlineAsked } from './redline';
+import { redlineBarred, redlined, redlineRefusal, type RedlineAsked } from './redline';
 import { rollUp, type RunVerdict } from './verdict';
 
 /** What was done on a device that could not reach the server. Of a step also what it said before, as far as the device knew. */
@@ -119,11 +119,9 @@ export function placeAfter(step: number, { what, step: at }: Pick<RedlineAsked, 
 /** A run with a redline that was made away from the server, as the server will have it; or why it cannot be made. */
 export function redlinedOn<R extends Redlinable>(run: R, asked: RedlineAsked, by: string, at: string): R | string {
   const before = { steps: run.case.steps, results: run.steps };
-  const refused = redlineRefusal(before, asked);
+  const holdsEvidence = run.evidence.some((file) => file.step === asked.step);
+  const refused = redlineBarred({ finished: run.finishedAt !== null, holdsEvidence }, asked) ?? redlineRefusal(before, asked);
   if (refused) return refused;
-  if (run.finishedAt !== null) return 'It is finished: correct a step of it first, then change what is left to do.';
-  if (asked.what === 'dropped' && run.evidence.some((file) => file.step === asked.step))
-    return `Step ${asked.step} holds evidence: take it off first, or record the step.`;
   const { steps, results, redline } = redlined(before, asked, by, at);
   return {
     ...recordedOn(run, { what: 'redlined', step: asked.step, at }),

@@ -36,6 +36,16 @@ export function redlineRefusal({ steps, results }: Procedure, { step, what, afte
   return undefined;
 }
 
+/** Why a run takes no redline as it stands: it is finished, or the step that is dropped holds evidence. */
+export function redlineBarred(
+  { finished, holdsEvidence }: { readonly finished: boolean; readonly holdsEvidence: boolean },
+  { step, what }: Pick<RedlineAsked, 'step' | 'what'>,
+): string | undefined {
+  if (finished) return 'It is finished: correct a step of it first, then change what is left to do.';
+  if (what === 'dropped' && holdsEvidence) return `Step ${step} holds evidence: take it off first, or record the step.`;
+  return undefined;
+}
+
 /** The procedure after a redline, and the redline as the record keeps it. What a step asks to be read stays with it. */
 export function redlined(procedure: Procedure, asked: RedlineAsked, by: string, at: string): Procedure & { readonly redline: Redline } {
   const { step, what, after, reason } = asked;

@@ -2,8 +2,8 @@ import type { ImpactAnswer } from '@contract/prove';
 import { suspectEnds } from '@core/design';
 import { impactOf, type ImpactRecord, type ImpactTrace } from '@core/specify';
 import { and, asc, count, countDistinct, eq, inArray, isNotNull, isNull, ne, sql } from 'drizzle-orm';
-import { alias } from 'drizzle-orm/mysql-core';
-import { inOnePacket, ledgerHead, needBuild, needRecord, packedReading, records, traces, type Db, type Tx } from '../base';
+import { alias, type MySqlColumn } from 'drizzle-orm/mysql-core';
+import { inOnePacket, ledgerHead, needBuild, needRecord, packedReading, records, statement, traces, type Db, type Tx } from '../base';
 import { caseCalls, cases } from '../design';
 import { codeTraces } from '../measure';
 import { runs } from '../run';
@@ -28,15 +28,24 @@ const edgeColumns = {
   toNow: toEnd.revision,
 };
 
+const among = (column: MySqlColumn) => sql`${column} in (${sql.placeholder('ids')})`;
+type Ids = { readonly ids: readonly number[] };
+
+const edgesFrom = (end: typeof traces.toId | typeof traces.fromId) =>
+  statement((db) =>
+    db
+      .select(edgeColumns)
+      .from(traces)
+      .innerJoin(fromEnd, eq(fromEnd.id, traces.fromId))
+      .innerJoin(toEnd, eq(toEnd.id, traces.toId))
+      .where(and(among(end), inArray(traces.kind, ['parent', 'verifies']), isNull(traces.removedAt)))
+      .orderBy(asc(traces.id)),
+  );
+const edges = { below: edgesFrom(traces.toId), above: edgesFrom(traces.fromId) };
+
 /** The traces to parents and of cases at some ends, with whether they are in doubt. */
-async function edgesAt(tx: Tx, end: typeof traces.toId | typeof traces.fromId, ids: readonly number[]): Promise<Edge[]> {
-  const rows = await tx
-    .select(edgeColumns)
-    .from(traces)
-    .innerJoin(fromEnd, eq(fromEnd.id, traces.fromId))
-    .innerJoin(toEnd, eq(toEnd.id, traces.toId))
-    .where(and(inArray(end, [...ids]), inArray(traces.kind, ['parent', 'verifies']), isNull(traces.removedAt)))
-    .orderBy(asc(traces.id));
+async function edgesAt(tx: Tx, where: keyof typeof edges, given: Ids): Promise<Edge[]> {
+  const rows = await edges[where](tx, given);
   return rows.map(({ id, kind, fromId, from, to, fromRevision, toRevision, fromNow, toNow }) => ({
     id,
     kind: kind as 'parent' | 'verifies',
@@ -47,15 +56,31 @@ async function edgesAt(tx: Tx, end: typeof traces.toId | typeof traces.fromId, i
   }));
 }
 
-async function callsOf(tx: Tx, ids: readonly number[]): Promise<Edge[]> {
-  const rows = await tx
+const callers = statement((db) =>
+  db
     .select({ fromId: caseCalls.caseId, from: fromEnd.key, to: toEnd.key })
     .from(caseCalls)
     .innerJoin(fromEnd, eq(fromEnd.id, caseCalls.caseId))
     .innerJoin(toEnd, eq(toEnd.id, caseCalls.calledId))
-    .where(inArray(caseCalls.calledId, [...ids]));
-  return rows.map((row) => ({ ...row, id: 0, kind: 'calls', suspect: false }));
-}
+    .where(among(caseCalls.calledId)),
+);
+const callsOf = async (tx: Tx, given: Ids): Promise<Edge[]> =>
+  (await callers(tx, given)).map((row) => ({ ...row, id: 0, kind: 'calls', suspect: false }));
+
+const reachedRecords = statement((db) =>
+  db
+    .select({
+      id: records.id,
+      kind: records.kind,
+      key: records.key,
+      title: records.title,
+      state: records.state,
+      minutes: cases.plannedMinutes,
+    })
+    .from(records)
+    .leftJoin(cases, eq(cases.id, records.id))
+    .where(among(records.id)),
+);
 
 interface Resting {
   readonly edges: readonly Edge[];
@@ -69,21 +94,21 @@ interface Resting {
 async function resting(tx: Tx, start: number): Promise<Resting & { readonly above: readonly Edge[] }> {
   const known = new Set([start]);
   const requirementIds = new Set([start]);
-  const edges: Edge[] = [];
+  const reached: Edge[] = [];
   let above: readonly Edge[] = [];
   let first = true;
-  const found = (more: boolean) => ({ edges, above, ids: [...known], requirementIds: [...requirementIds], more });
+  const found = (more: boolean) => ({ edges: reached, above, ids: [...known], requirementIds: [...requirementIds], more });
   for (let layer = [start]; layer.length;) {
     const [traced, calling, own] = await inOnePacket(
       tx,
-      () => edgesAt(tx, traces.toId, layer),
-      () => callsOf(tx, layer),
-      async () => (first ? edgesAt(tx, traces.fromId, [start]) : above),
+      () => edgesAt(tx, 'below', { ids: layer }),
+      () => callsOf(tx, { ids: layer }),
+      async () => (first ? edgesAt(tx, 'above', { ids: layer }) : above),
     );
     above = own;
     first = false;
     const next = [...traced, ...calling];
-    edges.push(...next);
+    reached.push(...next);
     layer = [...new Set(next.map(({ fromId }) => fromId))].filter((id) => !known.has(id));
     if (known.size + layer.length > mostReached) return found(true);
     for (const id of layer) known.add(id);
@@ -100,25 +125,13 @@ export function requirementImpact(db: Db, projectId: number, key: string, build:
       () => needRecord(tx, projectId, 'requirement', key),
       async () => (build === undefined ? undefined : needBuild(tx, projectId, build)),
     );
-    const { edges, above, ids, requirementIds, more } = await resting(tx, start.id);
+    const { edges: below, above, ids, requirementIds, more } = await resting(tx, start.id);
     const [stood, rows, functions, problems, seq] = await inOnePacket(
       tx,
       async () => (built ? standingRuns(tx, built.id, ids) : []),
-      () =>
-        tx
-          .select({
-            id: records.id,
-            kind: records.kind,
-            key: records.key,
-            title: records.title,
-            state: records.state,
-            minutes: cases.plannedMinutes,
-          })
-          .from(records)
-          .leftJoin(cases, eq(cases.id, records.id))
-          .where(inArray(records.id, [...ids])),
+      () => reachedRecords(tx, { ids }),
       async () => (built ? functionsOf(tx, built.id, requirementIds) : 0),
-      () => problemsAt(tx, requirementIds),
+      () => problemsAt(tx, { ids: requirementIds }),
       () => ledgerHead(tx, projectId),
     );
     const runsOf = new Map(stood.map(({ id, n }) => [id, n]));
@@ -128,7 +141,7 @@ export function requirementImpact(db: Db, projectId: number, key: string, build:
       minutes: planned ?? 0,
       runs: runsOf.get(id) ?? 0,
     }));
-    const all = [...edges, ...above].map(({ fromId: _, ...edge }) => edge);
+    const all = [...below, ...above].map(({ fromId: _, ...edge }) => edge);
     const { suspect, reached, minutes, toDo } = impactOf(start.key, { records: facts, traces: all });
     return { suspect: [...suspect], reached: [...reached], minutes, toDo: [...toDo], functions, problems, more, seq };
   });
@@ -159,11 +172,12 @@ async function functionsOf(tx: Tx, buildId: number, ids: readonly number[]): Pro
 }
 
 /** Problem reports that were found against any of them and are not closed. */
-const problemsAt = (tx: Tx, ids: readonly number[]): Promise<{ key: string; title: string }[]> =>
-  tx
+const problemsAt = statement((db) =>
+  db
     .selectDistinct({ key: fromEnd.key, title: fromEnd.title })
     .from(traces)
     .innerJoin(fromEnd, eq(fromEnd.id, traces.fromId))
-    .where(and(eq(traces.kind, 'foundAgainst'), inArray(traces.toId, [...ids]), isNull(traces.removedAt), ne(fromEnd.state, 'closed')))
+    .where(and(eq(traces.kind, 'foundAgainst'), among(traces.toId), isNull(traces.removedAt), ne(fromEnd.state, 'closed')))
     .orderBy(asc(fromEnd.key))
-    .limit(200);
+    .limit(200),
+);

@@ -1,5 +1,5 @@
 import type { CaseRedlines, RunDetail } from '@contract/run';
-import { redlined, redlineRefusal, withRedlines, type RedlineAsked } from '@core/run';
+import { redlineBarred, redlined, redlineRefusal, withRedlines, type RedlineAsked } from '@core/run';
 import { and, desc, eq, gte, inArray, isNotNull, sql } from 'drizzle-orm';
 import { decisions, putDecision, recordRows, records, Refusal, write, type Actor, type Db } from '../base';
 import { caseContent, lockCase, needCase, reviseCase } from '../design';
@@ -20,20 +20,17 @@ export async function addRedline(
   await write(db, actor, async (w) => {
     const stored = await lockOpenRun(w, key);
     const { run, record } = stored;
-    if (run.finishedAt !== null)
-      throw new Refusal('stateForbids', { detail: `${key} is finished: correct a step of it first, then change what is left to do.` });
+    const [held] = await w.tx
+      .select({ id: evidence.id })
+      .from(evidence)
+      .where(and(eq(evidence.runId, run.id), eq(evidence.step, asked.step), sql`${evidence.removedAt} is null`))
+      .limit(1);
+    const barred = redlineBarred({ finished: run.finishedAt !== null, holdsEvidence: held !== undefined }, asked);
+    if (barred) throw new Refusal('stateForbids', { detail: barred });
     needStepOf(stored, asked.step, of);
     const before = { steps: run.frozen.steps, results: run.steps };
     const refused = redlineRefusal(before, asked);
     if (refused) throw new Refusal('invalid', { detail: refused, fields: [{ path: 'step', text: refused }] });
-    if (asked.what === 'dropped') {
-      const [held] = await w.tx
-        .select({ id: evidence.id })
-        .from(evidence)
-        .where(and(eq(evidence.runId, run.id), eq(evidence.step, asked.step), sql`${evidence.removedAt} is null`))
-        .limit(1);
-      if (held) throw new Refusal('stateForbids', { detail: `Step ${asked.step} holds evidence: take it off first, or record the step.` });
-    }
     const { steps, results, redline } = redlined(before, asked, actor.login, w.at);
     const more = moreOf((await runDetailsOf(w.tx, [run.id])).get(run.id));
     const note = deviceNote(w, 'redlined', asked.step);

@@ -17,7 +17,7 @@ import {
 } from '../base';
 import { placesOf } from '../design';
 import { roundRows } from './rows';
-import { placeOfRun, runSummaries } from './store';
+import { placeOfRun, runsById } from './store';
 import { roundDetails, rounds, runDetails, runs } from './tables';
 
 const buildRecord = alias(records, 'build_record');
@@ -81,21 +81,27 @@ export async function roundsById(db: Db | Tx, ids: readonly number[]): Promise<(
   }));
 }
 
+/** So many runs of a round are shown with it; all of them are a list of their own. */
+const mostItems = 1000;
+
 export async function roundDetail(db: Db | Tx, projectId: number, key: string): Promise<RoundDetail> {
   const record = await needRecord(db, projectId, 'round', key);
   const [{ id, ...round }] = await roundsById(db, [record.id]);
-  const items = await runSummaries(db, eq(runs.roundId, id));
+  // The first of them: a round may hold twenty thousand.
   const placed = await db
-    .select({ id: runs.id, caseId: runs.caseId, place: placeOfRun(sql`${runDetails.position}`).mapWith(Number) })
+    .select({ id: runs.id, caseId: runs.caseId })
     .from(runs)
     .leftJoin(runDetails, eq(runDetails.id, runs.id))
-    .where(eq(runs.roundId, id));
-  const known = new Map(placed.map((run) => [run.id, run]));
-  const ordered = [...items].sort((a, b) => (known.get(a.id)?.place ?? 0) - (known.get(b.id)?.place ?? 0));
+    .where(eq(runs.roundId, id))
+    .orderBy(placeOfRun(sql`${runDetails.position}`))
+    .limit(mostItems);
+  const ids = placed.map((run) => run.id);
+  const known = new Map((await runsById(db, ids)).map((item) => [item.id, item]));
+  const ordered = placed.flatMap((run) => known.get(run.id) ?? []);
   const places = await placesOf(db, [...new Set(placed.map(({ caseId }) => caseId))]);
-  const folders = ordered.flatMap(({ id: run, caseKey }) => {
-    const place = places.get(known.get(run)?.caseId ?? 0);
-    return place ? [[caseKey, place.title] as const] : [];
+  const folders = placed.flatMap(({ id: run, caseId }) => {
+    const [place, item] = [places.get(caseId), known.get(run)];
+    return place && item ? [[item.caseKey, place.title] as const] : [];
   });
   return { ...round, items: ordered.map(({ id: _, ...item }) => item), folders: Object.fromEntries(folders) };
 }

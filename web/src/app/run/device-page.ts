@@ -36,7 +36,7 @@ interface Held {
       <cp-run-nav />
       <p class="second">
         Runs that you take along are recorded without network too. What you record stays in this browser until the server has it; it is sent
-        by itself, in its order, once.
+        by itself, in its order, once. Signing out takes off this device all that has been sent.
       </p>
       @if (device.away()) {
         <div class="note waiting" role="status">

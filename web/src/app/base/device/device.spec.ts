@@ -296,7 +296,7 @@ describe('A device', () => {
     expect((await deviceStore.waiting()).map(({ n }) => n)).toEqual([other.n]);
   });
 
-  it('lets go of a record only when all of it was sent, and of what it read when its person signs out', async () => {
+  it('lets go of a record only when all of it was sent, and of all that can be read when its person signs out', async () => {
     cut();
     await speak('one');
     await device.release(place);
@@ -305,10 +305,17 @@ describe('A device', () => {
     await device.send();
     expect(await deviceStore.answer('* /session')).toBeDefined();
     api.on(signOut, () => ({ ok: true }));
+    await (await caches.open('cord-proof-files')).put('/a-picture', new Response('x'));
+    // What was not sent stays with its record.
+    cut();
+    await speak('two');
     await device.call(signOut, {});
     expect(await deviceStore.answer('* /session')).toBeUndefined();
-    await device.release(place);
-    expect([device.taken().length, deviceInUse()]).toEqual([0, false]);
+    expect([device.taken().length, await caches.has('cord-proof-files')]).toEqual([1, true]);
+    reachable();
+    await device.send();
+    await device.call(signOut, {});
+    expect([device.taken().length, deviceInUse(), await caches.has('cord-proof-files')]).toEqual([0, false, false]);
   });
 
   it('lets other requests through, and refuses what cannot wait', async () => {

@@ -87,12 +87,19 @@ export class Device {
     const place = await this.placeOf(kept, input);
     const taken = kept.writes.includes(endpoint) ? await deviceStore.takenAt(place) : undefined;
     if (!taken) {
+      const login = endpoint === contract.signOut ? await this.login() : '';
       const answer = await this.api.request(endpoint, input, files);
-      // Whoever signs out takes along that they may read; what was not sent stays here, and is theirs when they come back.
-      if (endpoint === contract.signOut) await deviceStore.dropAnswers();
+      if (endpoint === contract.signOut) await this.leave(login);
       return answer;
     }
     return this.write(kept, taken, call);
+  }
+
+  /** Whoever signs out leaves nothing to be read; what was not sent stays here with its record, and is theirs when they come back. */
+  private async leave(login: string): Promise<void> {
+    await deviceStore.dropAnswers();
+    for (const taken of await deviceStore.taken()) if (taken.login === login) await this.release(taken.place);
+    if ('caches' in window && !(await deviceStore.taken()).length) await caches.delete(filesHere);
   }
 
   private async login(): Promise<string> {
@@ -372,8 +379,11 @@ async function keepApplication(): Promise<void> {
 }
 
 /** The same of pictures and files that a record shows; one that cannot be read is missed there, not here. */
+/** The cache of files that were taken along; the service worker answers from it. */
+const filesHere = 'cord-proof-files';
+
 async function keepFiles(files: readonly string[]): Promise<void> {
   if (!('caches' in window)) return;
-  const held = await caches.open('cord-proof-files');
+  const held = await caches.open(filesHere);
   for (const address of files) if (!(await held.match(address))) await held.add(address).catch(() => undefined);
 }
