@@ -10,7 +10,8 @@ const waiting = 40;
 export function parseThreads(filename: string): { readonly parse: Parse; stop(): Promise<void> } {
   const threads = new Piscina({
     filename,
-    minThreads: 0,
+    // One is always there: beginning one takes more than a second, and nobody is to wait for that.
+    minThreads: 1,
     maxThreads: 2,
     maxQueue: waiting,
     idleTimeout: 10_000,
