@@ -55,11 +55,14 @@ export function impactOf(key: string, { records, traces }: ImpactFacts): Impact 
     (t) => t.to,
     (t) => t.from,
   );
+  // Keys are compared once, not for each trace at them.
+  const place = new Map([...byKey.keys()].sort(compareKeys).map((of, i) => [of, i]));
+  const placeOf = (of: string): number => place.get(of) ?? 0;
   const distances = new Map([[key, 0]]);
   const reached: Reached[] = [];
   // The map grows while it is walked: near first.
   for (const [at, distance] of distances)
-    for (const next of [...(resting.get(at) ?? [])].sort(compareKeys)) {
+    for (const next of [...(resting.get(at) ?? [])].sort((a, b) => placeOf(a) - placeOf(b))) {
       const record = byKey.get(next);
       if (!record || distances.has(next)) continue;
       distances.set(next, distance + 1);

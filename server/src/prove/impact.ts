@@ -10,62 +10,47 @@ import { runs } from '../run';
 
 const mostReached = 5000;
 const fromEnd = alias(records, 'from_end');
-const toEnd = alias(records, 'to_end');
 
-interface Edge extends ImpactTrace {
+/** A trace by the ids of its ends: what they are called is read once for each record, not for each trace. */
+interface Edge {
+  readonly id: number;
+  readonly kind: ImpactTrace['kind'];
   readonly fromId: number;
+  readonly toId: number;
+  /** The revisions that it was confirmed at; of a call none. */
+  readonly fromRevision: number | null;
+  readonly toRevision: number | null;
 }
-
-const edgeColumns = {
-  id: traces.id,
-  kind: traces.kind,
-  fromId: traces.fromId,
-  from: fromEnd.key,
-  to: toEnd.key,
-  fromRevision: traces.fromRevision,
-  toRevision: traces.toRevision,
-  fromNow: fromEnd.revision,
-  toNow: toEnd.revision,
-};
 
 const among = (column: MySqlColumn) => sql`${column} in (${sql.placeholder('ids')})`;
 type Ids = { readonly ids: readonly number[] };
 
-const edgesFrom = (end: typeof traces.toId | typeof traces.fromId) =>
+const tracesFrom = (end: typeof traces.toId | typeof traces.fromId) =>
   statement((db) =>
     db
-      .select(edgeColumns)
+      .select({
+        id: traces.id,
+        kind: traces.kind,
+        fromId: traces.fromId,
+        toId: traces.toId,
+        fromRevision: traces.fromRevision,
+        toRevision: traces.toRevision,
+      })
       .from(traces)
-      .innerJoin(fromEnd, eq(fromEnd.id, traces.fromId))
-      .innerJoin(toEnd, eq(toEnd.id, traces.toId))
       .where(and(among(end), inArray(traces.kind, ['parent', 'verifies']), isNull(traces.removedAt)))
       .orderBy(asc(traces.id)),
   );
-const edges = { below: edgesFrom(traces.toId), above: edgesFrom(traces.fromId) };
+const tracesAt = { below: tracesFrom(traces.toId), above: tracesFrom(traces.fromId) };
 
-/** The traces to parents and of cases at some ends, with whether they are in doubt. */
-async function edgesAt(tx: Tx, where: keyof typeof edges, given: Ids): Promise<Edge[]> {
-  const rows = await edges[where](tx, given);
-  return rows.map(({ id, kind, fromId, from, to, fromRevision, toRevision, fromNow, toNow }) => ({
-    id,
-    kind: kind as 'parent' | 'verifies',
-    fromId,
-    from,
-    to,
-    suspect: suspectEnds({ from, to, fromRevision, toRevision }, fromNow, toNow).length > 0,
-  }));
-}
+/** The traces to parents and of cases at some ends. */
+const edgesAt = async (tx: Tx, where: keyof typeof tracesAt, given: Ids): Promise<Edge[]> =>
+  (await tracesAt[where](tx, given)) as (Edge & { kind: 'parent' | 'verifies' })[];
 
 const callers = statement((db) =>
-  db
-    .select({ fromId: caseCalls.caseId, from: fromEnd.key, to: toEnd.key })
-    .from(caseCalls)
-    .innerJoin(fromEnd, eq(fromEnd.id, caseCalls.caseId))
-    .innerJoin(toEnd, eq(toEnd.id, caseCalls.calledId))
-    .where(among(caseCalls.calledId)),
+  db.select({ fromId: caseCalls.caseId, toId: caseCalls.calledId }).from(caseCalls).where(among(caseCalls.calledId)),
 );
 const callsOf = async (tx: Tx, given: Ids): Promise<Edge[]> =>
-  (await callers(tx, given)).map((row) => ({ ...row, id: 0, kind: 'calls', suspect: false }));
+  (await callers(tx, given)).map((row) => ({ ...row, id: 0, kind: 'calls', fromRevision: null, toRevision: null }));
 
 const reachedRecords = statement((db) =>
   db
@@ -75,6 +60,7 @@ const reachedRecords = statement((db) =>
       key: records.key,
       title: records.title,
       state: records.state,
+      revision: records.revision,
       minutes: cases.plannedMinutes,
     })
     .from(records)
@@ -83,6 +69,7 @@ const reachedRecords = statement((db) =>
 );
 
 interface Resting {
+  /** Of all that rests on it, and those that it rests on itself. */
   readonly edges: readonly Edge[];
   /** Those that are reached, the one where it begins first. */
   readonly ids: readonly number[];
@@ -91,24 +78,20 @@ interface Resting {
 }
 
 /** Whatever rests on a record, layer by layer: what is derived from it, what verifies that, what calls those; and what it rests on itself. */
-async function resting(tx: Tx, start: number): Promise<Resting & { readonly above: readonly Edge[] }> {
+async function resting(tx: Tx, start: number): Promise<Resting> {
   const known = new Set([start]);
   const requirementIds = new Set([start]);
-  const reached: Edge[] = [];
-  let above: readonly Edge[] = [];
-  let first = true;
-  const found = (more: boolean) => ({ edges: reached, above, ids: [...known], requirementIds: [...requirementIds], more });
+  const edges: Edge[] = [];
+  const found = (more: boolean): Resting => ({ edges, ids: [...known], requirementIds: [...requirementIds], more });
   for (let layer = [start]; layer.length;) {
-    const [traced, calling, own] = await inOnePacket(
+    const [traced, calling, above] = await inOnePacket(
       tx,
       () => edgesAt(tx, 'below', { ids: layer }),
       () => callsOf(tx, { ids: layer }),
-      async () => (first ? edgesAt(tx, 'above', { ids: layer }) : above),
+      async () => (edges.length ? [] : edgesAt(tx, 'above', { ids: layer })),
     );
-    above = own;
-    first = false;
     const next = [...traced, ...calling];
-    reached.push(...next);
+    edges.push(...above, ...next);
     layer = [...new Set(next.map(({ fromId }) => fromId))].filter((id) => !known.has(id));
     if (known.size + layer.length > mostReached) return found(true);
     for (const id of layer) known.add(id);
@@ -125,24 +108,35 @@ export function requirementImpact(db: Db, projectId: number, key: string, build:
       () => needRecord(tx, projectId, 'requirement', key),
       async () => (build === undefined ? undefined : needBuild(tx, projectId, build)),
     );
-    const { edges: below, above, ids, requirementIds, more } = await resting(tx, start.id);
+    const { edges, ids, requirementIds, more } = await resting(tx, start.id);
+    const ends = [...new Set([...ids, ...edges.filter(({ fromId }) => fromId === start.id).map(({ toId }) => toId)])];
     const [stood, rows, functions, problems, seq] = await inOnePacket(
       tx,
       async () => (built ? standingRuns(tx, built.id, ids) : []),
-      () => reachedRecords(tx, { ids }),
+      () => reachedRecords(tx, { ids: ends }),
       async () => (built ? functionsOf(tx, built.id, requirementIds) : 0),
       () => problemsAt(tx, { ids: requirementIds }),
       () => ledgerHead(tx, projectId),
     );
     const runsOf = new Map(stood.map(({ id, n }) => [id, n]));
-    const facts = rows.map(({ id, kind, minutes: planned, ...record }): ImpactRecord => ({
-      ...record,
-      kind: kind as ImpactRecord['kind'],
-      minutes: planned ?? 0,
-      runs: runsOf.get(id) ?? 0,
-    }));
-    const all = [...below, ...above].map(({ fromId: _, ...edge }) => edge);
-    const { suspect, reached, minutes, toDo } = impactOf(start.key, { records: facts, traces: all });
+    const reachedIds = new Set(ids);
+    const facts = rows
+      .filter(({ id }) => reachedIds.has(id))
+      .map(({ id, kind, minutes: planned, revision: _, ...record }): ImpactRecord => ({
+        ...record,
+        kind: kind as ImpactRecord['kind'],
+        minutes: planned ?? 0,
+        runs: runsOf.get(id) ?? 0,
+      }));
+    const byId = new Map(rows.map((row) => [row.id, row]));
+    const drawn = edges.flatMap(({ id, kind, fromId, toId, fromRevision, toRevision }): ImpactTrace[] => {
+      const [from, to] = [byId.get(fromId), byId.get(toId)];
+      // Of very many the last are not read.
+      if (!from || !to) return [];
+      const confirmed = { from: from.key, to: to.key, fromRevision: fromRevision ?? from.revision, toRevision: toRevision ?? to.revision };
+      return [{ id, kind, from: from.key, to: to.key, suspect: suspectEnds(confirmed, from.revision, to.revision).length > 0 }];
+    });
+    const { suspect, reached, minutes, toDo } = impactOf(start.key, { records: facts, traces: drawn });
     return { suspect: [...suspect], reached: [...reached], minutes, toDo: [...toDo], functions, problems, more, seq };
   });
 }
