@@ -297,6 +297,7 @@ export const exchangeSchema = z.object({
   specification: z.string().max(300),
   objects: byName,
   places: byName,
+  alternatives: byName.optional(),
   relations: byName,
   datatypes: rawList,
   attributes: rawList,

@@ -9,6 +9,8 @@ export interface ReqifKept {
   /** Identifiers of objects and of their places, by the key that each got here. */
   readonly objects: Readonly<Record<string, string>>;
   readonly places: Readonly<Record<string, string>>;
+  /** Other identifiers of objects, by key. */
+  readonly alternatives?: Readonly<Record<string, string>>;
   /** Identifiers of relations, by `from to` in keys. */
   readonly relations: Readonly<Record<string, string>>;
   /** Elements as they stood: types of data, definitions of attributes, values by key, types of groups, groups, extensions of tools. */

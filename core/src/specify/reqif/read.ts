@@ -86,7 +86,7 @@ function tableOf(found: Collected, { known: knownKeys, prefix, next: first }: Re
   const taken = new Set<string>();
   for (const [of, object] of found.objects) {
     const foreign = attribute(object, 'ReqIF.ForeignID').trim();
-    const key = knownKeys.get(of) ?? foreign;
+    const key = knownKeys.get(of) ?? knownKeys.get(object.alternative ?? '') ?? foreign;
     if (isKey(key) && !taken.has(key)) {
       keys.set(of, key);
       taken.add(key);
@@ -161,11 +161,15 @@ function keptOf(found: Collected, keys: ReadonlyMap<string, string>): ReqifKept 
   const foreign = (definition: string): boolean => !ownAttributes.has(found.names.get(definition) ?? definition);
   const attributes = [...found.attributes].filter(([id]) => foreign(id));
   const used = attributes.map(([, raw]) => raw).join('');
+  const alternatives = [...found.objects].flatMap(([of, { alternative }]) =>
+    alternative ? [[keys.get(of) ?? '', alternative] as const] : [],
+  );
   const byKey = <V>(list: Iterable<readonly [string, V]>): Record<string, V> => Object.fromEntries(list);
   return {
     namespaces: found.namespaces,
     specification: found.specification,
     objects: byKey([...keys].map(([of, key]) => [key, of])),
+    ...(alternatives.length ? { alternatives: byKey(alternatives) } : {}),
     places: byKey(found.places.map((place) => [keys.get(place.object) ?? '', place.id])),
     relations: byKey(found.relations.map(({ id, source, target }) => [`${keys.get(source) ?? ''} ${keys.get(target) ?? ''}`, id])),
     // Of the types only those that a kept attribute has.

@@ -11,6 +11,8 @@ export interface ReqObject {
   readonly values: Map<string, string>;
   /** The values as they stand in the file, by the definition of each. */
   readonly raw: Map<string, string>;
+  /** Another identifier of the same, where it has one. */
+  alternative?: string;
   /** The layout of those that have one. */
   readonly layouts: Map<string, Layout>;
 }
@@ -148,6 +150,7 @@ export class Reader {
       found.specifications.push(a['LONG-NAME'] ?? identifier);
       found.specification ||= identifier;
     } else if (name === 'SPEC-OBJECT') this.beginObject(identifier);
+    else if (name === 'ALTERNATIVE-ID' && this.object && identifier) this.object.alternative = identifier;
     else if (name.startsWith('ATTRIBUTE-VALUE-') && this.object)
       this.value = { attribute: '', text: a['THE-VALUE'] ?? '', words: undefined };
     else if (name === 'THE-VALUE' && value) {

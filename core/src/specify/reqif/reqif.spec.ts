@@ -1,5 +1,6 @@
 import fc from 'fast-check';
 import { plainText } from '../../base';
+import { brokenRules } from './rules.testing';
 import {
   emptyRequirement,
   inReadingOrder,
@@ -220,6 +221,49 @@ describe('A ReqIF file of another tool', () => {
       ...writeReqif({ title: 'Other', key: 'OTH', createdAt: '2026-03-01T10:00:00.000Z', levels, rows, kept: again.kept }),
     ].join('');
     expect(twice).toBe(out);
+  });
+
+  it('keeps the rules of its format, with and without each optional part; the rules find what breaks them', () => {
+    const hash = 'ab'.repeat(32);
+    const laidOut = `<p>It <u>shall</u> <s>not</s> <strong>stop</strong>.</p><ul><li>a</li></ul><table><tbody><tr><td>1</td></tr></tbody></table><p><img src="files/${hash}" alt="x" /></p>`;
+    const details = { criteria: ['One', 'Two'], source: 'S', risk: 'high', priority: 'low', tags: ['a', 'b'] };
+    const full = row(
+      2,
+      { under: 'BRK-1', parents: ['BRK-1', 'SYS-9'] },
+      { html: laidOut, level: 'SIL 2', method: 'test', rationale: 'So', ...details },
+    );
+    const heading = row(1, {}, { kind: 'heading', title: 'A & B', text: '' });
+    const pictures = new Map([[hash, { name: 'a.png', mime: 'image/png' }]]);
+    const given = read(foreign.replace('<VALUES>', '<ALTERNATIVE-ID><ALTERNATIVE-ID IDENTIFIER="old-1"/></ALTERNATIVE-ID><VALUES>'));
+    expect(given.kept?.alternatives).toEqual({ 'REQ-001': 'old-1' });
+    const told = { title: 'B', key: 'BRK', createdAt: '2026-03-01T10:00:00.000Z', levels, rows: [heading, full, row(3)] };
+    const write = (more: Partial<Parameters<typeof writeReqif>[0]>): string => [...writeReqif({ ...told, ...more })].join('');
+    const back = { rows: rowsOf(given.csv), kept: given.kept };
+    for (const more of [{}, { rows: [] }, { levels: [], rows: [heading] }, { pictures }, back, { ...back, pictures }])
+      expect(brokenRules(write(more))).toEqual([]);
+    // What goes out is known by either identifier when it comes back.
+    expect(write(back)).toContain('<ALTERNATIVE-ID><ALTERNATIVE-ID IDENTIFIER="old-1"/></ALTERNATIVE-ID>');
+    const elsewhere = readReqif(write(back).replaceAll('o-1', 'new-1'), { known: new Map([['old-1', 'BRK-077']]), prefix: 'BRK', next: 1 });
+    expect('fault' in elsewhere ? [] : rowsOf(elsewhere.csv).map(({ key }) => key)).toContain('BRK-077');
+    const whole = write({ pictures });
+    for (const [rule, from, to] of [
+      [1, 'www.omg.org', 'www.other.org'],
+      [3, '<TITLE>B</TITLE>', ''],
+      [4, 'SPEC-RELATIONS>', 'RELATIONS>'],
+      [5, 'IDENTIFIER="_cp-object-BRK-3"', 'IDENTIFIER="_cp-object-BRK-2"'],
+      [6, '<SPEC-OBJECT-REF>_cp-object-BRK-1<', '<SPEC-OBJECT-REF>_cp-object-BRK-7<'],
+      [7, 'DATATYPE-DEFINITION-BOOLEAN-REF>', 'DATATYPE-DEFINITION-STRING-REF>'],
+      [8, '<SPEC-OBJECT-TYPE-REF>_cp-type-requirement</SPEC-OBJECT-TYPE-REF>', ''],
+      [9, 'ATTRIBUTE-VALUE-INTEGER', 'ATTRIBUTE-VALUE-REAL'],
+      [10, 'MAX-LENGTH="20000"', 'MAX-LENGTH="2"'],
+      [11, 'xhtml:ins>', 'xhtml:u>'],
+      [12, '<TYPE><SPECIFICATION-TYPE-REF>_cp-type-specification</SPECIFICATION-TYPE-REF></TYPE>', ''],
+    ] as [number, string, string][]) {
+      expect(whole).toContain(from);
+      expect(brokenRules(whole.replaceAll(from, to)).map((said) => Number(said.split(':')[0])))
+        .withContext(`${rule} ${from}`)
+        .toContain(rule);
+    }
   });
 
   it('gives new objects the next free keys of the specification, and those that are known their own', () => {

@@ -67,6 +67,9 @@ const xhtml = ({ text: words, html }: RequirementContent, pictures: ReqifDocumen
       // Without its file a picture stays where it is; what stands for it says which.
       return file ? `<object data="${text(file.name)}" type="${file.mime}">${alt || 'picture'}</object>` : alt ? `[${alt}]` : '[picture]';
     })
+    // What an exchange has instead: read back, they are the same.
+    .replace(/<(\/?)u>/g, '<$1ins>')
+    .replace(/<(\/?)s>/g, '<$1del>')
     .replace(/<(\/?)(?=[a-z])/g, '<$1xhtml:');
 
 /** Writes ReqIF 1.2 (structure recalled): one specification, its hierarchy, and the traces to parents as relations. */
@@ -101,6 +104,10 @@ export function* writeReqif({ title, key, createdAt, levels, rows, kept, picture
   ].join('');
   yield `</SPEC-ATTRIBUTES></SPEC-OBJECT-TYPE><SPECIFICATION-TYPE IDENTIFIER="${id('type', 'specification')}" LONG-NAME="Specification" ${at}/><SPEC-RELATION-TYPE IDENTIFIER="${id('type', 'parent')}" LONG-NAME="is derived from" ${at}/>${(kept?.groupTypes ?? []).join('')}</SPEC-TYPES>
 <SPEC-OBJECTS>`;
+  const alternative = (of: string): string => {
+    const said = kept?.alternatives?.[of];
+    return said ? `<ALTERNATIVE-ID><ALTERNATIVE-ID IDENTIFIER="${text(said)}"/></ALTERNATIVE-ID>` : '';
+  };
   const objectId = (of: string): string => kept?.objects[of] ?? id('object', of);
   const value = (type: string, name: string, given: string): string =>
     `<ATTRIBUTE-VALUE-${type} THE-VALUE="${text(given).replace(/\n/g, '&#10;')}"><DEFINITION><ATTRIBUTE-DEFINITION-${type}-REF>${id('attribute', name)}</ATTRIBUTE-DEFINITION-${type}-REF></DEFINITION></ATTRIBUTE-VALUE-${type}>`;
@@ -110,7 +117,7 @@ export function* writeReqif({ title, key, createdAt, levels, rows, kept, picture
       : '';
   for (const row of rows)
     yield `
-<SPEC-OBJECT IDENTIFIER="${text(objectId(row.key))}" LAST-CHANGE="${row.updatedAt}"><VALUES>${strings
+<SPEC-OBJECT IDENTIFIER="${text(objectId(row.key))}" LAST-CHANGE="${row.updatedAt}">${alternative(row.key)}<VALUES>${strings
       .map(([name, of]) => [name, of(row)] as const)
       .flatMap(([name, given]) => (given ? value('STRING', name, given) : []))
       .join(

@@ -35,11 +35,12 @@ export async function packedWhereLarge(table: PlainTable): Promise<Table> {
 }
 
 /** What of a file has no place here, as a message carries it. */
-export const exchangeOf = ({ values, ...kept }: ReqifKept) => ({
+export const exchangeOf = ({ values, alternatives, ...kept }: ReqifKept) => ({
   namespaces: { ...kept.namespaces },
   specification: kept.specification,
   objects: { ...kept.objects },
   places: { ...kept.places },
+  ...(alternatives ? { alternatives: { ...alternatives } } : {}),
   relations: { ...kept.relations },
   datatypes: [...kept.datatypes],
   attributes: [...kept.attributes],
