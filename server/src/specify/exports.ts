@@ -1,5 +1,5 @@
 import type { OwnValue } from '@contract/base';
-import { compareKeys, groupBy, writeCsv } from '@core/base';
+import { compareKeys, groupBy } from '@core/base';
 import { detailCells, inReadingOrder, writeReqif, type ReqifDocument } from '@core/specify';
 import { and, asc, eq, isNull } from 'drizzle-orm';
 import { alias } from 'drizzle-orm/mysql-core';
@@ -72,14 +72,18 @@ const cellOf = (value: OwnValue | undefined): string | number =>
           : 'no'
         : value;
 
-/** The requirements of a specification (or of all) as a CSV table; imported again it changes nothing. */
-export async function exportRequirements(db: Db, projectId: number, specification: string | undefined): Promise<string> {
+/** The requirements of a specification (or of all) as a table; imported again it changes nothing. */
+export async function importableTable(
+  db: Db,
+  projectId: number,
+  specification: string | undefined,
+): Promise<{ readonly columns: string[]; readonly lines: (string | number | null)[][] }> {
   const specificationId = specification ? (await needSpecification(db, projectId, specification)).id : undefined;
   const rows = await wholeRequirements(db, projectId, specificationId);
   const fields = (await listFields(db, projectId)).filter((field) => field.kind === 'requirement' && !field.retired);
-  return writeCsv(
-    [...columns, ...fields.map((field) => field.name)],
-    rows
+  return {
+    columns: [...columns, ...fields.map((field) => field.name)],
+    lines: rows
       .sort((a, b) => compareKeys(a.record.key, b.record.key))
       .map(({ record, row: r, details, under, parents }) => [
         record.key,
@@ -99,7 +103,7 @@ export async function exportRequirements(db: Db, projectId: number, specificatio
         record.revision,
         ...fields.map((field) => cellOf(record.own[String(field.id)])),
       ]),
-  );
+  };
 }
 
 /** A specification as ReqIF, written while it is read: what comes back is recognised by its identifiers. */

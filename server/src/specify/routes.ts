@@ -1,5 +1,6 @@
 import * as base from '@contract/base';
 import * as contract from '@contract/specify';
+import { writeCsv } from '@core/base';
 import type { FastifyInstance, FastifyReply } from 'fastify';
 import { Readable } from 'node:stream';
 import {
@@ -12,6 +13,7 @@ import {
   Refusal,
   removeTrace,
   removeTraces,
+  sendTable,
   serve,
   serveExport,
   uploads,
@@ -25,7 +27,7 @@ import { gapRoutes, matrixRoutes } from './trace-routes';
 import { branchesOf } from './branches';
 import { copyOut } from './copies';
 import { exchangeOf } from './exchange';
-import { exportReqif, exportReqifz, exportRequirements } from './exports';
+import { exportReqif, exportReqifz, importableTable } from './exports';
 import { importRequirements, previewImport } from './import';
 import { importSentTable, previewSentTable } from './import-sent';
 import {
@@ -166,18 +168,21 @@ export function specifyRoutes(app: FastifyInstance, context: AppContext): void {
   serve(app, context, contract.previewSentTable, ({ actor, body }) => previewSentTable(db, actor, body, context.parse));
   serve(app, context, contract.importSentTable, ({ actor, body }) => importSentTable(db, actor, body));
   serve(app, context, contract.importRequirements, ({ actor, body }) => importRequirements(db, actor, body, context.parse));
-  app.get<{ Params: { project: string }; Querystring: { specification?: string } }>(
-    '/api/projects/:project/requirements.csv',
-    { config: { may: 'member' }, schema: { summary: 'The requirements as CSV', tags: ['Specify'] } },
-    async (request, reply) => {
-      const { membership } = callerOf(request);
-      const csv = await exportRequirements(db, membership.projectId, request.query.specification);
-      return reply
-        .type('text/csv; charset=utf-8')
-        .header('content-disposition', `attachment; filename="requirements-${membership.slug}.csv"`)
-        .send(csv);
-    },
-  );
+  for (const format of ['csv', 'xlsx'] as const)
+    app.get<{ Params: { project: string }; Querystring: { specification?: string } }>(
+      `/api/projects/:project/requirements.${format}`,
+      {
+        config: { may: 'member' },
+        schema: { summary: `The requirements as ${format.toUpperCase()}, to be imported again`, tags: ['Specify'] },
+      },
+      async (request, reply) => {
+        const { membership } = callerOf(request);
+        const { columns, lines } = await importableTable(db, membership.projectId, request.query.specification);
+        void reply.header('content-disposition', `attachment; filename="requirements-${membership.slug}.${format}"`);
+        if (format === 'csv') return reply.type('text/csv; charset=utf-8').send(writeCsv(columns, lines));
+        return sendTable(reply, format, { name: 'requirements', columns, rows: lines, cells: (line) => line });
+      },
+    );
   app.get<{ Params: { project: string; key: string }; Querystring: z.output<typeof branchQuery> }>(
     '/api/projects/:project/specifications/:key/document',
     {

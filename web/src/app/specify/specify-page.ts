@@ -266,6 +266,10 @@ export class SpecifyPage {
       document('Markdown', 'format=md'),
       ...(branch ? [document(`${branch.key} and below (DOCX)`, `format=docx&under=${branch.key}`)] : []),
       ...(branch ? [document(`${branch.key} and below (PDF)`, `format=pdf&under=${branch.key}`)] : []),
+      {
+        words: 'Table that can be imported again (XLSX)',
+        address: `/api/projects/${this.scope.slug()}/requirements.xlsx?specification=${this.specification()}`,
+      },
       { words: 'Exchange format (ReqIF 1.2)', address: `${at}/file.reqif` },
       { words: 'The same with its pictures (reqifz)', address: `${at}/file.reqifz` },
     ];
