@@ -200,6 +200,12 @@ export const isDismissed = ({ rule, words }: WordingDismissal, dismissals: reado
   dismissals.some((d) => d.rule === rule && d.words.toLowerCase() === words.toLowerCase());
 
 /** The defined terms that stand in a text, each once, in the order of the glossary. */
-export function termsIn(text: string, { glossary }: Pick<WordingLists, 'glossary'>): { readonly term: string; readonly meaning: string }[] {
-  return glossary.filter(({ term }) => new RegExp(anyOf([term]).source, 'iu').test(text));
+export function termsIn(
+  text: string,
+  { glossary }: Pick<WordingLists, 'glossary'>,
+): { readonly term: string; readonly meaning: string; readonly places: readonly { readonly words: string; readonly from: number }[] }[] {
+  return glossary.flatMap(({ term, meaning }) => {
+    const places = [...text.matchAll(new RegExp(anyOf([term]).source, 'giu'))].map(({ 0: words, index: from }) => ({ words, from }));
+    return places.length ? [{ term, meaning, places }] : [];
+  });
 }

@@ -55,7 +55,7 @@ describe('the rules of wording', () => {
     const lists = { ...usualWording, binding: ['must'], vague: ['snappy'], glossary: [{ term: 'XCU', meaning: 'The unit.' }] };
     expect(checkWording('The XCU must be snappy.', lists).map((f) => f.rule)).toEqual(['vague']);
     expect(checkWording('The XCU shall be fast.', lists).map((f) => f.rule)).toContain('noShall');
-    expect(termsIn('The XCUs and an xcu', lists)).toEqual([{ term: 'XCU', meaning: 'The unit.' }]);
+    expect(termsIn('The XCUs and an xcu', lists)).toEqual([{ term: 'XCU', meaning: 'The unit.', places: [{ words: 'xcu', from: 16 }] }]);
     expect(termsIn('The XCUs', lists)).toEqual([]);
   });
 

@@ -6,10 +6,13 @@ import { askReason, ProblemNote, rangesOf, useProject } from '../../base';
 import { specifyCommands, specifyFeature } from '../state';
 
 const marked = 'wording';
+const defined = 'term';
+
+type Place = Pick<WordingFinding, 'words' | 'from'>;
 
 /**
  * What a text lacks in wording, as it is written or read: each finding names its words, underlined in the text beside it, and says why.
- * One can be let stand, for a reason. Defined terms that stand in the text are told below.
+ * One can be let stand, for a reason. Defined terms are underlined with dots where they stand, and told below.
  */
 @Component({
   selector: 'cp-wording-note',
@@ -125,25 +128,29 @@ export class WordingNote {
     });
     effect((onCleanup) => {
       const open = this.open();
-      const timer = setTimeout(() => this.underline(open));
+      const places = this.terms().flatMap((term) => term.places);
+      const timer = setTimeout(() => {
+        this.underline(marked, open);
+        this.underline(defined, places);
+      });
       onCleanup(() => {
         clearTimeout(timer);
-        if ('highlights' in CSS) CSS.highlights.delete(marked);
+        if ('highlights' in CSS) for (const name of [marked, defined]) CSS.highlights.delete(name);
       });
     });
   }
 
   /** Underlines the words in the browsers that can do so without touching the page. */
-  private underline(findings: readonly WordingFinding[]): void {
+  private underline(name: string, places: readonly Place[]): void {
     if (!('highlights' in CSS)) return;
     const element = this.host.parentElement?.querySelector<HTMLElement>(this.within());
-    const ranges = element ? findings.flatMap((f) => this.rangeIn(element, f) ?? []) : [];
-    if (ranges.length) CSS.highlights.set(marked, new Highlight(...ranges));
-    else CSS.highlights.delete(marked);
+    const ranges = element ? places.flatMap((place) => this.rangeIn(element, place) ?? []) : [];
+    if (ranges.length) CSS.highlights.set(name, new Highlight(...ranges));
+    else CSS.highlights.delete(name);
   }
 
-  /** The same words may stand before: the finding is of just one place. */
-  private rangeIn(element: HTMLElement, { words, from }: WordingFinding): Range | undefined {
+  /** The same words may stand before: what is underlined is just one place. */
+  private rangeIn(element: HTMLElement, { words, from }: Place): Range | undefined {
     return words ? rangesOf(element, words)[this.settled().slice(0, from).split(words).length - 1] : undefined;
   }
 

@@ -34,6 +34,24 @@ describe('what a text lacks in wording', () => {
     expect(found(page)).toEqual(['Escape clause']);
   });
 
+  it('is underlined where it stands, and so is each defined term, as a whole word', async () => {
+    const text = 'The XCUs and the xcu start fast.';
+    const words = document.createElement('p');
+    words.className = 'words-here';
+    words.textContent = text;
+    document.body.append(words);
+    const { page } = await open({ text: '', within: '.words-here' });
+    page.element.parentElement?.append(words);
+    page.fixture.componentRef.setInput('text', text);
+    await page.until(() => CSS.highlights.has('term'));
+    const underlined = (name: string) =>
+      [...(CSS.highlights.get(name) ?? [])].map((range) => [range.startOffset, (range as Range).toString()]);
+    expect([underlined('term'), underlined('wording')]).toEqual([[[17, 'xcu']], [[27, 'fast']]]);
+    page.fixture.destroy();
+    expect([CSS.highlights.has('term'), CSS.highlights.has('wording')]).toEqual([false, false]);
+    words.remove();
+  });
+
   it('can be let stand by whoever writes or reviews, with a reason, and looked at anew', async () => {
     const stands = { id: 4, rule: 'vague', words: 'fast', reason: 'A trade name.', by: 'tom', at: '' };
     const { api, page } = await open({ text: 'The pump shall start fast and slowly.', of: 'BRK-001', dismissals: [stands] });
