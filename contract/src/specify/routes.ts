@@ -271,6 +271,8 @@ export const importSummarySchema = z.object({
   ),
 });
 export type ImportSummary = z.output<typeof importSummarySchema>;
+/** Which column of a table, by its heading, holds which field. */
+const mapping = z.record(z.string().max(40), z.string().max(200));
 /** Texts of a table that are laid out, by key: HTML, of which what a text can hold is taken. */
 const layoutsSchema = z.record(z.string().max(60), z.string().max(200_000));
 
@@ -282,7 +284,7 @@ export const previewImport = endpoint('POST', '/projects/:project/imports/requir
   body: z.object({
     csv: z.string(),
     /** None: what the headings suggest. */
-    mapping: z.record(z.string().max(40), z.string().max(200)).optional(),
+    mapping: mapping.optional(),
     /** The specification that it is of: what of it the table does not name is told. */
     specification: key.optional(),
     layouts: layoutsSchema.optional(),
@@ -318,7 +320,6 @@ export const sentTableSchema = z.object({
   layouts: layoutsSchema.optional(),
   exchange: exchangeSchema.optional(),
 });
-const mapping = z.record(z.string().max(40), z.string().max(200));
 export const previewSentTable = endpoint('POST', '/projects/:project/imports/requirements/sent/preview', {
   summary: 'The same of a large table that came in parts before: JSON with `csv`, `layouts` and `exchange`, packed with gzip',
   may: authors,
@@ -354,7 +355,7 @@ export const importRequirements = endpoint('POST', '/projects/:project/imports/r
     fileName: shortText,
     csv: z.string(),
     /** Which column, by its heading, holds which field; `own:` and a number for the project’s own. */
-    mapping: z.record(z.string().max(40), z.string().max(200)),
+    mapping,
     /** What a file of another tool holds that has no place here: kept beside the specification, and written out with it. */
     exchange: exchangeSchema.optional(),
     layouts: layoutsSchema.optional(),

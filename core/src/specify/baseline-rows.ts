@@ -2,7 +2,7 @@ import { compareKeys, groupBy } from '../base';
 import type { BaselineContent, BaselineRequirement } from './baseline';
 import type { DocumentRow } from './document';
 import { emptyRequirement } from './requirement';
-import { detailCells } from './table-details';
+import { requirementCells, requirementColumns } from './table-details';
 
 /** What of a baseline says all of some words, in its order; all of it where there are none. */
 export function withWords(requirements: readonly BaselineRequirement[], words: string): readonly BaselineRequirement[] {
@@ -52,22 +52,11 @@ export function baselineRows({ specifications, requirements, traces }: BaselineC
 /** A baseline as a table: its headings, and a line for each row. */
 export function baselineTable(rows: readonly DocumentRow[]): {
   readonly columns: readonly string[];
-  readonly lines: readonly (string | number)[][];
+  readonly lines: readonly (string | number | null)[][];
 } {
   const own = [...new Set(rows.flatMap((row) => Object.keys(row.own)))];
   return {
-    columns: [
-      ...['key', 'kind', 'under', 'title', 'text', 'rationale', 'level', 'method', 'parent', 'top level', 'derived', 'not in code'],
-      ...['acceptance criteria', 'source', 'risk', 'priority', 'tags', 'state', 'revision', 'verified by'],
-      ...own,
-    ],
-    lines: rows.map(({ key, under, content, parents, cases, state, revision, own: values }) => [
-      ...[key, content.kind, under ?? '', content.title, content.text, content.rationale, content.level, content.method],
-      ...[parents.join('; '), content.topLevel ? 'yes' : '', content.derived ? 'yes' : ''],
-      content.notInCode ? content.notInCodeRationale || 'yes' : '',
-      ...detailCells(content),
-      ...[state, revision, cases.join('; ')],
-      ...own.map((name) => values[name] ?? ''),
-    ]),
+    columns: [...requirementColumns, 'verified by', ...own],
+    lines: rows.map((row) => [...requirementCells(row), row.cases.join('; '), ...own.map((name) => row.own[name] ?? '')]),
   };
 }

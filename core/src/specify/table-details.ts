@@ -41,6 +41,62 @@ export function readDetails(
 }
 
 /** The same as cells of a table, in the order of `detailFields`. */
+/** The headings of a table of requirements that can be imported again; the project's own fields come behind. */
+export const requirementColumns: readonly string[] = [
+  'key',
+  'kind',
+  'under',
+  'title',
+  'text',
+  'rationale',
+  'level',
+  'method',
+  'parent',
+  'top level',
+  'derived',
+  'not in code',
+  'acceptance criteria',
+  'source',
+  'risk',
+  'priority',
+  'tags',
+  'state',
+  'revision',
+];
+
+/** A line of it. */
+export const requirementCells = ({
+  key,
+  under,
+  content,
+  parents,
+  state,
+  revision,
+}: {
+  readonly key: string;
+  readonly under: string | null;
+  readonly content: RequirementContent;
+  readonly parents: readonly string[];
+  readonly state: string;
+  readonly revision: number;
+}): (string | number | null)[] => [
+  key,
+  content.kind,
+  under,
+  content.title,
+  content.text,
+  content.rationale,
+  content.level,
+  content.method,
+  parents.join('; '),
+  content.topLevel ? 'yes' : '',
+  content.derived ? 'yes' : '',
+  content.notInCode ? content.notInCodeRationale || 'yes' : '',
+  ...detailCells(content),
+  state,
+  revision,
+];
+
 export const detailCells = ({ criteria = [], source = '', risk = '', priority = '', tags = [] }: RequirementDetails): string[] => [
   criteria.join('\n'),
   source,

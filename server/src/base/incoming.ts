@@ -104,12 +104,19 @@ export async function takePart(db: Db, projectId: number, login: string, id: str
   return getIncoming(db, projectId, login, id);
 }
 
+/** A file that has come whole; refuses one that is not whole yet. */
+export async function needArrived(db: Db, projectId: number, login: string, id: string): Promise<typeof incoming.$inferSelect> {
+  const row = await needIncoming(db, projectId, login, id);
+  if (row.received !== row.bytes)
+    throw new Refusal('stateForbids', { detail: `${row.name} has come to byte ${row.received} of ${row.bytes}.` });
+  return row;
+}
+
 /** The files that have come whole, as an upload has them; refuses those that are not whole yet. */
 export async function arrivedFiles(db: Db, projectId: number, login: string, ids: readonly string[]): Promise<Upload[]> {
   const files: Upload[] = [];
   for (const id of ids) {
-    const { name, mime, bytes, received } = await needIncoming(db, projectId, login, id);
-    if (received !== bytes) throw new Refusal('stateForbids', { detail: `${name} has come to byte ${received} of ${bytes}.` });
+    const { name, mime } = await needArrived(db, projectId, login, id);
     const parts: Buffer[] = [];
     for (let at = -1; ;) {
       const [part] = await db

@@ -1,6 +1,6 @@
 import type { OwnValue } from '@contract/base';
 import { compareKeys, groupBy } from '@core/base';
-import { detailCells, inReadingOrder, writeReqif, type ReqifDocument } from '@core/specify';
+import { inReadingOrder, requirementCells, requirementColumns, writeReqif, type ReqifDocument } from '@core/specify';
 import { and, asc, eq, isNull } from 'drizzle-orm';
 import { alias } from 'drizzle-orm/mysql-core';
 import { strToU8, zipSync } from 'fflate';
@@ -39,28 +39,6 @@ export async function wholeRequirements(tx: Db | Tx, projectId: number, specific
   return rows.map((r) => ({ ...r, parents: [...(parents.get(r.record.id) ?? [])].sort(compareKeys) }));
 }
 
-const columns = [
-  'key',
-  'kind',
-  'under',
-  'title',
-  'text',
-  'rationale',
-  'level',
-  'method',
-  'parent',
-  'top level',
-  'derived',
-  'not in code',
-  'acceptance criteria',
-  'source',
-  'risk',
-  'priority',
-  'tags',
-  'state',
-  'revision',
-];
-
 const cellOf = (value: OwnValue | undefined): string | number =>
   value === undefined || value === null
     ? ''
@@ -82,25 +60,18 @@ export async function importableTable(
   const rows = await wholeRequirements(db, projectId, specificationId);
   const fields = (await listFields(db, projectId)).filter((field) => field.kind === 'requirement' && !field.retired);
   return {
-    columns: [...columns, ...fields.map((field) => field.name)],
+    columns: [...requirementColumns, ...fields.map((field) => field.name)],
     lines: rows
       .sort((a, b) => compareKeys(a.record.key, b.record.key))
-      .map(({ record, row: r, details, under, parents }) => [
-        record.key,
-        r.kind,
-        under,
-        record.title,
-        r.text,
-        r.rationale,
-        r.level,
-        r.method,
-        parents.join('; '),
-        r.topLevel ? 'yes' : '',
-        r.derived ? 'yes' : '',
-        r.notInCode ? r.notInCodeRationale || 'yes' : '',
-        ...detailCells(details ?? {}),
-        record.state,
-        record.revision,
+      .map(({ record, row, details, under, parents }) => [
+        ...requirementCells({
+          key: record.key,
+          under,
+          content: contentOf({ record, row, details }),
+          parents,
+          state: record.state,
+          revision: record.revision,
+        }),
         ...fields.map((field) => cellOf(record.own[String(field.id)])),
       ]),
   };

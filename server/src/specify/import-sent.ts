@@ -8,6 +8,7 @@ import {
   arrivedFiles,
   asJob,
   dropIncoming,
+  needArrived,
   needJob,
   parseHere,
   parseWork,
@@ -89,7 +90,7 @@ export interface SentImport {
 /** Asks for the import of a table that came in parts: a job does it. */
 export async function importSentTable(db: Db, actor: Actor, { table, ...asked }: SentImport): Promise<Job> {
   // Whole, and the asker's own.
-  await arrived(db, actor, table);
+  await needArrived(db, actor.projectId, actor.login, table);
   const id = await write(db, actor, async (w) => {
     const jobId = await addJobIn(w, 'import', asked.specification);
     await w.tx.insert(importJobs).values({ jobId, incoming: table, ...asked });
