@@ -12,6 +12,7 @@ import {
   type StoredJob,
 } from './base';
 import { makeProofPack } from './prove';
+import { workRoundJob } from './run';
 import { workImportJob } from './specify';
 import './rooms';
 
@@ -31,6 +32,7 @@ const works: Readonly<Record<string, JobWork>> = {
   pack: (job, progress) => makeProofPack(database.db, job, progress),
   bulk: (job, progress) => workBulkJob(database.db, job, progress),
   import: (job, progress) => workImportJob(database.db, job, progress),
+  plan: (job, progress) => workRoundJob(database.db, job, progress),
 };
 const database = openDatabase({ ...(workerData as DatabaseAddress), connections: 3 });
 

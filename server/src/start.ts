@@ -63,7 +63,7 @@ export async function startServer(options: {
     workerData: options.address,
   });
   const work = inThreads(threads);
-  const runner = new JobRunner(database, { pack: work, bulk: work, import: work }, (err, text) => app.log.warn({ err }, text));
+  const runner = new JobRunner(database, { pack: work, bulk: work, import: work, plan: work }, (err, text) => app.log.warn({ err }, text));
   runner.start();
   const trackers = new TrackerSync(database.db, now, (err) => app.log.warn({ err }, 'the exchange with a tracker failed'));
   trackers.start();

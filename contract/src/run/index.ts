@@ -3,6 +3,7 @@ export * from './comparison';
 export * from './results';
 export * from './carried-runs';
 export * from './planning';
+export * from './round-plan';
 export * from './problem-life';
 export * from './tracker';
 export * from './redlines';

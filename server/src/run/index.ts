@@ -2,6 +2,7 @@ export * from './tables';
 export * from './store';
 export * from './rounds';
 export * from './plan';
+export { workRoundJob } from './plan-large';
 export * from './recording';
 export * from './signing';
 export * from './problems';

@@ -20,6 +20,7 @@ import {
   write,
   type Actor,
   type Db,
+  type JobProgress,
   type StoredBuild,
   type Tx,
   type Writing,
@@ -129,8 +130,20 @@ export interface PlannedRun {
 /** What runs of the same case and row begin with alike. */
 type FrozenRun = Pick<typeof runs.$inferInsert, 'frozen' | 'steps' | 'format' | 'corrections'>;
 
+/** Reports how many of many are there, now and then. */
+function counting(
+  progress: JobProgress | undefined,
+  all: number,
+  { from, to, words }: { readonly from: number; readonly to: number; readonly words: string },
+): ((count: number) => Promise<void>) | undefined {
+  return (
+    progress &&
+    (async (count) => (count % 2500 ? undefined : progress.report(from + ((to - from) * count) / all, `${count} of ${all} ${words}`)))
+  );
+}
+
 /** Plans runs of cases, or of their rows, as they stand now: the frozen copies are taken here. Belongs to the entry logged before. */
-export async function planRuns(w: Writing, place: RunPlace, planned: readonly PlannedRun[]): Promise<string[]> {
+export async function planRuns(w: Writing, place: RunPlace, planned: readonly PlannedRun[], progress?: JobProgress): Promise<string[]> {
   const { projectId } = w.actor;
   const keys = await freeKeys(w, 'RUN', planned.length);
   // The same case with the same row is the same text, in however many configurations it is run.
@@ -155,6 +168,7 @@ export async function planRuns(w: Writing, place: RunPlace, planned: readonly Pl
       words: `${c.record.key} ${row ?? ''} ${configuration ?? place.configuration}`,
       state: 'planned',
     })),
+    counting(progress, planned.length, { from: 0.15, to: 0.35, words: 'runs have their keys' }),
   );
   await insertMany(
     w.tx,
@@ -174,7 +188,9 @@ export async function planRuns(w: Writing, place: RunPlace, planned: readonly Pl
       setAside: false,
       supersedesId,
     })),
+    counting(progress, planned.length, { from: 0.35, to: 0.75, words: 'runs hold their case as it is now' }),
   );
+  await progress?.report(0.75, 'The ledger accounts for them');
   w.wrote(recordRows, ...ids.values());
   w.wrote(runRows, ...ids.values());
   return keys;
@@ -355,7 +371,18 @@ export function previewRound(db: Db, projectId: number, input: RoundQuestion): P
  * approved) are refused, all named at once; of those that a question found they are left out.
  */
 export async function addRound(db: Db, actor: Actor, input: NewRound): Promise<RoundDetail> {
-  const key = await write(db, actor, async (w) => {
+  const { key } = await writeRound(db, actor, input);
+  return roundDetail(db, actor.projectId, key);
+}
+
+/** The same for whoever needs no more of it than its key and how many runs it has; tells how far it is. */
+export function writeRound(
+  db: Db,
+  actor: Actor,
+  input: NewRound,
+  progress?: JobProgress,
+): Promise<{ readonly key: string; readonly runs: number }> {
+  return write(db, actor, async (w) => {
     const { projectId } = actor;
     if (!input.cases.length && input.filter === undefined && !input.from)
       throw new Refusal('invalid', { fields: [{ path: 'cases', text: 'Choose at least one case.' }] });
@@ -405,8 +432,8 @@ export async function addRound(db: Db, actor: Actor, input: NewRound): Promise<R
         configuration: run.configuration,
         supersedesId: before(run)?.run.id ?? null,
       })),
+      progress,
     );
-    return made;
+    return { key: made, runs: planned.length };
   });
-  return roundDetail(db, actor.projectId, key);
 }

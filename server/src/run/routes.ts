@@ -20,6 +20,7 @@ import {
 import { comparison, comparisonFile } from './comparison';
 import { roundDocument, roundDocumentFormats, runDocument, type RoundDocumentFormat } from './documents';
 import { addRound, previewRound, programsOf } from './plan';
+import { addLargeRound } from './plan-large';
 import { configurationPlan, saveConfigurationPlan } from './configurations';
 import { problemFigures, problemLife, saveProblem, saveProblemLife } from './problem-life';
 import { addResultRule, dismissResult, listResults, removeResultRule, resultDetail, rulesOf } from './result-lists';
@@ -98,6 +99,7 @@ export function runRoutes(app: FastifyInstance, context: AppContext): void {
   serve(app, context, contract.getRound, ({ membership, params }) => roundDetail(db, membership.projectId, params.key));
   serve(app, context, contract.previewRound, ({ membership, body }) => previewRound(db, membership.projectId, body));
   serve(app, context, contract.addRound, ({ actor, body }) => addRound(db, actor, body));
+  serve(app, context, contract.addLargeRound, ({ actor, body }) => addLargeRound(db, actor, body));
   serve(app, context, contract.getConfigurations, ({ membership }) => configurationPlan(db, membership.projectId));
   serve(app, context, contract.saveConfigurations, ({ actor, body }) => saveConfigurationPlan(db, actor, body));
   serve(app, context, contract.placeRound, ({ actor, params, body }) => placeRound(db, actor, params.key, body));

@@ -1,3 +1,4 @@
+import type { AskedRound } from '@contract/run';
 import type { RecordFormat } from '@core/base';
 import type { CaseContent } from '@core/design';
 import type {
@@ -89,6 +90,12 @@ export const runs = mysqlTable(
     index('runs_tester').on(t.projectId, t.tester, t.finishedAt),
   ],
 );
+
+/** What was asked of jobs that plan rounds. */
+export const roundJobs = mysqlTable('round_jobs', {
+  jobId: ref('job_id').primaryKey(),
+  asked: jsonText<AskedRound>('asked').notNull(),
+});
 
 export const evidence = mysqlTable(
   'evidence',

@@ -37,7 +37,11 @@ export const requirements = mysqlTable(
     notInCode: boolean('not_in_code').notNull(),
     notInCodeRationale: mediumText('not_in_code_rationale').notNull(),
   },
-  (t) => [index('requirements_place').on(t.specificationId, t.underId, t.position), index('requirements_project').on(t.projectId, t.kind)],
+  (t) => [
+    index('requirements_place').on(t.specificationId, t.underId, t.position),
+    index('requirements_project').on(t.projectId, t.kind),
+    index('requirements_level').on(t.projectId, t.level),
+  ],
 );
 
 /** What a requirement has beside its text; a row only where there is something. */

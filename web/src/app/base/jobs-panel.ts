@@ -7,7 +7,13 @@ import { onAction, useProject } from './live';
 import { baseActions, baseCommands, baseFeature } from './state';
 import { ProblemNote } from './ui/problem-note';
 
-const names: Readonly<Record<string, string>> = { pack: 'Proof pack', bulk: 'Change of many records', import: 'Import' };
+const names: Readonly<Record<string, string>> = {
+  pack: 'Proof pack',
+  bulk: 'Change of many records',
+  import: 'Import',
+  plan: 'Planned round',
+};
+const asking: readonly string[] = ['import asked for', 'round asked for'];
 const states: Readonly<Record<Job['state'], string>> = {
   queued: 'waits for its turn',
   running: 'at work',
@@ -97,7 +103,7 @@ export class JobsPanel {
     });
     onAction(baseCommands.cancelJob.done, read);
     onAction(baseActions.liveNews, ({ entries }) => {
-      if (entries.some(({ kind, action }) => names[kind] || action === 'import asked for')) read();
+      if (entries.some(({ kind, action }) => names[kind] || asking.includes(action))) read();
     });
     // Progress is no entry of the ledger: it is looked at while something is at work.
     effect((onCleanup) => {

@@ -294,6 +294,6 @@ export class Mounted<T> {
 }
 
 /** Tells the open screens what somebody did. */
-export function hear(store: Store, kind: string, key: string, action = 'changed'): void {
-  store.dispatch(baseActions.liveNews({ entries: [{ seq: 99, who: 'tom', action, kind, key }], judged: [] }));
+export function hear(store: Store, kind: string, key: string, action = 'changed', who = 'tom'): void {
+  store.dispatch(baseActions.liveNews({ entries: [{ seq: 99, who, action, kind, key }], judged: [] }));
 }

@@ -4,9 +4,13 @@ import { FormsModule } from '@angular/forms';
 import { MatButtonModule } from '@angular/material/button';
 import { Router, RouterLink } from '@angular/router';
 import type { Selection } from '@contract/base';
+import { largeRound } from '@contract/run';
 import { debounceTime } from 'rxjs';
 import {
+  baseActions,
+  baseFeature,
   Icon,
+  JobsPanel,
   Needs,
   onAction,
   onChanged,
@@ -31,6 +35,7 @@ import { useTesters } from './testers';
   imports: [
     ConfigurationChoice,
     FormsModule,
+    JobsPanel,
     RouterLink,
     MatButtonModule,
     Icon,
@@ -42,179 +47,7 @@ import { useTesters } from './testers';
     Needs,
   ],
   changeDetection: ChangeDetectionStrategy.OnPush,
-  template: `
-    <div class="panes plan">
-      <section class="pane pane-left side" aria-label="Cases">
-        <div class="row">
-          <h1 class="grow">Plan a round on {{ scope.build() || 'no build yet' }}</h1>
-          <a mat-button [routerLink]="['/', scope.slug(), 'run']">Cancel</a>
-        </div>
-        @if (fromWords(); as words) {
-          <p class="row">
-            <span class="second small grow">Planned from {{ words }}.</span>
-            <a class="chip" [routerLink]="['/', scope.slug(), 'run', 'plan']">Without that</a>
-          </p>
-        }
-        @if (given().length) {
-          <div class="row" aria-label="Cases that come along">
-            <span class="second small">Comes along:</span>
-            @for (key of given(); track key) {
-              <span class="chip"
-                ><cp-record kind="case" [key]="key" /><button
-                  class="chip"
-                  type="button"
-                  [attr.aria-label]="'Without ' + key"
-                  (click)="without(key)"
-                >
-                  <cp-icon name="close" /></button
-              ></span>
-            }
-          </div>
-        }
-        <cp-record-list [kind]="kind" (opened)="look($event)" (chosen)="selection.set($event)">
-          <ng-template [cpRow]="kind" let-c let-found="found">
-            <cp-row-lines
-              [row]="c"
-              [found]="found"
-              [below]="
-                (c.verifies.join(', ') || 'verifies nothing') +
-                (c.rows ? ' · ' + c.rows + (c.rows === 1 ? ' row' : ' rows') : '') +
-                ' · ' +
-                c.plannedMinutes +
-                ' min'
-              "
-            />
-            @if (c.state !== 'approved') {
-              <span class="tag waiting">{{ reviewWords(c.state) }}</span>
-            }
-          </ng-template>
-          <ng-container empty>
-            <h2>No case yet</h2>
-            <p>Design one first: only approved cases are run.</p>
-          </ng-container>
-        </cp-record-list>
-      </section>
-      <form class="pane stack" aria-label="The round" (ngSubmit)="send()">
-        <div class="sheet pad stack">
-          <label class="field"><span>Title</span><input class="in" name="title" maxlength="300" [(ngModel)]="title" /></label>
-          <cp-configuration-choice [(configurations)]="configurations" [(choice)]="choice" />
-          @if (choice() === 'words') {
-            <label class="field"
-              ><span>Configuration</span
-              ><input class="in" name="configuration" placeholder="rig 2 · cold chamber" maxlength="300" [(ngModel)]="configuration"
-            /></label>
-          }
-          <div class="two">
-            <label class="field"><span>Unit under test</span><input class="in" name="unit" maxlength="300" [(ngModel)]="unit" /></label>
-            <label class="field"><span>Tools</span><input class="in" name="tools" maxlength="300" [(ngModel)]="tools" /></label>
-          </div>
-          <label class="field"
-            ><span>Done by</span
-            ><select class="in" name="tester" [(ngModel)]="tester">
-              @for (t of testers(); track t.login) {
-                <option [value]="t.login">{{ t.printedName }}</option>
-              }
-              @for (name of programs(); track name) {
-                <option [value]="name">{{ name }}</option>
-              }
-            </select></label
-          >
-          @if (others().length) {
-            <fieldset class="share">
-              <legend class="small second">Shared out evenly with</legend>
-              @for (t of others(); track t.login) {
-                <label class="check"
-                  ><input type="checkbox" [checked]="shared().has(t.login)" (change)="share(t.login)" /> {{ t.printedName }}</label
-                >
-              }
-            </fieldset>
-          }
-          <label class="check"
-            ><input type="checkbox" name="leaveOut" [(ngModel)]="leaveOut" /> Leave out what passed here in this configuration and still
-            stands</label
-          >
-        </div>
-        <section class="sheet pad stack-s" aria-live="polite" aria-label="What the round would be">
-          @if (!asked()) {
-            <h2>Choose cases on the left</h2>
-            <p class="second">Space chooses a row, Shift a stretch; “Choose all” takes all that the filter finds.</p>
-          } @else if (preview(); as p) {
-            <h2>{{ p.runs }} {{ p.runs === 1 ? 'run' : 'runs' }}, {{ duration(p.minutes) }} planned</h2>
-            @if (p.people.length > 1) {
-              <table class="list">
-                <tbody>
-                  @for (person of p.people; track person.login) {
-                    <tr>
-                      <td>{{ nameOf(person.login) }}</td>
-                      <td class="num">{{ person.runs }} {{ person.runs === 1 ? 'run' : 'runs' }}</td>
-                      <td class="num">{{ duration(person.minutes) }}</td>
-                    </tr>
-                  }
-                </tbody>
-              </table>
-            }
-            @if (p.without.length) {
-              <div class="note waiting">
-                <cp-icon name="warning" /><span
-                  >No case verifies
-                  @for (key of p.without.slice(0, 12); track key) {
-                    <cp-record kind="requirement" [key]="key" />{{ ' ' }}
-                  }
-                  {{ p.without.length > 12 ? 'and ' + (p.without.length - 12) + ' more' : '' }}</span
-                >
-              </div>
-            }
-            @if (p.refusedCount) {
-              <details open>
-                <summary>{{ p.refusedCount }} cannot be run and {{ p.refusedCount === 1 ? 'is' : 'are' }} left out</summary>
-                <ul class="small">
-                  @for (r of p.refused; track r.key) {
-                    <li>{{ r.why }}</li>
-                  }
-                </ul>
-              </details>
-            }
-            @if (p.passedCount) {
-              <details>
-                <summary>{{ p.passedCount }} left out: passed, and still {{ p.passedCount === 1 ? 'stands' : 'stand' }}</summary>
-                <ul class="small">
-                  @for (r of p.passed; track r.key) {
-                    <li>
-                      <b class="key">{{ r.key }}</b> {{ r.why }}
-                    </li>
-                  }
-                </ul>
-              </details>
-            }
-            @if (p.againCount) {
-              <div class="note waiting">
-                <cp-icon name="history" />
-                <span
-                  >{{ p.againCount }} {{ p.againCount === 1 ? 'has' : 'have' }} a result here already, which stands until a newer one is
-                  finished: {{ p.again.slice(0, 6).join(', ') }}{{ p.againCount > 6 ? ' and others' : '' }}.</span
-                >
-              </div>
-              <label class="field"
-                ><span>Why they are planned again</span><input class="in" name="why" maxlength="2000" [(ngModel)]="why"
-              /></label>
-            }
-          } @else {
-            <p class="second" role="status">Counting …</p>
-          }
-          <cp-problem [of]="names.preview" />
-          <cp-problem [of]="names.round" />
-          <div class="row">
-            <button mat-flat-button type="submit" [cpNeeds]="missing">
-              Plan {{ preview()?.runs ?? 0 }} {{ preview()?.runs === 1 ? 'run' : 'runs' }}
-            </button>
-            @if (missing()) {
-              <span class="second small">{{ missing() }}</span>
-            }
-          </div>
-        </section>
-      </form>
-    </div>
-  `,
+  templateUrl: './plan-page.html',
   styles: `
     :host {
       display: block;
@@ -258,7 +91,11 @@ export class PlanPage {
   protected readonly kind = plannedKind;
   private readonly store = this.scope.store;
   private readonly router = inject(Router);
-  protected readonly names = { preview: runCommands.previewRound.name, round: runCommands.addRound.name };
+  protected readonly names = {
+    preview: runCommands.previewRound.name,
+    round: runCommands.addRound.name,
+    large: runCommands.addLargeRound.name,
+  };
   protected readonly given = signal<readonly string[]>([]);
   protected readonly selection = signal<Selection | null>(null);
   protected readonly title = signal('');
@@ -273,7 +110,16 @@ export class PlanPage {
   protected readonly others = computed(() => this.testers().filter(({ login }) => login !== this.tester()));
   private readonly answer = this.store.selectSignal(runFeature.selectRoundPreview);
   private readonly sending = this.store.selectSignal(selectRequest(this.names.round));
+  private readonly asking = this.store.selectSignal(selectRequest(this.names.large));
   private readonly last = this.store.selectSignal(runFeature.selectLastRound);
+  private readonly jobs = this.store.selectSignal(baseFeature.selectJobs);
+  /** The job that was asked here for a large round. */
+  protected readonly job = signal<number | null>(null);
+  private readonly atWork = computed(() => {
+    const id = this.job();
+    const known = this.jobs().find((job) => job.id === id);
+    return id !== null && (known === undefined || known.state === 'queued' || known.state === 'running');
+  });
 
   protected readonly programs = this.store.selectSignal(runFeature.selectPrograms);
   protected readonly choice = signal<ConfigurationWay>('words');
@@ -329,14 +175,16 @@ export class PlanPage {
     const { of, answer } = this.answer();
     return answer && of === JSON.stringify(this.asked()) ? answer : null;
   });
+  protected readonly large = computed(() => (this.preview()?.runs ?? 0) > largeRound);
   /** What is still needed before it can be planned, in words. */
   protected readonly missing = computed(() => {
+    if (this.atWork()) return 'It is being planned: how far it is stands below.';
     if (!this.chosen()) return 'No case is chosen yet.';
     if (!this.title().trim()) return 'It needs a title.';
     if (!this.configurations().length && !(this.choice() === 'words' && this.configuration().trim()))
       return 'Say in which configuration it is run.';
     const p = this.preview();
-    if (!p || this.sending().pending) return '…';
+    if (!p || this.sending().pending || this.asking().pending) return '…';
     if (!p.runs) return 'Nothing is left to run.';
     return p.againCount && this.why().trim().length < 3 ? 'Say why what has a result is planned again.' : '';
   });
@@ -376,7 +224,16 @@ export class PlanPage {
       .pipe(debounceTime(200), takeUntilDestroyed())
       .subscribe(ask);
     onChanged(['case', 'run', 'round'], ask);
-    onAction(runCommands.addRound.done, ({ answer }) => void this.router.navigate(['/', this.scope.slug(), 'run', 'round', answer.key]));
+    onAction(runCommands.addRound.done, ({ answer }) => this.open(answer.key));
+    onAction(runCommands.addLargeRound.done, ({ answer }) => this.job.set(answer.id));
+    onAction(baseActions.liveNews, ({ entries }) => {
+      const mine = entries.find(({ action, who }) => action === 'round planned' && who === this.scope.session()?.person.login);
+      if (mine && this.atWork()) this.open(mine.key);
+    });
+  }
+
+  private open(round: string): void {
+    void this.router.navigate(['/', this.scope.slug(), 'run', 'round', round]);
   }
 
   protected without(key: string): void {
@@ -404,8 +261,9 @@ export class PlanPage {
     const preview = this.preview();
     if (!asked || !preview) return;
     const refused = new Set(preview.refused.map(({ key }) => key));
+    const add = this.large() ? runCommands.addLargeRound : runCommands.addRound;
     this.store.dispatch(
-      runCommands.addRound.start({
+      add.start({
         ...asked,
         cases: asked.cases.filter((key) => !refused.has(key)),
         title: this.title().trim(),

@@ -1,8 +1,11 @@
 import { listCases } from '@contract/design';
 import * as contract from '@contract/run';
 import type { RoundPreview } from '@contract/run';
-import { provideRouter } from '@angular/router';
-import { FakeApi, listOver, mount, openWeb, type Mounted } from '../base/testing';
+import { TestBed } from '@angular/core/testing';
+import { provideRouter, Router } from '@angular/router';
+import { Store } from '@ngrx/store';
+import { listJobs } from '@contract/base';
+import { FakeApi, hear, listOver, mount, openWeb, type Mounted } from '../base/testing';
 import { PlanPage } from './plan-page';
 import { runCommands, runFeature } from './state';
 
@@ -113,5 +116,37 @@ describe('planning a round', () => {
     expect(api.of(contract.addRound)).toEqual([
       jasmine.objectContaining({ cases: ['C-001'], configuration: 'rig 3', title: 'Morning', reason: 'The rig was wrong.' }),
     ]);
+  });
+
+  it('has a round of many runs planned in the background, says how far it is, and opens it once it stands', async () => {
+    await open('C-001');
+    preview = { ...nothing, cases: 2000, runs: 20_000, minutes: 90_000 };
+    const job = {
+      id: 7,
+      kind: 'plan',
+      state: 'running',
+      progress: 0.4,
+      message: '7500 of 20000 runs hold their case',
+      build: '1.0',
+      by: 'ada',
+    };
+    const times = { createdAt: '2026-11-20T08:00:00.000Z', finishedAt: null, file: null };
+    api.on(contract.addLargeRound, () => ({ ...job, ...times })).on(listJobs, () => [{ ...job, ...times }]);
+    await page.write(/^Configuration/, 'rig 4');
+    await page.write(/^Title/, 'All of it');
+    await counted();
+    expect(page.text()).toContain('planned in the background, all or none');
+    const store = TestBed.inject(Store);
+    await page.press(/^\s*Plan 20000 runs/);
+    expect([api.of(contract.addRound).length, api.of(contract.addLargeRound).length]).toEqual([0, 1]);
+    hear(store, 'build', '1.0', 'round asked for');
+    await page.settled();
+    expect(page.text()).toContain('7500 of 20000 runs hold their case');
+    expect(page.text()).toContain('It is being planned');
+    const went = spyOn(TestBed.inject(Router), 'navigate').and.resolveTo(true);
+    hear(store, 'round', 'R-050', 'round planned');
+    expect(went).not.toHaveBeenCalled();
+    hear(store, 'round', 'R-051', 'round planned', 'ada');
+    expect(went).toHaveBeenCalledWith(['/', 'demo', 'run', 'round', 'R-051']);
   });
 });

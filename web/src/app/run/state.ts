@@ -31,6 +31,7 @@ export const runCommands = {
   previewRound: command('[Run] preview round', contract.previewRound),
   getRound: command('[Run] get round', contract.getRound),
   addRound: command('[Run] add round', contract.addRound),
+  addLargeRound: command('[Run] add large round', contract.addLargeRound),
   getRun: command('[Run] get run', contract.getRun),
   startRun: command('[Run] start run', contract.startRun),
   recordStep: command('[Run] record step', contract.recordStep),
