@@ -8,6 +8,7 @@ const atATime = 500;
 
 interface Connection {
   query(text: string, values: readonly unknown[]): Promise<readonly [{ readonly insertId: number }, unknown]>;
+  escape(value: unknown): string;
 }
 
 /**
@@ -15,33 +16,43 @@ interface Connection {
  * inserting. What no row gives is left to the table's default; a value that several rows share is written out once.
  * Answers the ids that the database counted up for them, in their order: InnoDB gives the rows of one statement consecutive ones.
  */
-export async function insertMany<T extends MySqlTable>(tx: Tx, table: T, rows: readonly T['$inferInsert'][]): Promise<number[]> {
+export async function insertMany<T extends MySqlTable>(
+  tx: Tx,
+  table: T,
+  rows: readonly T['$inferInsert'][],
+  /** Told how many stand, part by part. */
+  reached: (count: number) => Promise<void> = () => Promise.resolve(),
+): Promise<number[]> {
   const columns = Object.entries(getTableColumns(table) as Record<string, MySqlColumn>).filter(([name]) =>
     rows.some((row) => (row as Record<string, unknown>)[name] !== undefined),
   );
-  const written = columns.map(() => new Map<unknown, unknown>());
-  const stored = (value: unknown, column: MySqlColumn, at: number): unknown => {
-    if (value === undefined || value === null) return null;
-    if (typeof value !== 'object') return column.mapToDriverValue(value);
+  const connection = connectionOf(tx) as Connection;
+  const written = columns.map(() => new Map<unknown, string>());
+  const literal = (value: unknown, column: MySqlColumn, at: number): string => {
+    if (value === undefined || value === null) return 'null';
+    if (typeof value !== 'object') return connection.escape(column.mapToDriverValue(value));
     let text = written[at].get(value);
-    if (text === undefined) written[at].set(value, (text = column.mapToDriverValue(value)));
+    if (text === undefined) written[at].set(value, (text = connection.escape(column.mapToDriverValue(value))));
     return text;
   };
-  const connection = connectionOf(tx) as Connection;
-  const text = `insert into \`${getTableName(table)}\` (${columns.map(([, { name }]) => `\`${name}\``).join(', ')}) values ?`;
+  const row = (of: T['$inferInsert']): string =>
+    `(${columns.map(([name, column], at) => literal((of as Record<string, unknown>)[name], column, at)).join(',')})`;
+  const into = `insert into \`${getTableName(table)}\` (${columns.map(([, { name }]) => `\`${name}\``).join(', ')}) values ?`;
   const ids: number[] = [];
   // The next part is written out while the database takes the one before.
   let before: (() => Promise<void>) | undefined;
   for (let from = 0; from < rows.length; from += atATime) {
     const part = rows.slice(from, from + atATime);
-    const values = part.map((row) => columns.map(([name, column], at) => stored((row as Record<string, unknown>)[name], column, at)));
-    const asked = connection.query(text, [values]);
+    const text = part.map(row).join(',');
+    // As it is: a text of megabytes is not looked through for places of values.
+    const asked = connection.query(into, [{ toSqlString: () => text }]);
     // Told below; what comes behind a part that failed is undone with it.
     asked.catch(() => undefined);
     await before?.();
     before = async () => {
       const [{ insertId }] = await asked;
       ids.push(...part.map((_, i) => insertId + i));
+      await reached(ids.length);
     };
   }
   await before?.();

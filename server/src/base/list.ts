@@ -16,6 +16,8 @@ export interface ListField {
   readonly list?: SQL;
   /** Where it is stored otherwise than it is said: what is stored, by what is said. */
   readonly stored?: Readonly<Record<string, string | number>>;
+  /** What holds of all rows that have it, and leads the database to the index on it where they are counted. */
+  readonly within?: SQL;
 }
 
 /** How records of one kind are asked for: the tables that its fields stand in, and the fields by name. */
@@ -180,7 +182,8 @@ function ordersOf(source: ListSource, sort: string): Order[] {
   });
   // The index that serves another table's columns goes on with the key.
   const keyed = source.place === undefined || sort.split(',').some((name) => /^-?key$/.test(name));
-  return [...orders, ...(keyed ? [] : byKey(false)), { value: place.id, down: false }];
+  // An index is read in one direction: the id goes on in that of the column before it.
+  return [...orders, ...(keyed ? [] : byKey(false)), { value: place.id, down: keyed && (orders.at(-1)?.down ?? false) }];
 }
 
 type Place = readonly (string | number | null)[];
@@ -210,6 +213,13 @@ function behind(orders: readonly Order[], place: Place): SQL | undefined {
 /** The SQL of a question without its page. */
 function questionWhere(source: ListSource, filter: Filter | undefined): SQL {
   return and(source.where, filter && condition(source, filter)) ?? source.where;
+}
+
+/** The SQL that counts what a question finds: from the indexes on the fields that it asks for, where there are any. */
+function countOf(source: ListSource, filter: Filter | undefined): SQL {
+  const asked = !filter ? [] : 'and' in filter ? filter.and : [filter];
+  const within = asked.flatMap((part) => ('is' in part ? (needField(source, part.field).within ?? []) : []));
+  return sql`select count(*) ${source.from} where ${and(questionWhere(source, filter), ...within)}`;
 }
 
 /** The same for whoever does something with all that a filter finds. */
@@ -271,7 +281,7 @@ export async function listPage<R extends { readonly id: number }>(
     const filter = needFilter(query.filter);
     const where = questionWhere(source, filter);
     const counts = query.after === undefined && !(source.all !== undefined && !filter);
-    const count = sql`select count(*) ${source.from} where ${where}`;
+    const count = countOf(source, filter);
     // What is asked of the database in one breath is not asked three times: how many there are, and how far the ledger is.
     // A search for words finds all before it shows the first: they are counted as they pass, not searched again.
     const passing = wordsOf(filter) ? sql`count(*) over ()` : count;

@@ -70,11 +70,16 @@ export async function insertRecord(w: Writing, record: NewRecord): Promise<numbe
 }
 
 /** Makes many at once and answers their ids by key. */
-export async function insertRecords(w: Writing, list: readonly NewRecord[]): Promise<Map<string, number>> {
+export async function insertRecords(
+  w: Writing,
+  list: readonly NewRecord[],
+  reached?: (count: number) => Promise<void>,
+): Promise<Map<string, number>> {
   const ids = await insertMany(
     w.tx,
     records,
     list.map((record) => recordValues(w, record)),
+    reached,
   );
   return new Map(list.map(({ key }, i) => [key, ids[i]]));
 }

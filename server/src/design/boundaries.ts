@@ -1,6 +1,6 @@
 import { groupBy } from '@core/base';
 import { boundaryPoints, verifiedByTest, type BoundaryCase, type BoundaryPoint } from '@core/design';
-import { and, eq, gt, inArray, isNull, sql } from 'drizzle-orm';
+import { and, eq, gt, inArray, isNull, or, sql } from 'drizzle-orm';
 import { ledger, ledgerHeads, needRecord, sumOfTouches, traces, type Db, type Tx } from '../base';
 import { boundaryCounts, boundaryProgress, requirements } from '../specify';
 import { caseContent, casesById, verifyingPairs } from './store';
@@ -36,10 +36,32 @@ export async function boundariesOf(db: Db, projectId: number, key: string): Prom
 
 /** Projects whose counts are behind their ledger. */
 export async function boundariesBehind(db: Db): Promise<number[]> {
-  const [rows] = (await db.execute(
-    sql`select h.project_id as id from ${ledgerHeads} h left join ${boundaryProgress} p on p.project_id = h.project_id where h.project_id > 0 and (p.seq is null or p.version <> ${boundaryVersion} or exists (select 1 from ${ledger} l where l.project_id = h.project_id and l.seq > p.seq and (json_exists(l.touches, '$.texts') or json_exists(l.touches, '$.requirements') or json_exists(l.touches, '$.all'))) or h.seq > p.seq + ${passedOver})`,
-  )) as unknown as [{ id: number | string }[]];
-  return rows.map(({ id }) => Number(id));
+  const rows = await db
+    .select({ projectId: ledgerHeads.projectId, head: ledgerHeads.seq, seq: boundaryProgress.seq, version: boundaryProgress.version })
+    .from(ledgerHeads)
+    .leftJoin(boundaryProgress, eq(boundaryProgress.projectId, ledgerHeads.projectId))
+    .where(
+      and(
+        gt(ledgerHeads.projectId, 0),
+        sql`not (${boundaryProgress.seq} <=> ${ledgerHeads.seq} and ${boundaryProgress.version} <=> ${boundaryVersion})`,
+      ),
+    );
+  const behind: number[] = [];
+  for (const { projectId, head, seq, version } of rows)
+    if (seq === null || version !== boundaryVersion || head > seq + passedOver || (await textsTouched(db, projectId, seq)))
+      behind.push(projectId);
+  return behind;
+}
+
+/** Does an entry behind a number touch a text? The number stands in the question, not in a join: so only what came behind it is read. */
+async function textsTouched(db: Db, projectId: number, after: number): Promise<boolean> {
+  const text = (at: string) => sql`json_exists(${ledger.touches}, ${at})`;
+  const [found] = await db
+    .select({ seq: ledger.seq })
+    .from(ledger)
+    .where(and(eq(ledger.projectId, projectId), gt(ledger.seq, after), or(text('$.texts'), text('$.requirements'), text('$.all'))))
+    .limit(1);
+  return found !== undefined;
 }
 
 /**

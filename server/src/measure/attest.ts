@@ -63,7 +63,7 @@ async function refuseMeasured(
   where: UnitPlace,
 ): Promise<void> {
   const profile = await profileOf(tx, projectId);
-  const reader = new CreditReader(tx, projectId, buildId, profile, { casesOf: () => new Set<string>() });
+  const reader = new CreditReader(tx, { projectId, buildId, profile, rules: { casesOf: () => new Set<string>() } });
   const [file] = await reader.filesOf([sourceId]);
   if (file?.status !== 'measured')
     throw new Refusal('stateForbids', { detail: `${where.path} is not measured on the text that the build has: load its coverage first.` });

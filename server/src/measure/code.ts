@@ -158,7 +158,8 @@ async function openFile(db: Db, projectId: number, build: StoredBuild, path: str
       .select({ id: codeTraces.requirementId })
       .from(codeTraces)
       .where(and(eq(codeTraces.buildId, build.id), eq(codeTraces.path, path), isNull(codeTraces.removedAt)));
-    const reader = new CreditReader(tx, projectId, build.id, profile, { casesOf: () => new Set<string>() }, build.closedSeq);
+    const asked = { projectId, buildId: build.id, profile, asOf: build.closedSeq };
+    const reader = new CreditReader(tx, { ...asked, rules: { casesOf: () => new Set<string>() } });
     const context = await contextOf(
       tx,
       projectId,
@@ -167,7 +168,7 @@ async function openFile(db: Db, projectId: number, build: StoredBuild, path: str
       [...(await reader.measuredCases())],
       build.closedSeq,
     );
-    const judged = new CreditReader(tx, projectId, build.id, profile, rulesOf(profile, context), build.closedSeq);
+    const judged = new CreditReader(tx, { ...asked, rules: rulesOf(profile, context) });
     const [source] = await judged.filesOf([row.id]);
     return { source, context, text: row.text, sha256: row.sha256 };
   });
@@ -306,7 +307,7 @@ export async function requirementCode(db: Db, projectId: number, build: StoredBu
       .limit(500);
     const profile = await profileOf(tx, projectId, build.closedSeq);
     const rules = rulesOf(profile, await contextOf(tx, projectId, profile, [record.id], [], build.closedSeq));
-    const reader = new CreditReader(tx, projectId, build.id, profile, rules, build.closedSeq);
+    const reader = new CreditReader(tx, { projectId, buildId: build.id, profile, rules, asOf: build.closedSeq });
     const known = await reader.sources();
     const files = await reader.filesOf(named.flatMap(({ path }) => known.get(path)?.id ?? []));
     const cases = rules.casesOf([record.key]);

@@ -69,6 +69,20 @@ interface Piece {
   readonly moves?: readonly MovedUnit[];
 }
 
+/** What is asked of a build's measurements. */
+export interface CreditQuestion {
+  readonly projectId: number;
+  readonly buildId: number;
+  readonly profile: StandardProfile;
+  readonly rules: CreditRules;
+  /** For a closed build: cases are those of its closing. */
+  readonly asOf?: number | null;
+  /** Records that differ from the ledger, where they are known already. */
+  readonly faulty?: ReadonlySet<number>;
+  /** All runs of the build of these cases, where they were read already. */
+  readonly read?: { readonly cases: readonly number[] | 'all'; readonly runs: readonly JudgedRun[] };
+}
+
 /**
  * Reads what is measured of a build, as little of it as is asked for. One reader serves one judgement: what it read once it does not
  * read again, and all of it in the caller's snapshot.
@@ -83,14 +97,7 @@ export class CreditReader {
 
   constructor(
     private readonly tx: Db | Tx,
-    private readonly projectId: number,
-    private readonly buildId: number,
-    private readonly profile: StandardProfile,
-    private readonly rules: CreditRules,
-    /** For a closed build: cases are those of its closing. */
-    private readonly asOf: number | null = null,
-    /** Records that differ from the ledger, where they are known already. */
-    private readonly faulty?: ReadonlySet<number>,
+    private readonly question: CreditQuestion,
   ) {}
 
   /** Source files of the build by their paths. */
@@ -98,7 +105,7 @@ export class CreditReader {
     this.known ??= this.tx
       .select({ id: sources.id, path: sources.path, sha256: sources.sha256 })
       .from(sources)
-      .where(and(eq(sources.buildId, this.buildId), isNull(sources.supersededAt)))
+      .where(and(eq(sources.buildId, this.question.buildId), isNull(sources.supersededAt)))
       .orderBy(asc(sources.path))
       .then((rows) => new Map(rows.map(({ path, ...rest }) => [path, rest])));
     return this.known;
@@ -120,7 +127,7 @@ export class CreditReader {
         seq: measurements.seq,
       })
       .from(measurements)
-      .where(and(eq(measurements.buildId, this.buildId), eq(measurements.withdrawn, false)))
+      .where(and(eq(measurements.buildId, this.question.buildId), eq(measurements.withdrawn, false)))
       .orderBy(asc(measurements.id))
       // A query asks again whenever it is awaited; what it answered does not.
       .then((rows) => rows);
@@ -148,9 +155,7 @@ export class CreditReader {
 
   /** Which measurements belong to a result that gives credit. */
   private counts(): Promise<(m: Directory) => boolean> {
-    this.counting ??= this.measuredCases().then((ids) =>
-      countingRule(this.tx, this.projectId, this.buildId, this.profile, [...ids], this.asOf, this.faulty),
-    );
+    this.counting ??= this.measuredCases().then((ids) => countingRule(this.tx, this.question, [...ids]));
     return this.counting;
   }
 
@@ -173,9 +178,9 @@ export class CreditReader {
       (unit) => unit.sourceId,
     );
     const paths = ids.flatMap((id) => known.get(id)?.path ?? []);
-    this.carries ??= standingCarries(this.tx, this.buildId);
+    this.carries ??= standingCarries(this.tx, this.question.buildId);
     const carriedTo = groupBy(await this.carries, ({ path }) => path);
-    const traced = groupBy(await unitTraces(this.tx, this.buildId, paths), (t) => t.path);
+    const traced = groupBy(await unitTraces(this.tx, this.question.buildId, paths), (t) => t.path);
     const all = await this.measured();
     const from = paths.flatMap((path) => (carriedTo.get(path) ?? []).map(({ fromPath }) => fromPath));
     const byPath = new Map<string, Piece[]>([...paths, ...from].map((path) => [path, []]));
@@ -230,7 +235,7 @@ export class CreditReader {
       this.files.set(id, {
         sourceId: id,
         path: source.path,
-        credit: creditFile(file, this.rules),
+        credit: creditFile(file, this.question.rules),
         status,
         byHand: mine.filter((t) => t.origin === 'hand'),
         carried,
@@ -364,15 +369,14 @@ async function unitTraces(tx: Db | Tx, buildId: number, paths: readonly string[]
  */
 async function countingRule(
   tx: Db | Tx,
-  projectId: number,
-  buildId: number,
-  profile: StandardProfile,
+  { projectId, buildId, profile, asOf = null, faulty, read }: CreditQuestion,
   caseIds: readonly number[],
-  asOf: number | null,
-  faulty?: ReadonlySet<number>,
 ): Promise<(m: Directory) => boolean> {
   const then = asOf === null ? undefined : await recordsThen(tx, caseIds, asOf);
-  const runs = groupBy(await judgedRuns(tx, projectId, buildId, caseIds, { faulty, finished: true }), (run) => run.caseId);
+  const known = new Set(read?.cases === 'all' ? caseIds : read?.cases);
+  const unread = caseIds.filter((id) => !known.has(id));
+  const others = unread.length ? await judgedRuns(tx, projectId, buildId, unread, { faulty, finished: true }) : [];
+  const runs = groupBy([...(read?.runs ?? []).filter(({ finished }) => finished !== null), ...others], (run) => run.caseId);
   const deviations = profile.credit?.deviations ?? true;
   const crediting = new Map<number, JudgedRun[]>();
   for (let at = 0; at < caseIds.length; at += 1000)

@@ -375,7 +375,7 @@ export async function readFacts(tx: Db | Tx, question: FactsQuestion): Promise<F
   const creditedIds = credited === 'all' ? 'all' : [...credited].filter((id) => keyOf.has(id));
   const family = await familiesOf(tx, projectId, creditedIds);
   const rules = rulesOf(profile, await creditTraces(tx, projectId, profile, creditedIds, family, question.named ?? [], parents, verifies));
-  const reader = new CreditReader(tx, projectId, build.id, profile, rules, null, faulty);
+  const reader = new CreditReader(tx, { projectId, buildId: build.id, profile, rules, faulty, read: { cases: caseIds, runs: ofBuild } });
   // What is looked at anyway is read in one go with what the requirements ask for.
   const files = question.sources ?? [];
   for (let at = 0; at < files.length; at += filesAtOnce) await reader.filesOf(files.slice(at, at + filesAtOnce));

@@ -1,6 +1,7 @@
+import { groupBy } from '@core/base';
 import { addCoverage, coverageOf, noCoverage, type CoverageByMetric, type Metric } from '@core/measure';
 import { judgeCords, type SettledCord, type StandardProfile } from '@core/prove';
-import { and, eq, gt, inArray, isNull, lt, sql } from 'drizzle-orm';
+import { and, desc, eq, gt, inArray, isNull, lt, sql } from 'drizzle-orm';
 import {
   builds,
   ledger,
@@ -68,26 +69,60 @@ export class Projector {
    */
   async behind(): Promise<{ projectId: number; buildId: number }[]> {
     const dayAgo = new Date(this.now().getTime() - 24 * 3600_000).toISOString();
-    const [rows] = (await this.db.execute(
-      sql`select p.project_id as projectId, p.build_id as buildId, p.seq, h.seq as head, p.seq > 0 and p.version = ${projectionVersion} and b.closed_seq is null and not exists (select 1 from ledger l where l.project_id = p.project_id and l.seq > p.seq and l.touches is not null and ifnull(json_value(l.touches, '$.build'), p.build_id) in (select p.build_id union select c.from_build_id from run_carries c where c.build_id = p.build_id)) as untouched from projections p join ledger_heads h on h.project_id = p.project_id join builds b on b.id = p.build_id where p.wanted_at > ${dayAgo} and p.seq < h.seq and (b.closed_seq is null or p.seq < b.closed_seq) order by p.wanted_at desc limit 50`,
-    )) as unknown as [Record<'projectId' | 'buildId' | 'seq' | 'head' | 'untouched', number | string>[]];
-    const found = rows.map((row) => ({
-      projectId: Number(row.projectId),
-      buildId: Number(row.buildId),
-      seq: Number(row.seq),
-      head: Number(row.head),
-      untouched: Number(row.untouched) === 1,
-    }));
+    const { buildId, projectId, seq: judgedTo, version, wantedAt } = projections;
+    const rows = await this.db
+      .select({ projectId, buildId, seq: judgedTo, version, head: ledgerHeads.seq, closedSeq: builds.closedSeq })
+      .from(projections)
+      .innerJoin(ledgerHeads, eq(ledgerHeads.projectId, projectId))
+      .innerJoin(builds, eq(builds.id, buildId))
+      .where(
+        and(
+          gt(wantedAt, dayAgo),
+          sql`${judgedTo} < ${ledgerHeads.seq} and (${builds.closedSeq} is null or ${judgedTo} < ${builds.closedSeq})`,
+        ),
+      )
+      .orderBy(desc(wantedAt))
+      .limit(50);
+    const found: { projectId: number; buildId: number; seq: number; head: number; untouched: boolean }[] = [];
+    for (const [project, some] of groupBy(rows, (row) => row.projectId)) {
+      const known = some.filter((row) => row.seq > 0 && row.version === projectionVersion && row.closedSeq === null);
+      const last = known.length ? await this.lastTouched(project, Math.min(...known.map(({ seq }) => seq))) : new Map<number, number>();
+      for (const row of some) {
+        const untouched = known.includes(row) && !(await this.touched(row, last));
+        found.push({ projectId: project, buildId: row.buildId, seq: row.seq, head: row.head, untouched });
+      }
+    }
     // Only while it is where it was seen: whoever brought it along meanwhile, or closed it, knows better.
-    for (const { buildId, seq, head } of found.filter(({ untouched }) => untouched)) {
+    for (const { buildId: build, seq, head } of found.filter(({ untouched }) => untouched)) {
       const [{ affectedRows }] = await this.db
         .update(projections)
         .set({ seq: head })
-        .where(and(eq(projections.buildId, buildId), eq(projections.seq, seq), eq(projections.version, projectionVersion)));
-      const counted = this.counted.get(buildId);
-      if (affectedRows && counted?.seq === seq) this.counted.set(buildId, { ...counted, seq: head });
+        .where(and(eq(buildId, build), eq(judgedTo, seq), eq(version, projectionVersion)));
+      const counted = this.counted.get(build);
+      if (affectedRows && counted?.seq === seq) this.counted.set(build, { ...counted, seq: head });
     }
-    return found.filter(({ untouched }) => !untouched).map(({ projectId, buildId }) => ({ projectId, buildId }));
+    return found
+      .filter(({ untouched }) => !untouched)
+      .map(({ projectId: project, buildId: build }) => ({ projectId: project, buildId: build }));
+  }
+
+  /** The last entry behind a number that touches something on each build; what touches all builds stands under 0. */
+  private async lastTouched(projectId: number, after: number): Promise<Map<number, number>> {
+    // The number stands in the question, not in a join: so only what came behind it is read.
+    const [rows] = (await this.db.execute(
+      sql`select ifnull(json_value(${ledger.touches}, '$.build'), 0) as build, max(${ledger.seq}) as seq from ${ledger} where ${ledger.projectId} = ${projectId} and ${ledger.seq} > ${after} and ${ledger.touches} is not null group by 1`,
+    )) as unknown as [Record<'build' | 'seq', number | string>[]];
+    return new Map(rows.map(({ build, seq }) => [Number(build), Number(seq)]));
+  }
+
+  /** Was a build, or one from which results are carried to it, touched since it was judged? */
+  private async touched(
+    { buildId, seq }: { readonly buildId: number; readonly seq: number },
+    last: ReadonlyMap<number, number>,
+  ): Promise<boolean> {
+    const since = (id: number): boolean => (last.get(id) ?? 0) > seq;
+    if (since(0) || since(buildId)) return true;
+    return last.size > 0 && [...(await carriedFrom(this.db, buildId))].some(since);
   }
 
   /** Makes one build true for the present end of its ledger. Undefined where another node is at it, or there is nothing to do. */

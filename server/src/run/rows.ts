@@ -62,6 +62,8 @@ export const runRows = account({
     ['withdrawnAt', runs.withdrawnAt],
     ['supersededById', runs.supersededById],
   ],
+  // Runs of one case begin with the same copy of it, and with the same steps that nobody recorded yet.
+  alike: [runs.frozen, runs.steps],
 });
 
 export const evidenceRows = account({

@@ -3,13 +3,14 @@ import type { RunDetail, RunSummary } from '@contract/run';
 import { groupBy } from '@core/base';
 import { policiesOf, runOutdated, type StandardProfile } from '@core/prove';
 import { runHash, type RunMore, type RunRecord } from '@core/run';
-import { and, asc, desc, eq, inArray, isNull, sql, type SQL } from 'drizzle-orm';
+import { and, asc, desc, eq, inArray, isNull, ne, sql, type SQL } from 'drizzle-orm';
 import { alias } from 'drizzle-orm/mysql-core';
 import {
   builds,
   decisions,
   decisionsOf,
-  gathered,
+  inOnePacket,
+  packedReading,
   plainKey,
   people,
   profileOf,
@@ -259,14 +260,13 @@ const runsWith = statement((db) =>
     .where(sql`(${records.projectId}, ${records.key}) in (${sql.placeholder('names')})`),
 );
 
-/** Runs by project and key: read for all who open one in the same moment. */
-const runWith = gathered(async (db, asked: readonly { projectId: number; key: string }[]) => {
-  const rows = await runsWith(db, { names: asked.map(({ projectId, key }) => [projectId, key]) });
-  return asked.map(({ projectId, key }) => rows.find(({ record }) => record.projectId === projectId && record.key === key));
-});
+/** A run with all that belongs to it, as it stands at one moment. */
+export function runDetail(db: Db, projectId: number, key: string): Promise<RunDetail> {
+  return packedReading(db, async (tx) => detailIn(tx, projectId, plainKey(key)));
+}
 
-export async function runDetail(db: Db, projectId: number, key: string): Promise<RunDetail> {
-  const found = await runWith(db, { projectId, key: plainKey(key) });
+async function detailIn(tx: Tx, projectId: number, key: string): Promise<RunDetail> {
+  const [found] = await runsWith(tx, { names: [[projectId, key]] });
   if (!found) throw noRun(key);
   const {
     testerName,
@@ -279,15 +279,26 @@ export async function runDetail(db: Db, projectId: number, key: string): Promise
     ...stored
   } = found;
   const { run, record } = stored;
-  const files = hasFiles ? ((await evidenceOf(db, [run.id])).get(run.id) ?? []) : [];
-  const details = (await runDetailsOf(db, [run.id])).get(run.id);
-  const device = hasDevice ? (await runDevicesOf(db, [run.id])).get(run.id) : undefined;
+  const held = run.verdict === 'failed' || run.verdict === 'blocked';
+  const [evidenceFiles, detailRows, devices, signed, decided, raised, verifies, near, known, restsOn, holdsUp] = await inOnePacket(
+    tx,
+    async () => (hasFiles ? evidenceOf(tx, [run.id]) : undefined),
+    async () => runDetailsOf(tx, [run.id]),
+    async () => (hasDevice ? runDevicesOf(tx, [run.id]) : undefined),
+    async () => (isSigned ? signaturesOf(tx, [run.id]) : []),
+    async () => (isDecided ? decisionsOf(tx, [run.id]) : []),
+    async () => (hasRaised ? raisedOn(tx, run.id) : []),
+    async () => verifiedBy(tx, run.caseId),
+    async () => runsNear(tx, run),
+    async () => openReportsOf(tx, run.caseId),
+    async () => standingOf(tx, run),
+    async () => (held ? heldUpBy(tx, run) : []),
+  );
+  const files = evidenceFiles?.get(run.id) ?? [];
+  const details = detailRows.get(run.id);
+  const device = devices?.get(run.id);
   const more = moreOf(details, device);
   const hash = storedRunHash(stored, files, more);
-  const signed = isSigned ? await signaturesOf(db, [run.id]) : [];
-  const decided = isDecided ? await decisionsOf(db, [run.id]) : [];
-  const raised = hasRaised ? await raisedOn(db, run.id) : [];
-  const [verifies, near, known] = await Promise.all([verifiedOf(db, run.caseId), runsNear(db, run), openReportsOf(db, run.caseId)]);
   const keyOf = (id: number | null): string | null => near.find((other) => other.id === id)?.key ?? null;
   const again = near.find(({ id }) => id !== run.supersededById && id !== run.supersedesId);
   const { unit, tools, startedAt, finishedAt, deviationAccepted, corrections, setAside } = run;
@@ -328,8 +339,8 @@ export async function runDetail(db: Db, projectId: number, key: string): Promise
     device: [...more.device],
     handedIn: [...(device?.handedIn ?? [])],
     observationAsked: asksObservation(profile, verifies),
-    restsOn: await standingOf(db, run),
-    holdsUp: run.verdict === 'failed' || run.verdict === 'blocked' ? await heldUpBy(db, run) : [],
+    restsOn,
+    holdsUp,
     own: { ...record.own } as RunDetail['own'],
   };
 }
@@ -345,54 +356,31 @@ export function sameCombination(run: Pick<typeof runs.$inferSelect, 'buildId' | 
 }
 
 /** What came before and behind a run, and what is planned beside it. */
-const runsNear = gathered(async (db, asked: readonly (typeof runs.$inferSelect)[]) => {
-  const near = alias(runs, 'near');
-  const combination = sql`${near.buildId} = ${runs.buildId} and ${near.caseId} = ${runs.caseId} and ${near.configuration} = ${runs.configuration} and ${near.row} <=> ${runs.row}`;
-  const linked = asked.flatMap(({ supersededById, supersedesId }) => [supersededById, supersedesId].filter((id) => id !== null));
-  const rows = [
-    ...(await db
-      .select({ of: runs.id, id: near.id, key: records.key })
-      .from(runs)
-      .innerJoin(near, and(combination, isNull(near.finishedAt), isNull(near.withdrawnAt), sql`${near.id} <> ${runs.id}`))
-      .innerJoin(records, eq(records.id, near.id))
-      .where(
-        inArray(
-          runs.id,
-          asked.map(({ id }) => id),
-        ),
-      )
-      .orderBy(asc(near.id))
-      .limit(100 * asked.length)),
-    ...(linked.length
-      ? await db
-          .select({ of: sql<number>`0`.mapWith(Number), id: records.id, key: records.key })
-          .from(records)
-          .where(inArray(records.id, linked))
-      : []),
-  ];
-  return asked.map(({ id, supersededById, supersedesId }) =>
-    rows.filter((row) => row.of === id || row.id === supersededById || row.id === supersedesId),
-  );
-});
+async function runsNear(tx: Tx, run: typeof runs.$inferSelect): Promise<{ readonly id: number; readonly key: string }[]> {
+  const linked = [run.supersededById, run.supersedesId].filter((id) => id !== null);
+  const planned = tx
+    .select({ id: runs.id, key: records.key })
+    .from(runs)
+    .innerJoin(records, eq(records.id, runs.id))
+    .where(and(sameCombination(run), isNull(runs.finishedAt), isNull(runs.withdrawnAt), ne(runs.id, run.id)))
+    .orderBy(asc(runs.id))
+    .limit(100);
+  const others = linked.length ? tx.select({ id: records.id, key: records.key }).from(records).where(inArray(records.id, linked)) : [];
+  return (await Promise.all([planned, others])).flat();
+}
 
 /** The requirements that a case verifies now, with their levels. */
-const verifiedBy = (db: Db | Tx, caseId: number) => verifiedRows(db, { caseIds: [caseId] });
+const verifiedBy = (db: Db | Tx, caseId: number) => verifiedRows(db, { caseId });
 
 const verifiedRows = statement((db) =>
   db
-    .select({ caseId: traces.fromId, key: records.key, title: records.title, level: requirements.level })
+    .select({ key: records.key, title: records.title, level: requirements.level })
     .from(traces)
     .innerJoin(records, eq(records.id, traces.toId))
     .innerJoin(requirements, eq(requirements.id, traces.toId))
-    .where(and(eq(traces.kind, 'verifies'), sql`${traces.fromId} in (${sql.placeholder('caseIds')})`, isNull(traces.removedAt)))
+    .where(and(eq(traces.kind, 'verifies'), eq(traces.fromId, sql.placeholder('caseId')), isNull(traces.removedAt)))
     .orderBy(asc(traces.id)),
 );
-
-/** The same, read for all who ask in the same moment. */
-const verifiedOf = gathered(async (db, caseIds: readonly number[]) => {
-  const rows = groupBy(await verifiedRows(db, { caseIds: [...new Set(caseIds)] }), ({ caseId }) => caseId);
-  return caseIds.map((id) => rows.get(id) ?? []);
-});
 
 /** Is a passed step asked to say what was seen, at the levels of these requirements? */
 function asksObservation(profile: StandardProfile, verified: readonly { readonly level: string }[]): boolean {

@@ -147,7 +147,7 @@ export function requirementList(projectId: number, specificationId: number | und
     fields: {
       ...recordFields,
       kind: { value: requirements.kind, type: 'text' },
-      level: { value: requirements.level, type: 'text' },
+      level: { value: requirements.level, type: 'text', within: eq(requirements.projectId, projectId) },
       method: { value: requirements.method, type: 'text' },
       derived: { value: requirements.derived, type: 'yesNo' },
       topLevel: { value: requirements.topLevel, type: 'yesNo' },
