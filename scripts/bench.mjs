@@ -6,7 +6,7 @@ import { bareServer } from './bare.mjs';
 import { prepareDatabase } from './database.mjs';
 import { freshDatabase, loadDemo, openBrowser, startServer } from './site.mjs';
 import { underAttack } from './attack.mjs';
-import { needModules, needPackages, root, say } from './system.mjs';
+import { needModules, needPackages, nodeFlags, root, say } from './system.mjs';
 
 needPackages('mariadb-server', 'chromium');
 needModules();
@@ -42,7 +42,7 @@ const parts = {
   pack: () => program('pack', 'packed', ['--expose-gc'], { CORD_KEY_SECRET: 'a secret of the bench' }),
   ground: () => program('ground', 'ground'),
   specify: async () => inBrowser(await program('specify', 'specify'), treeOfMany),
-  library: async () => inBrowser(await program('library', 'library'), pagesOfDesign),
+  library: async () => inBrowser(await program('library', 'library', nodeFlags), pagesOfDesign),
   rows: async () => inBrowser(await program('rows', 'many'), listOfMany),
   parsers: () => void spawnSync(process.execPath, [join(root, 'dist/bench/parsers.js')], { cwd: root, stdio: 'inherit' }),
   attack: async () => {

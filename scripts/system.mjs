@@ -100,4 +100,5 @@ export function needDataFolder() {
 }
 
 /** How a node is started: requests make much that lives briefly, and a nursery of 16 MB, which is Node's own, is swept too often for them. */
-export const nodeArguments = ['--max-semi-space-size=64', join(root, 'dist', 'server', 'main.js')];
+export const nodeFlags = ['--max-semi-space-size=64'];
+export const nodeArguments = [...nodeFlags, join(root, 'dist', 'server', 'main.js')];

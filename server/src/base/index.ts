@@ -7,7 +7,7 @@ export * from './touches';
 export * from './errors';
 export * from './database';
 export { statement } from './statement';
-export { inOnePacket, lastly, packedReading, packedTransaction } from './packets';
+export { inOnePacket, lastly, packedReading, packedSnapshot, packedTransaction } from './packets';
 export * from './insert-many';
 export * from './accounted';
 export * from './writing';

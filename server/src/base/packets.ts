@@ -101,8 +101,14 @@ const packetsOf = (tx: Tx): Packets | undefined => {
  * A transaction on a connection for recording whose questions go in packets. Any error of the database ends it: who can go on after one uses
  * a transaction of its own.
  */
-export async function packedTransaction<T>(db: Db, work: (tx: Tx) => Promise<T>): Promise<T> {
-  const { packets, tx, release } = await begun(forRecording(db));
+export const packedTransaction = <T>(db: Db, work: (tx: Tx) => Promise<T>): Promise<T> => packedWriting(db, work);
+
+/** The same with one snapshot for all that it reads, fixed by its first plain reading. */
+export const packedSnapshot = <T>(db: Db, work: (tx: Tx) => Promise<T>): Promise<T> =>
+  packedWriting(db, work, 'set transaction isolation level repeatable read');
+
+async function packedWriting<T>(db: Db, work: (tx: Tx) => Promise<T>, before?: string): Promise<T> {
+  const { packets, tx, release } = await begun(forRecording(db), before);
   try {
     const value = await work(tx);
     await packets.commit();
@@ -129,9 +135,10 @@ export async function packedReading<T>(db: Db, work: (tx: Tx) => Promise<T>): Pr
 }
 
 /** A connection with a transaction that begins with its first question. */
-async function begun(db: Db): Promise<{ packets: Packets; tx: Tx; release: () => void }> {
+async function begun(db: Db, before?: string): Promise<{ packets: Packets; tx: Tx; release: () => void }> {
   const connection = await (connectionOf(db) as Pool).getConnection();
   const packets = new Packets(connection);
+  if (before !== undefined) packets.query({ sql: before }).catch(() => undefined);
   packets.query({ sql: 'begin' }).catch(() => undefined);
   return { packets, tx: drizzle({ client: packets as unknown as Pool }) as unknown as Tx, release: () => connection.release() };
 }

@@ -168,20 +168,27 @@ export class CreditReader {
   }
 
   private async read(ids: readonly number[]): Promise<void> {
-    const known = new Map([...(await this.sources())].map(([path, source]) => [source.id, { path, sha256: source.sha256 }]));
-    const units = groupBy(
-      await this.tx
+    this.carries ??= standingCarries(this.tx, this.question.buildId);
+    const [present, ofSources, carries, all] = await Promise.all([
+      this.sources(),
+      this.tx
         .select()
         .from(codeUnits)
         .where(inArray(codeUnits.sourceId, [...ids]))
         .orderBy(asc(codeUnits.start)),
-      (unit) => unit.sourceId,
-    );
+      this.carries,
+      this.measured(),
+    ]);
+    const known = new Map([...present].map(([path, source]) => [source.id, { path, sha256: source.sha256 }]));
+    const units = groupBy(ofSources, (unit) => unit.sourceId);
     const paths = ids.flatMap((id) => known.get(id)?.path ?? []);
-    this.carries ??= standingCarries(this.tx, this.question.buildId);
-    const carriedTo = groupBy(await this.carries, ({ path }) => path);
-    const traced = groupBy(await unitTraces(this.tx, this.question.buildId, paths), (t) => t.path);
-    const all = await this.measured();
+    const carriedTo = groupBy(carries, ({ path }) => path);
+    const [tracing, counts, keys] = await Promise.all([
+      unitTraces(this.tx, this.question.buildId, paths),
+      this.counts(),
+      this.keysOfCases(),
+    ]);
+    const traced = groupBy(tracing, (t) => t.path);
     const from = paths.flatMap((path) => (carriedTo.get(path) ?? []).map(({ fromPath }) => fromPath));
     const byPath = new Map<string, Piece[]>([...paths, ...from].map((path) => [path, []]));
     for (const m of all) for (const part of m.parts) if (!m.superseded.includes(part.path)) byPath.get(part.path)?.push({ m, part });
@@ -204,8 +211,6 @@ export class CreditReader {
       }),
     );
     const bytes = await this.bytesOf([...pieces.values()].flatMap(({ present, moved }) => [...present, ...moved]));
-    const counts = await this.counts();
-    const keys = await this.keysOfCases();
     for (const id of ids) {
       const source = known.get(id);
       if (!source) continue;
@@ -375,16 +380,21 @@ async function countingRule(
   const then = asOf === null ? undefined : await recordsThen(tx, caseIds, asOf);
   const known = new Set(read?.cases === 'all' ? caseIds : read?.cases);
   const unread = caseIds.filter((id) => !known.has(id));
-  const others = unread.length ? await judgedRuns(tx, projectId, buildId, unread, { faulty, finished: true }) : [];
+  const stored = async (at: number) =>
+    tx
+      .select({ id: records.id, key: records.key, revision: records.revision, rows: cases.rows })
+      .from(cases)
+      .innerJoin(records, eq(records.id, cases.id))
+      .where(inArray(cases.id, caseIds.slice(at, at + 1000)));
+  const [others, first] = await Promise.all([
+    unread.length ? judgedRuns(tx, projectId, buildId, unread, { faulty, finished: true }) : [],
+    caseIds.length ? stored(0) : [],
+  ]);
   const runs = groupBy([...(read?.runs ?? []).filter(({ finished }) => finished !== null), ...others], (run) => run.caseId);
   const deviations = profile.credit?.deviations ?? true;
   const crediting = new Map<number, JudgedRun[]>();
   for (let at = 0; at < caseIds.length; at += 1000)
-    for (const row of await tx
-      .select({ id: records.id, key: records.key, revision: records.revision, rows: cases.rows })
-      .from(cases)
-      .innerJoin(records, eq(records.id, cases.id))
-      .where(inArray(cases.id, caseIds.slice(at, at + 1000)))) {
+    for (const row of at ? await stored(at) : first) {
       const old = then?.get(row.id);
       const rows = old ? ((old.snapshot['rows'] ?? null) as typeof row.rows) : row.rows;
       const c: CordCase = {

@@ -56,18 +56,19 @@ export async function doubtOf(tx: Tx, projectId: number, buildId: number, touche
   }
   // With other sources, what was carried to them from another build has to be said again.
   const results = [...(touches.results ?? []), ...(touches.sources?.length ? await casesCarriedTo(tx, buildId) : [])];
-  const ofResults = await verifiedBy(results);
-  add(judged, ofResults);
-  add(credited, ofResults);
-  if (results.length) {
-    const paths = new Set(
-      (
-        await tx
+  const [ofResults, measured] = await Promise.all([
+    verifiedBy(results),
+    results.length
+      ? tx
           .select({ parts: measurements.parts })
           .from(measurements)
           .where(and(eq(measurements.buildId, buildId), inArray(measurements.caseId, results)))
-      ).flatMap(({ parts }) => parts.map((part) => part.path)),
-    );
+      : [],
+  ]);
+  add(judged, ofResults);
+  add(credited, ofResults);
+  if (results.length) {
+    const paths = new Set(measured.flatMap(({ parts }) => parts.map((part) => part.path)));
     if (paths.size)
       add(
         files,

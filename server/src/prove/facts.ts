@@ -3,24 +3,19 @@ import { creditOfUnit, metrics, noCoverage, type Metric } from '@core/measure';
 import {
   problemStands,
   summariseCode,
-  type Approval,
   type CodeSummary,
-  type CordCase,
   type CordInput,
   type CordProblem,
-  type CordRequirement,
   type CordTrace,
   type StandardProfile,
   type TracedUnit,
 } from '@core/prove';
-import type { RequirementState } from '@core/specify';
-import { and, asc, eq, inArray, isNull, sql, type SQL } from 'drizzle-orm';
-import { alias, type MySqlColumn } from 'drizzle-orm/mysql-core';
-import { decisions, records, revisions, signatures, traces, type Db, type StoredBuild, type Tx } from '../base';
-import { caseCalls, cases } from '../design';
+import { and, asc, eq, isNull, sql, type SQL } from 'drizzle-orm';
+import { alias } from 'drizzle-orm/mysql-core';
+import { records, traces, type Db, type StoredBuild, type Tx } from '../base';
 import { carriedResults, codeTraces, CreditReader, rulesOf, standingAttestations, statusOfUnit } from '../measure';
 import { faultyRecords, judgedRuns, problems } from '../run';
-import { requirements } from '../specify';
+import { caseFacts, inBatches, requirementFacts } from './record-facts';
 
 /** All requirements of a project, or those that were chosen, by id. */
 export type Scope = ReadonlySet<number> | 'all';
@@ -31,17 +26,6 @@ export interface Facts {
   readonly idOf: ReadonlyMap<string, number>;
   readonly reader: CreditReader;
 }
-
-const inBatches = async <T>(
-  ids: readonly number[] | 'all',
-  column: MySqlColumn,
-  read: (where: SQL | undefined) => Promise<T[]>,
-): Promise<T[]> => {
-  if (ids === 'all') return read(undefined);
-  const found: T[] = [];
-  for (let at = 0; at < ids.length; at += 1000) found.push(...(await read(inArray(column, ids.slice(at, at + 1000)))));
-  return found;
-};
 
 interface TraceRecord extends CordTrace {
   readonly fromId: number;
@@ -70,128 +54,6 @@ function readTraces(tx: Db | Tx, projectId: number, kind: string, where?: SQL): 
     .innerJoin(toEnd, eq(toEnd.id, traces.toId))
     .where(and(eq(traces.projectId, projectId), eq(traces.kind, kind), isNull(traces.removedAt), where))
     .orderBy(asc(traces.id));
-}
-
-async function requirementFacts(
-  tx: Db | Tx,
-  projectId: number,
-  ids: readonly number[] | 'all',
-  faulty: ReadonlySet<number>,
-): Promise<(CordRequirement & { id: number })[]> {
-  const approvals = await approvalsOf(tx, projectId, 'requirement', ids, faulty);
-  const rows = await inBatches(ids, requirements.id, (where) =>
-    tx
-      .select({
-        id: records.id,
-        key: records.key,
-        title: records.title,
-        revision: records.revision,
-        state: records.state,
-        author: records.authoredBy,
-        level: requirements.level,
-        method: requirements.method,
-        topLevel: requirements.topLevel,
-        derived: requirements.derived,
-        rationale: sql<number>`trim(${requirements.rationale}) <> ''`.mapWith(Boolean),
-        notInCode: requirements.notInCode,
-        why: sql<number>`trim(${requirements.notInCodeRationale}) <> ''`.mapWith(Boolean),
-      })
-      .from(requirements)
-      .innerJoin(records, eq(records.id, requirements.id))
-      .where(and(eq(requirements.projectId, projectId), eq(requirements.kind, 'requirement'), isNull(records.retiredAt), where)),
-  );
-  return rows.map(({ rationale, why, state, ...row }) => ({
-    ...row,
-    state: state as RequirementState,
-    approvals: approvals.get(row.id) ?? [],
-    hasRationale: rationale,
-    notInCodeRationale: why,
-  }));
-}
-
-/** Approvals of the present revisions: signatures on their hash, and what was approved before approvals were signatures. */
-async function approvalsOf(
-  tx: Db | Tx,
-  projectId: number,
-  kind: 'requirement' | 'case',
-  ids: readonly number[] | 'all',
-  faulty: ReadonlySet<number>,
-): Promise<Map<number, Approval[]>> {
-  const signed = await inBatches(ids, records.id, (where) =>
-    tx
-      .select({ id: records.id, login: signatures.login, hash: signatures.hash, retained: revisions.hash })
-      .from(records)
-      .innerJoin(
-        signatures,
-        and(eq(signatures.recordId, records.id), eq(signatures.meaning, 'approved'), eq(signatures.revision, records.revision)),
-      )
-      .leftJoin(
-        revisions,
-        and(eq(revisions.recordId, records.id), eq(revisions.revision, records.revision), eq(revisions.hash, signatures.hash)),
-      )
-      .where(and(eq(records.projectId, projectId), eq(records.kind, kind), where)),
-  );
-  const before = await inBatches(ids, records.id, (where) =>
-    tx
-      .select({ id: records.id, login: decisions.login })
-      .from(records)
-      .innerJoin(
-        decisions,
-        and(eq(decisions.recordId, records.id), eq(decisions.choice, 'approved'), eq(decisions.revision, records.revision)),
-      )
-      .where(and(eq(records.projectId, projectId), eq(records.kind, kind), where)),
-  );
-  return groupBy(
-    [
-      ...signed.map(({ id, login, hash, retained }) => ({ id, login, matches: retained === hash && !faulty.has(id) })),
-      ...before.map(({ id, login }) => ({ id, login, matches: !faulty.has(id) })),
-    ],
-    ({ id }) => id,
-    ({ login, matches }): Approval => ({ login, matches }),
-  );
-}
-
-async function caseFacts(
-  tx: Db | Tx,
-  projectId: number,
-  ids: readonly number[] | 'all',
-  faulty: ReadonlySet<number>,
-): Promise<(CordCase & { id: number })[]> {
-  const approvals = await approvalsOf(tx, projectId, 'case', ids, faulty);
-  const called = alias(records, 'called');
-  const approvedOnce = sql<number>`exists (select 1 from ${revisions} where ${revisions.recordId} = ${caseCalls.calledId} and ${revisions.revision} = ${caseCalls.calledRevision} and ${revisions.state} = 'approved')`;
-  const calls = groupBy(
-    await inBatches(ids, caseCalls.caseId, (where) =>
-      tx
-        .select({ caseId: caseCalls.caseId, key: called.key, revision: caseCalls.calledRevision })
-        .from(caseCalls)
-        .innerJoin(called, eq(called.id, caseCalls.calledId))
-        .where(and(eq(called.projectId, projectId), sql`not ${approvedOnce}`, where)),
-    ),
-    (c) => c.caseId,
-    (c) => `${c.key} revision ${c.revision}`,
-  );
-  const rows = await inBatches(ids, cases.id, (where) =>
-    tx
-      .select({
-        id: records.id,
-        key: records.key,
-        revision: records.revision,
-        state: records.state,
-        author: records.authoredBy,
-        rows: cases.rows,
-      })
-      .from(cases)
-      .innerJoin(records, eq(records.id, cases.id))
-      .where(and(eq(cases.projectId, projectId), where)),
-  );
-  return rows.map(({ state, rows: dataRows, ...row }) => ({
-    ...row,
-    approved: state === 'approved',
-    approvals: approvals.get(row.id) ?? [],
-    unapprovedCalls: calls.get(row.id) ?? [],
-    ...(dataRows?.length ? { rows: dataRows.map((r) => r.name) } : {}),
-  }));
 }
 
 /** Problem reports that may stand on this build, against these requirements. */
@@ -289,9 +151,8 @@ async function codeFacts(
     tx.select({ id: records.id, key: records.key }).from(records).where(where),
   ))
     memberKeys.set(id, key);
-  const known = await reader.sources();
-  const attested = await standingAttestations(tx, build.id);
-  const measuredKeys = new Set((await reader.keysOfCases()).values());
+  const [known, attested, measuredCases] = await Promise.all([reader.sources(), standingAttestations(tx, build.id), reader.keysOfCases()]);
+  const measuredKeys = new Set(measuredCases.values());
   const summaries = new Map<string, CodeSummary>();
   const sourceIds = [...new Set(named.flatMap(({ path }) => known.get(path)?.id ?? []))];
   for (let at = 0; at < sourceIds.length; at += filesAtOnce) await reader.filesOf(sourceIds.slice(at, at + filesAtOnce));
@@ -357,17 +218,24 @@ export interface FactsQuestion {
 export async function readFacts(tx: Db | Tx, question: FactsQuestion): Promise<Facts> {
   const { projectId, build, profile, judged, credited } = question;
   const ids = judged === 'all' ? 'all' : [...judged];
-  const parents = await inBatches(ids, traces.fromId, (where) => readTraces(tx, projectId, 'parent', where));
-  const below = ids === 'all' ? [] : await inBatches(ids, traces.toId, (where) => readTraces(tx, projectId, 'parent', where));
-  const verifies = await inBatches(ids, traces.toId, (where) => readTraces(tx, projectId, 'verifies', where));
+  // What is asked together goes to the database together.
+  const [parents, below, verifies, faulty] = await Promise.all([
+    inBatches(ids, traces.fromId, (where) => readTraces(tx, projectId, 'parent', where)),
+    ids === 'all' ? [] : inBatches(ids, traces.toId, (where) => readTraces(tx, projectId, 'parent', where)),
+    inBatches(ids, traces.toId, (where) => readTraces(tx, projectId, 'verifies', where)),
+    faultyRecords(tx, projectId),
+  ]);
   const needed = ids === 'all' ? 'all' : [...new Set([...ids, ...parents.map((t) => t.toId)])];
-  const faulty = await faultyRecords(tx, projectId);
-  const own = await requirementFacts(tx, projectId, needed, faulty);
   const caseIds = ids === 'all' ? 'all' : [...new Set(verifies.map((t) => t.fromId))];
-  const cordCases = await caseFacts(tx, projectId, caseIds, faulty);
+  const [own, cordCases, ofBuild, carried, reported] = await Promise.all([
+    requirementFacts(tx, projectId, needed, faulty),
+    caseFacts(tx, projectId, caseIds, faulty),
+    judgedRuns(tx, projectId, build.id, caseIds, { faulty }),
+    carriedResults(tx, projectId, build, caseIds, faulty),
+    problemFacts(tx, projectId, build, ids),
+  ]);
   const caseKeys = new Map(cordCases.map((c) => [c.id, c.key]));
-  const ofBuild = await judgedRuns(tx, projectId, build.id, caseIds, { faulty });
-  const runs = [...ofBuild, ...(await carriedResults(tx, projectId, build, caseIds, faulty))].map((run) => ({
+  const runs = [...ofBuild, ...carried].map((run) => ({
     ...run,
     caseKey: caseKeys.get(run.caseId) ?? '',
   }));
@@ -398,7 +266,7 @@ export async function readFacts(tx: Db | Tx, question: FactsQuestion): Promise<F
       parents: [...unique.values()],
       verifies,
       runs,
-      problems: await problemFacts(tx, projectId, build, ids),
+      problems: reported,
       code,
       missingMetrics: await missingMetrics(reader, (metric) => question.hasMetric(reader, metric)),
       ...(question.settled ? { settled: question.settled } : {}),

@@ -6,6 +6,7 @@ import {
   builds,
   ledger,
   ledgerHeads,
+  packedSnapshot,
   projectedTable,
   projects,
   records,
@@ -130,7 +131,7 @@ export class Projector {
     // What is counted here is true only once it is committed.
     const counted = this.counted.get(buildId);
     this.counted.delete(buildId);
-    const done = await this.db.transaction(async (tx) => this.bringIn(tx, { projectId, buildId, counted }));
+    const done = await packedSnapshot(this.db, async (tx) => this.bringIn(tx, { projectId, buildId, counted }));
     if (done?.counts) this.counted.set(buildId, { seq: done.brought.seq, counts: done.counts });
     return done?.brought;
   }
@@ -202,16 +203,19 @@ export class Projector {
   }
 
   private async touchesBetween(tx: Tx, { id: buildId, projectId }: StoredBuild, after: number, head: number): Promise<Touches | undefined> {
-    const rows = await tx
-      .select({ touches: ledger.touches })
-      .from(ledger)
-      .where(
-        and(eq(ledger.projectId, projectId), gt(ledger.seq, after), sql`${ledger.seq} <= ${head}`, sql`${ledger.touches} is not null`),
-      );
+    const [rows, carried] = await Promise.all([
+      tx
+        .select({ touches: ledger.touches })
+        .from(ledger)
+        .where(
+          and(eq(ledger.projectId, projectId), gt(ledger.seq, after), sql`${ledger.seq} <= ${head}`, sql`${ledger.touches} is not null`),
+        ),
+      carriedFrom(tx, buildId),
+    ]);
     return sumOfTouches(
       rows.map((r) => r.touches),
       buildId,
-      await carriedFrom(tx, buildId),
+      carried,
     );
   }
 
@@ -223,14 +227,17 @@ export class Projector {
     until: number | undefined,
   ): Promise<Judged> {
     const all = scope.judged === 'all';
-    const before = await this.storedCords(tx, build.id, scope.judged);
-    const settled = all ? undefined : await this.settledChildren(tx, projectId, build.id, scope.judged);
+    // Sources first: whether a metric is measured at all is asked of what is stored of them.
+    const [before, settled, metricsKnown, named] = await Promise.all([
+      this.storedCords(tx, build.id, scope.judged),
+      all ? undefined : this.settledChildren(tx, projectId, build.id, scope.judged),
+      this.measuredMetrics(tx, build.id, scope.sources),
+      this.namedIn(tx, build.id, scope.sources),
+    ]);
     const credited: Scope =
       scope.judged === 'all' || scope.credited === 'all'
         ? 'all'
         : new Set([...scope.credited, ...[...scope.judged].filter((id) => !before.has(id))]);
-    // Sources first: whether a metric is measured at all is asked of what is stored of them.
-    const metricsKnown = await this.measuredMetrics(tx, build.id, scope.sources);
     const { input, idOf, reader } = await readFacts(tx, {
       projectId,
       build,
@@ -240,7 +247,7 @@ export class Projector {
       known: new Map([...before.values()].flatMap((cord) => (cord.code ? [[cord.key, cord.code] as const] : []))),
       ...(settled ? { settled } : {}),
       ...(scope.sources === 'all' ? {} : { sources: [...scope.sources] }),
-      named: await this.namedIn(tx, build.id, scope.sources),
+      named,
       hasMetric: (own, metric) => metricsKnown(own, metric),
     });
     await this.writeSources(tx, build.id, reader, scope.sources);

@@ -40,7 +40,7 @@ export async function judgedRuns(
       ...(given.finished ? [isNotNull(runs.finishedAt)] : []),
       ...(some ? [inArray(runs.caseId, [...some])] : []),
     );
-    const rows = await tx
+    const reading = tx
       .select({
         id: runs.id,
         key: records.key,
@@ -67,28 +67,40 @@ export async function judgedRuns(
       .leftJoin(runDetails, eq(runDetails.id, runs.id))
       .where(chosen)
       .orderBy(asc(runs.id));
-    const signed = groupBy(
-      await tx
-        .select({ recordId: signatures.recordId, meaning: signatures.meaning, login: signatures.login, hash: signatures.hash })
-        .from(signatures)
-        .innerJoin(runs, eq(runs.id, signatures.recordId))
-        .where(chosen)
-        .orderBy(asc(signatures.id)),
-      (s) => s.recordId,
-    );
-    for (const { hash, returnedAt, supersedesId, finishedAt, finished, performedBy, ...run } of rows)
+    const signing = tx
+      .select({ recordId: signatures.recordId, meaning: signatures.meaning, login: signatures.login, hash: signatures.hash })
+      .from(signatures)
+      .innerJoin(runs, eq(runs.id, signatures.recordId))
+      .where(chosen)
+      .orderBy(asc(signatures.id));
+    const [rows, bound] = await Promise.all([reading, signing]);
+    const signed = groupBy(bound, (s) => s.recordId);
+    // Each by its name: of thousands, what is copied as a rest takes as long as the reading.
+    for (const run of rows)
       found.push({
-        ...run,
-        ...(performedBy ? { tool: `${performedBy.tool} ${performedBy.version}`.trim() } : {}),
+        id: run.id,
+        key: run.key,
+        caseId: run.caseId,
+        caseRevision: run.caseRevision,
+        row: run.row,
+        configuration: run.configuration,
+        verdict: run.verdict,
+        failedStep: run.failedStep,
+        deviationAccepted: run.deviationAccepted,
+        setAside: run.setAside,
+        carriedOverTo: run.carriedOverTo,
+        tester: run.tester,
+        plannedAt: run.plannedAt,
+        ...(run.performedBy ? { tool: `${run.performedBy.tool} ${run.performedBy.version}`.trim() } : {}),
         caseKey: '',
-        finished: finishedAt === null ? null : (finished ?? 0),
-        returned: returnedAt !== null,
-        isRerun: supersedesId !== null,
-        hash,
-        signatures: (signed.get(run.id) ?? []).map(({ meaning, login, hash: bound }) => ({
+        finished: run.finishedAt === null ? null : (run.finished ?? 0),
+        returned: run.returnedAt !== null,
+        isRerun: run.supersedesId !== null,
+        hash: run.hash,
+        signatures: (signed.get(run.id) ?? []).map(({ meaning, login, hash }) => ({
           meaning,
           login,
-          matches: bound === hash && !faulty.has(run.id),
+          matches: hash === run.hash && !faulty.has(run.id),
         })),
       });
   };
