@@ -1,4 +1,5 @@
-import ELK, { type ElkNode } from 'elkjs/lib/elk-api';
+import ELK from 'elkjs/lib/elk-api';
+import type { Packed } from './packed';
 
 /** A node of a graph as it is to be drawn. */
 export interface GraphNode {
@@ -59,7 +60,7 @@ export async function layOut(
   const many = nodes.length > largePicture;
   const known = new Set(nodes.map(({ id }) => id));
   const drawn = edges.filter(({ from, to }) => known.has(from) && known.has(to));
-  const laid: ElkNode = await engine().layout({
+  const laid = (await engine().layout({
     id: '$root',
     layoutOptions: {
       'elk.algorithm': 'layered',
@@ -78,15 +79,20 @@ export async function layOut(
       targets: [to],
       ...(labelSize && !many ? { labels: [{ text: label, ...labelSize }] } : {}),
     })),
-  });
-  const places = new Map((laid.children ?? []).map(({ id, x = 0, y = 0 }) => [id, { x, y }]));
-  const lines = (laid.edges ?? []).map(({ sections = [], labels = [] }, i) => {
-    const points = sections.flatMap(({ startPoint, bendPoints = [], endPoint }) => [startPoint, ...bendPoints, endPoint]);
+    // What comes back is what our worker made of it.
+  })) as unknown as Packed;
+  const at = (numbers: Float64Array, i: number): Point => ({ x: numbers[2 * i], y: numbers[2 * i + 1] });
+  const places = new Map(nodes.map(({ id }, i) => [id, at(laid.nodes, i)]));
+  let begun = 0;
+  const lines = drawn.map((edge, i) => {
+    const points = Array.from({ length: laid.counts[i] }, (_, n) => at(laid.points, begun + n));
+    begun += points.length;
     // Where labels have no place of their own they stand where their line begins.
-    const label = labels[0] ? { x: labels[0].x ?? 0, y: labels[0].y ?? 0 } : many && points.length ? points[0] : undefined;
-    return { edge: drawn[i], points, ...(label ? { label } : {}) };
+    const own = at(laid.labels, i);
+    const label = Number.isNaN(own.x) ? (many ? points.at(0) : undefined) : own;
+    return { edge, points, ...(label ? { label } : {}) };
   });
-  return { width: laid.width ?? 0, height: laid.height ?? 0, places, lines };
+  return { width: laid.width, height: laid.height, places, lines };
 }
 
 /** A line with rounded corners through points, as the path of an SVG. */
