@@ -1,5 +1,5 @@
 // npm run bench: speed as ratios in one run, on a database of its own; the board in a real browser; a node under attack; ten minutes of hostile
-// requests. `npm run bench -- attack` (or core, browser, pack, ground, specify, library, rows, parsers, fuzz) runs one part alone.
+// requests. `npm run bench -- attack` (or core, browser, pack, ground, cords, specify, library, rows, parsers, fuzz) runs one part alone.
 import { spawnSync } from 'node:child_process';
 import { join } from 'node:path';
 import { bareServer } from './bare.mjs';
@@ -16,6 +16,7 @@ buildAll();
 await bundle({
   entryPoints: {
     bench: 'server/bench/bench.ts',
+    cords: 'server/bench/cords.ts',
     ground: 'server/bench/ground.ts',
     memory: 'server/bench/memory.ts',
     pack: 'server/bench/pack.ts',
@@ -41,6 +42,7 @@ const parts = {
   browser: async () => inBrowser(await prepareDatabase(database, 'bench', root), browse),
   pack: () => program('pack', 'packed', ['--expose-gc'], { CORD_KEY_SECRET: 'a secret of the bench' }),
   ground: () => program('ground', 'ground'),
+  cords: () => program('cords', 'cords', nodeFlags),
   specify: async () => inBrowser(await program('specify', 'specify'), treeOfMany),
   library: async () => inBrowser(await program('library', 'library', nodeFlags), pagesOfDesign),
   rows: async () => inBrowser(await program('rows', 'many'), listOfMany),
@@ -203,10 +205,12 @@ async function listOfMany({ page, context }) {
   // Twenty changes a second, of the rows that are looked at and of others.
   let writing = true;
   let written = 0;
-  const events = (async () => {
+  // One after the other they would wait for their answers: four write, each their own rows.
+  const hands = 4;
+  const write = async (hand) => {
     const revisions = {};
     for (let i = 1; writing; i++) {
-      const n = 1 + (i % 60);
+      const n = 1 + hand + hands * (i % 15);
       const content = {
         title: `Case ${n} of the valves, ${i}`,
         objective: 'It opens',
@@ -214,7 +218,7 @@ async function listOfMany({ page, context }) {
         steps: [{ action: 'Look', expected: 'It is open' }],
         plannedMinutes: 3,
       };
-      const next = Date.now() + 50;
+      const next = Date.now() + 50 * hands;
       const answer = await context.request.put(`/api/projects/bench/cases/C-${n}`, {
         data: { basedOn: revisions[n] ?? 1, content, reason: '' },
       });
@@ -223,7 +227,8 @@ async function listOfMany({ page, context }) {
       written++;
       await page.waitForTimeout(Math.max(0, next - Date.now()));
     }
-  })();
+  };
+  const events = Promise.all(Array.from({ length: hands }, (_, hand) => write(hand)));
   let stopped;
   events.catch((error) => (stopped = error));
   try {
