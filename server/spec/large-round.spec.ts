@@ -15,7 +15,7 @@ describe('A round of many runs', () => {
     p = await openProject();
     await p.call('author', specify.addRequirement, { specification: 'BRK', under: null, parent: null, content: content('Holds') });
     await p.approve('BRK-001');
-    for (let i = 0; i < 4; i++) {
+    for (let i = 0; i < 6; i++) {
       const { body } = await p.call('author', design.addCase, { content: caseContent(`Case ${i}`), verifies: ['BRK-001'] });
       await p.approve(body.key);
       cases.push(body.key);
@@ -58,12 +58,16 @@ describe('A round of many runs', () => {
     expect([job.kind, job.build, job.state]).toEqual(['plan', '1.0', 'queued']);
     const told: [number, string][] = [];
     const done = await work(job.id, async (part, words) => void told.push([part, words]));
-    expect([done?.state, done?.message]).toEqual(['done', 'R-001 is planned: 720 runs']);
+    expect([done?.state, done?.message]).toEqual(['done', 'R-001 is planned: 1080 runs']);
     expect(told.map(([part]) => part)).toEqual(told.map(([part]) => part).sort((a, b) => a - b));
     expect(told.map(([, words]) => words)).toContain('The ledger accounts for them');
-    expect(await runs()).toBe(720);
+    expect(await runs()).toBe(1080);
     const { body: round } = await p.call('auditor', run.getRound, { key: 'R-001' });
-    expect([round.runs, round.createdBy, round.items[0].configuration]).toEqual([720, 'tester', places[0]]);
+    expect([round.runs, round.createdBy, round.items[0].configuration]).toEqual([1080, 'tester', places[0]]);
+    expect(round.configuration).toBe('180 configurations, from chamber 1 to chamber 180');
+    // Its first runs come with it; what is left is told of all.
+    const minutes = 1080 * round.items[0].plannedMinutes;
+    expect([round.items.length, round.left]).toEqual([1000, [{ tester: 'tester', runs: 1080, minutes }]]);
     // Texts that many rows share are read once to be hashed: it must come to what each row holds.
     const { body } = await p.call('auditor', base.verifyLedger, {});
     expect([body.fault, body.rowFaultCount]).toEqual([undefined, 0]);
@@ -90,7 +94,7 @@ describe('A round of many runs', () => {
     const nobody = await p.call('tester', run.addLargeRound, asked({ title: 'Whose?', tester: 'auditor' }));
     const failed = await work(nobody.body.id, async () => undefined);
     expect([failed?.state, failed?.message]).toEqual(['failed', jasmine.stringContaining('auditor is not a tester')]);
-    expect(await runs()).toBe(720);
+    expect(await runs()).toBe(1080);
     expect((await p.call('auditor', run.addLargeRound, asked())).problem.code).toBe('forbidden');
     expect((await p.call('tester', run.addLargeRound, asked({ build: '9.9' }))).status).toBe(404);
   }, 120_000);

@@ -177,6 +177,8 @@ export const roundDetailSchema = roundSchema.extend({
   items: z.array(runSummarySchema),
   /** The folder in which each of its cases stands, by the case's key; those in none are left out. */
   folders: z.record(z.string(), z.string()).optional(),
+  /** What is still to be recorded, by who is to do it: of all of its runs, where `items` are the first of them only. */
+  left: z.array(z.object({ tester: z.string(), runs: z.number(), minutes: z.number() })).optional(),
 });
 export type RoundDetail = z.output<typeof roundDetailSchema>;
 const record = ['tester'] as const;

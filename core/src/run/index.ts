@@ -11,3 +11,4 @@ export * from './pace';
 export * from './device';
 export * from './exchange';
 export * from './marks';
+export * from './round-words';

@@ -4,6 +4,7 @@ import { knots, perKnot, type Knot } from '@core/base';
 import { boardTotals, projectCord } from '@core/prove';
 import { and, eq, inArray, sql, type SQL } from 'drizzle-orm';
 import {
+  builds,
   heldPage,
   heldRows,
   listPage,
@@ -11,6 +12,7 @@ import {
   recordFields,
   records,
   Refusal,
+  statement,
   type AppContext,
   type Db,
   type ExportList,
@@ -57,6 +59,35 @@ async function judgedBuild(
   return build;
 }
 
+/** What was last judged of builds, by their names, with the builds: one question where it is as new as whoever asks needs it. */
+const judgedBuilds = statement((db) =>
+  db
+    .select({ build: builds, name: records.key, judged: { seq: projections.seq, totals: projections.totals } })
+    .from(records)
+    .innerJoin(builds, eq(builds.id, records.id))
+    .leftJoin(projections, eq(projections.buildId, builds.id))
+    .where(and(eq(records.projectId, sql.placeholder('projectId')), eq(records.kind, 'build'), eq(records.key, sql.placeholder('name')))),
+);
+
+async function lastJudged(context: AppContext, projectId: number, asked: BoardAsked) {
+  const {
+    database: { db },
+    projections: projected,
+  } = context;
+  const read = async () => {
+    const [row] = await judgedBuilds(db, { projectId, name: asked.build });
+    return row && { build: { ...row.build, name: row.name }, judged: row.judged };
+  };
+  const known = await read();
+  const seq = known?.judged?.seq ?? 0;
+  if (known && seq > 0 && seq >= asked.atLeast) {
+    await projected.ready(projectId, known.build.id);
+    return known;
+  }
+  const build = await judgedBuild(context, projectId, asked);
+  return { build, judged: (await read())?.judged ?? null };
+}
+
 /** A board that does not stand in the table of cords: one of the past, or one that rests on rows changed behind the ledger. */
 const heldBoard = (
   tx: Db | Tx,
@@ -67,13 +98,10 @@ const heldBoard = (
 
 /** What the cords of a build add up to, as they were last judged: true for the ledger number that the answer names. */
 export async function getBoard(context: AppContext, projectId: number, asked: BoardAsked): Promise<Board> {
-  const build = await judgedBuild(context, projectId, asked);
-  return context.database.db.transaction(async (tx) => {
-    const then = await heldBoard(tx, projectId, build, asked);
-    const [projection] = then ? [then] : await tx.select().from(projections).where(eq(projections.buildId, build.id));
-    const totals = projection?.totals ?? boardTotals([]);
-    return { build: asked.build, seq: projection?.seq ?? 0, totals, rail: projectCord(totals) };
-  });
+  const { build, judged } = await lastJudged(context, projectId, asked);
+  const { totals: known, seq = 0 } = (await heldBoard(context.database.db, projectId, build, asked)) ?? judged ?? {};
+  const totals = known ?? boardTotals([]);
+  return { build: asked.build, seq, totals, rail: projectCord(totals) };
 }
 
 const proved = 9;
@@ -103,11 +131,12 @@ function cordList(projectId: number, buildId: number, all?: number): ListSource 
 
 async function cordsById(db: Db | Tx, buildId: number, ids: readonly number[]): Promise<(BoardRow & { id: number })[]> {
   if (!ids.length) return [];
+  const { requirementId: id, key, title, level, states, below, firstBreak, reasons } = cords;
   const rows = await db
-    .select()
+    .select({ id, key, title, level, states, below, firstBreak, reasons })
     .from(cords)
-    .where(and(eq(cords.buildId, buildId), inArray(cords.requirementId, [...ids])));
-  return rows.map((row) => ({ id: row.requirementId, ...boardRow(row) }));
+    .where(and(eq(cords.buildId, buildId), inArray(id, [...ids])));
+  return rows.map((row) => ({ id: row.id, ...boardRow(row) }));
 }
 
 /** The same of a board that is held: the fields that the cord itself tells. */
@@ -133,16 +162,15 @@ const heldCords: HeldList<CordThen> = {
 /** A page of the cords of a build that a question finds. */
 export async function listCords(context: AppContext, projectId: number, query: BoardAsked & ListQuery): Promise<Page<BoardRow>> {
   const { db } = context.database;
-  const build = await judgedBuild(context, projectId, query);
+  const { build, judged } = await lastJudged(context, projectId, query);
   const then = await heldBoard(db, projectId, build, query);
   if (then) {
     const page = heldPage(then.cords, heldCords, query, then.seq);
     return { ...page, rows: page.rows.map(boardRow) };
   }
-  const [projection] = await db.select().from(projections).where(eq(projections.buildId, build.id));
-  const source = cordList(projectId, build.id, projection?.totals?.counts.all);
+  const source = cordList(projectId, build.id, judged?.totals?.counts.all);
   const page = await listPage(db, projectId, source, query, (tx, ids) => cordsById(tx, build.id, ids));
-  return { ...page, seq: projection?.seq ?? 0 };
+  return { ...page, seq: judged?.seq ?? 0 };
 }
 
 /** The rows of an export of cords: each state a column of its own, the break in words. */

@@ -1,7 +1,7 @@
 import type { RoundDetail, RoundPreview } from '@contract/run';
 import { caseFormat, expandRound, inDependenceOrder, type CaseRow, type ExpandedRound, type PassedRun } from '@core/design';
 import { runPasses } from '@core/prove';
-import { doneByProgram } from '@core/run';
+import { doneByProgram, roundConfiguration } from '@core/run';
 import { and, asc, eq, inArray, isNotNull, isNull, sql } from 'drizzle-orm';
 import {
   freeKeys,
@@ -405,7 +405,7 @@ export function writeRound(
       });
     const { title, unit, tools, tester, sharedWith = [] } = input;
     const configurations = [...new Set(planned.map((run) => run.configuration))];
-    const configuration = configurations.join('; ').slice(0, 300);
+    const configuration = roundConfiguration(configurations);
     const byKey = new Map(chosen.map((c) => [c.record.key, c]));
     const { id: roundId, key: made } = await insertRound(
       w,

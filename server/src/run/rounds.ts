@@ -103,8 +103,22 @@ export async function roundDetail(db: Db | Tx, projectId: number, key: string): 
     const [place, item] = [places.get(caseId), known.get(run)];
     return place && item ? [[item.caseKey, place.title] as const] : [];
   });
-  return { ...round, items: ordered.map(({ id: _, ...item }) => item), folders: Object.fromEntries(folders) };
+  const items = ordered.map(({ id: _, ...item }) => item);
+  return { ...round, items, folders: Object.fromEntries(folders), ...(items.length < mostItems ? {} : { left: await leftOf(db, id) }) };
 }
+
+/** What is still to be recorded of a round, by tester: runs, and the minutes that their cases planned when they were frozen. */
+const leftOf = (db: Db | Tx, roundId: number): Promise<{ tester: string; runs: number; minutes: number }[]> =>
+  db
+    .select({
+      tester: runs.tester,
+      runs: sql<number>`count(*)`.mapWith(Number),
+      minutes: sql<number>`ifnull(sum(json_value(${runs.frozen}, '$.plannedMinutes')), 0)`.mapWith(Number),
+    })
+    .from(runs)
+    .innerJoin(records, eq(records.id, runs.id))
+    .where(and(eq(runs.roundId, roundId), inArray(records.state, ['planned', 'onBench'])))
+    .groupBy(runs.tester);
 
 /** A round as it is made, still without runs. */
 interface RoundMade {

@@ -78,11 +78,15 @@ export class RoundHands {
   protected readonly given = signal<Given | null>(null);
   protected readonly fault = signal('');
   protected readonly people = computed(() => {
-    const open = this.round().items.filter((run) => run.state === 'planned' || run.state === 'onBench');
+    const { items, left } = this.round();
+    const open = items.filter((run) => run.state === 'planned' || run.state === 'onBench');
     return this.testers().map(({ login, printedName }) => {
       const theirs = open.filter((run) => run.tester === login);
-      const minutes = theirs.reduce((sum, run) => sum + run.plannedMinutes, 0);
-      return { login, name: printedName, left: theirs.length ? `${theirs.length} · ${minutes} min` : 'none' };
+      // Where the round is larger than what came of it, it says itself what is left.
+      const mine = left
+        ? left.find(({ tester }) => tester === login)
+        : { runs: theirs.length, minutes: theirs.reduce((sum, run) => sum + run.plannedMinutes, 0) };
+      return { login, name: printedName, left: mine?.runs ? `${mine.runs} · ${mine.minutes} min` : 'none' };
     });
   });
 

@@ -161,6 +161,14 @@ describe('A round', () => {
     expect(api.of(previewBulk)).toHaveSize(1);
   });
 
+  it('tells of a round larger than what came of it what is left of all of it', async () => {
+    const left = [{ tester: 'Bo', runs: 5900, minutes: 62_800 }];
+    const { page } = await open(['tester'], round([run('RUN-1'), run('RUN-2')], { runs: 5902, left }), ['Bo']);
+    await page.until(() => page.all('.hand').length === 2);
+    expect(page.text()).toContain('Bo Roth 5900 · 62800 min');
+    expect(page.text()).toContain('Ada Lund none');
+  });
+
   it('offers nobody to drag onto where nobody else records, or to whoever may not plan', async () => {
     const alone = await open(['tester'], round([run('RUN-1')]));
     expect(alone.page.text()).not.toContain('Drag a tester');
