@@ -58,7 +58,7 @@ describe('A round of many runs', () => {
     expect([job.kind, job.build, job.state]).toEqual(['plan', '1.0', 'queued']);
     const told: [number, string][] = [];
     const done = await work(job.id, async (part, words) => void told.push([part, words]));
-    expect([done?.state, done?.message]).toEqual(['done', 'R-001 is planned: 1080 runs']);
+    expect([done?.state, done?.message]).toEqual(['done', 'R-001 is planned: 1,080 runs']);
     expect(told.map(([part]) => part)).toEqual(told.map(([part]) => part).sort((a, b) => a - b));
     expect(told.map(([, words]) => words)).toContain('The ledger accounts for them');
     expect(await runs()).toBe(1080);

@@ -12,5 +12,5 @@ export function roundConfiguration(configurations: readonly string[]): string {
   return `${configurations.length} configurations, from ${short(configurations[0])} to ${short(configurations[configurations.length - 1])}`;
 }
 
-/** Does a round's text name one configuration, which another round could take as it is? */
-export const namesOneConfiguration = (text: string): boolean => !text.includes('; ') && !/^\d+ configurations, from /.test(text);
+/** The first configuration that such a text names: what another round could take. */
+export const firstConfiguration = (text: string): string => (/^\d+ configurations, from (.*) to /.exec(text)?.[1] ?? text).split('; ')[0];

@@ -5,7 +5,7 @@ import { MatButtonModule } from '@angular/material/button';
 import { Router, RouterLink } from '@angular/router';
 import type { Selection } from '@contract/base';
 import { largeRound } from '@contract/run';
-import { namesOneConfiguration } from '@core/run';
+import { firstConfiguration } from '@core/run';
 import { debounceTime } from 'rxjs';
 import {
   baseActions,
@@ -210,7 +210,7 @@ export class PlanPage {
       const last = this.last();
       const testers = this.testers();
       untracked(() => {
-        if (last && !this.configuration() && namesOneConfiguration(last.configuration)) this.configuration.set(last.configuration);
+        if (last && !this.configuration()) this.configuration.set(firstConfiguration(last.configuration));
         if (last && !this.unit()) this.unit.set(last.unit);
         if (last && !this.tools()) this.tools.set(last.tools);
         const me = this.scope.session()?.person.login;
