@@ -74,18 +74,18 @@ async function lastJudged(context: AppContext, projectId: number, asked: BoardAs
     database: { db },
     projections: projected,
   } = context;
-  const read = async () => {
-    const [row] = await judgedBuilds(db, { projectId, name: asked.build });
+  const read = async (name: string) => {
+    const [row] = await judgedBuilds(db, { projectId, name });
     return row && { build: { ...row.build, name: row.name }, judged: row.judged };
   };
-  const known = await read();
+  const known = await read(asked.build);
   const seq = known?.judged?.seq ?? 0;
   if (known && seq > 0 && seq >= asked.atLeast) {
     await projected.ready(projectId, known.build.id);
     return known;
   }
   const build = await judgedBuild(context, projectId, asked);
-  return { build, judged: (await read())?.judged ?? null };
+  return { build, judged: (await read(build.name))?.judged ?? null };
 }
 
 /** A board that does not stand in the table of cords: one of the past, or one that rests on rows changed behind the ledger. */
