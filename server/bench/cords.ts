@@ -125,7 +125,11 @@ const again = await timed(async () => {
   await projections.upTo(projectId, build.id, 1);
 });
 const reading = await timed(() => db.select().from(runs).where(eq(runs.buildId, build.id)));
-row('10,000 cords with 20,000 cases and 50,000 runs made and stored', `${(first / 1000).toFixed(1)} s`, 'target, without the database: 2 s');
+row(
+  '10,000 cords with 20,000 cases and 50,000 runs made and stored',
+  `${(first / 1000).toFixed(1)} s`,
+  'target, without the database: 2 s',
+);
 row(
   'the same made afresh, of which nothing changed',
   `${(again / 1000).toFixed(1)} s`,
