@@ -58,7 +58,8 @@ export async function buildApp({
   await app.register(multipart, { throwFileSizeLimit: false });
   await app.register(compress, {
     global: true,
-    threshold: 2048,
+    // What is smaller is over the line sooner than it is compressed, from some 50 Mbit/s on; a page of a list is.
+    threshold: 32 << 10,
     encodings: ['br', 'gzip'],
     // Answers are compressed while somebody waits: quickly rather than tightly.
     brotliOptions: { params: { [constants.BROTLI_PARAM_QUALITY]: 4 } },

@@ -43,7 +43,8 @@ export function openDatabase({ host = '127.0.0.1', socket, connections = 16, tls
   const recordings = createPool({ ...packed, connectionLimit: recordingConnections });
   onEach(recordings, 'set session transaction isolation level read committed');
   const readings = createPool({ ...packed, connectionLimit: Math.max(2, connections / 2) });
-  onEach(readings, 'set session transaction read only');
+  // What a page keeps may be as long as its rows' texts.
+  onEach(readings, 'set session transaction read only; set session group_concat_max_len = 67108864');
   besides.set(db, { recording: drizzle(recordings), reading: drizzle(readings) });
   return { pool, db, close: async () => void (await Promise.all([pool.end(), recordings.end(), readings.end()])) };
 }

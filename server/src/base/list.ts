@@ -4,7 +4,9 @@ import { and, asc, desc, eq, gt, gte, inArray, isNull, like, lt, lte, not, or, s
 import type { MySqlColumn } from 'drizzle-orm/mysql-core';
 import type { Db, Tx } from './database';
 import { Refusal } from './errors';
+import { among, FoundIds, type Ids } from './found-ids';
 import { ledgerHead } from './ledger';
+import { keepCount, keptCount } from './kept-counts';
 import { inOnePacket, packedReading } from './packets';
 import { fields, ledgerHeads, records } from './tables';
 
@@ -18,6 +20,8 @@ export interface ListField {
   readonly stored?: Readonly<Record<string, string | number>>;
   /** What holds of all rows that have it, and leads the database to the index on it where they are counted. */
   readonly within?: SQL;
+  /** Stands in the rows of the record itself: only an entry about it changes it. */
+  readonly plain?: true;
 }
 
 /** How records of one kind are asked for: the tables that its fields stand in, and the fields by name. */
@@ -36,21 +40,23 @@ export interface ListSource {
   readonly sort: string;
   /** The columns of the key, as it is counted, and of the record's id, where an index of another table serves them better. */
   readonly place?: { readonly prefix: MySqlColumn; readonly number: MySqlColumn; readonly id: MySqlColumn };
-  /** How many there are in all, where that is known without counting. */
-  readonly all?: number;
+  /** The question for how many there are in all, where that is known without counting. */
+  readonly all?: SQL;
+  /** Under this name counts of questions about plain fields are kept, until an entry about anything but a run. */
+  readonly kept?: string;
 }
 
 /** The fields that every record has. */
 export const recordFields: Readonly<Record<string, ListField>> = {
-  key: { value: records.key, type: 'text' },
-  title: { value: records.title, type: 'text' },
-  state: { value: records.state, type: 'text' },
-  revision: { value: records.revision, type: 'number' },
-  createdBy: { value: records.createdBy, type: 'text' },
-  createdAt: { value: records.createdAt, type: 'text' },
-  updatedBy: { value: records.updatedBy, type: 'text' },
-  updatedAt: { value: records.updatedAt, type: 'text' },
-  retired: { value: sql`(${records.retiredAt} is not null)`, type: 'yesNo' },
+  key: { value: records.key, type: 'text', plain: true },
+  title: { value: records.title, type: 'text', plain: true },
+  state: { value: records.state, type: 'text', plain: true },
+  revision: { value: records.revision, type: 'number', plain: true },
+  createdBy: { value: records.createdBy, type: 'text', plain: true },
+  createdAt: { value: records.createdAt, type: 'text', plain: true },
+  updatedBy: { value: records.updatedBy, type: 'text', plain: true },
+  updatedAt: { value: records.updatedAt, type: 'text', plain: true },
+  retired: { value: sql`(${records.retiredAt} is not null)`, type: 'yesNo', plain: true },
 };
 
 const invalid = (text: string): Refusal => new Refusal('invalid', { detail: text, fields: [{ path: 'filter', text }] });
@@ -94,6 +100,14 @@ async function withOwnFields(
     return [`own:${id}`, { value: text, type: 'text' }];
   });
   return { ...source, fields: { ...source.fields, ...Object.fromEntries(own) } };
+}
+
+/** Asks for nothing but plain fields. */
+function onlyPlain(source: ListSource, filter: Filter): boolean {
+  if ('and' in filter) return filter.and.every((f) => onlyPlain(source, f));
+  if ('or' in filter) return filter.or.every((f) => onlyPlain(source, f));
+  if ('not' in filter) return onlyPlain(source, filter.not);
+  return !('words' in filter) && needField(source, filter.field).plain === true;
 }
 
 function needField(source: ListSource, name: string): ListField {
@@ -227,73 +241,100 @@ export async function whereOf(tx: Db | Tx, projectId: number, source: ListSource
   return questionWhere(await withOwnFields(tx, source, projectId, [filter]), needFilter(filter));
 }
 
-/** Ids of a page of the question, in order, with what comes behind it, and with numbers that are asked along: none where the page is empty. */
-async function pageIds(
-  db: Db | Tx,
-  source: ListSource,
-  where: SQL,
-  query: Pick<ListQuery, 'sort' | 'after' | 'skip' | 'limit'>,
-  along: readonly SQL[] = [],
-): Promise<{ ids: number[]; next: string | null; along: number[] | undefined }> {
+type PageQuery = Pick<ListQuery, 'sort' | 'after' | 'skip' | 'limit'>;
+
+interface PageQuestion {
+  /** Finds a page's places in its order, the id last, and behind them the numbers that are asked along. */
+  readonly text: SQL;
+  readonly columns: readonly string[];
+  /** How many of them make a place. */
+  readonly places: number;
+}
+
+function pageQuestion(source: ListSource, where: SQL, query: PageQuery, along: readonly SQL[] = []): PageQuestion {
   const orders = ordersOf(source, query.sort ?? source.sort);
   const place = query.after === undefined ? undefined : behind(orders, parseCursor(query.after, orders.length));
-  const columns = sql.join(
-    [
-      ...orders.map(({ value }, i) => sql`${value} as ${sql.identifier(`k${i}`)}`),
-      ...along.map((number, i) => sql`(${number}) as ${sql.identifier(`a${i}`)}`),
-    ],
+  const values = [...orders.map(({ value }) => value), ...along.map((number) => sql`(${number})`)];
+  const columns = values.map((_, i) => `k${i}`);
+  const named = sql.join(
+    values.map((value, i) => sql`${value} as ${sql.identifier(columns[i])}`),
     sql`, `,
   );
   const order = sql.join(
     orders.map(({ value, down }) => (down ? desc(value as MySqlColumn) : asc(value as MySqlColumn))),
     sql`, `,
   );
-  const [rows] = (await db.execute(
-    sql`select ${columns} ${source.from} where ${and(where, place)} order by ${order} limit ${query.limit + 1} offset ${place ? 0 : (query.skip ?? 0)}`,
-  )) as unknown as [Record<string, string | number>[]];
-  const shown = rows.slice(0, query.limit);
-  const last = shown.at(-1);
-  const places = orders.map((_, i) => `k${i}`);
+  const text = sql`select ${named} ${source.from} where ${and(where, place)} order by ${order} limit ${query.limit + 1} offset ${place ? 0 : (query.skip ?? 0)}`;
+  return { text, columns, places: orders.length };
+}
+
+type PlaceRow = readonly (string | number | null)[];
+
+/** Ids of a page in order, with what comes behind it, and with the numbers that were asked along: none where the page is empty. */
+function pageOf(rows: readonly PlaceRow[], { places }: PageQuestion, limit: number) {
+  const shown = rows.slice(0, limit);
+  const last = shown.at(-1)?.slice(0, places);
   return {
-    ids: shown.map((row) => Number(row[`k${orders.length - 1}`])),
-    next: rows.length > query.limit && last ? Buffer.from(JSON.stringify(places.map((name) => last[name]))).toString('base64url') : null,
-    along: rows.length ? along.map((_, i) => Number(rows[0][`a${i}`])) : undefined,
+    ids: shown.map((row) => Number(row[places - 1])),
+    next: rows.length > limit && last ? Buffer.from(JSON.stringify(last)).toString('base64url') : null,
+    along: rows.at(0)?.slice(places).map(Number),
   };
 }
 
-const headOf = (projectId: number): SQL => sql`select ${ledgerHeads.seq} from ${ledgerHeads} where ${ledgerHeads.projectId} = ${projectId}`;
+const headOf = (projectId: number, number: 'seq' | 'otherSeq' = 'seq'): SQL =>
+  sql`select ${ledgerHeads[number]} from ${ledgerHeads} where ${ledgerHeads.projectId} = ${projectId}`;
 
 async function numberOf(tx: Tx, question: SQL): Promise<number> {
   const [[row]] = (await tx.execute(sql`select (${question}) as n`)) as unknown as [{ n: number }[]];
   return Number(row.n);
 }
 
-/** One page of a question; `load` reads the rows for ids, in whatever order. */
+/** One page of a question; `load` reads the rows for ids, in whatever order; `beside` is asked in the same packet, of the same moment. */
 export async function listPage<R extends { readonly id: number }>(
   db: Db,
   projectId: number,
   plain: ListSource,
   query: ListQuery,
-  load: (tx: Tx, ids: readonly number[]) => Promise<readonly R[]>,
+  load: (tx: Tx, ids: Ids) => Promise<readonly R[]>,
+  beside: (tx: Tx) => Promise<void> = async () => undefined,
 ): Promise<Page<Omit<R, 'id'>>> {
   return packedReading(db, async (tx) => {
     const source = await withOwnFields(tx, plain, projectId, [query.filter, query.sort, query.groups, query.sum]);
     const filter = needFilter(query.filter);
     const where = questionWhere(source, filter);
-    const counts = query.after === undefined && !(source.all !== undefined && !filter);
-    const count = countOf(source, filter);
-    // What is asked of the database in one breath is not asked three times: how many there are, and how far the ledger is.
+    const counts = query.after === undefined;
+    const count = (filter ? undefined : source.all) ?? countOf(source, filter);
+    const kept =
+      counts && source.kept !== undefined && (!filter || onlyPlain(source, filter))
+        ? `${projectId} ${source.kept} ${query.filter ?? ''}`
+        : undefined;
     // A search for words finds all before it shows the first: they are counted as they pass, not searched again.
-    const passing = wordsOf(filter) ? sql`count(*) over ()` : count;
-    const { ids, next, along } = await pageIds(tx, source, where, query, [headOf(projectId), ...(counts ? [passing] : [])]);
     const searched = wordsOf(filter);
-    const [loaded, found] = await inOnePacket(
+    const measure = kept === undefined ? (searched ? sql`count(*) over ()` : count) : headOf(projectId, 'otherSeq');
+    const question = pageQuestion(source, where, query, [headOf(projectId), ...(counts ? [measure] : [])]);
+    const here = new FoundIds();
+    // One packet: the page is kept where the database finds it, and what it shows is asked for by that.
+    const [, found, loaded, passing] = await inOnePacket(
       tx,
-      async () => load(tx, ids),
-      async () => (searched ? passages(tx, ids, searched) : undefined),
+      () => tx.execute(FoundIds.keep({ ...question, id: question.columns[question.places - 1] })),
+      () => tx.execute(FoundIds.kept) as unknown as Promise<[[{ page: string | null }]]>,
+      () => load(tx, here),
+      async () => (searched ? passages(tx, here, searched) : undefined),
+      () => beside(tx),
     );
+    const { ids, next, along } = pageOf(JSON.parse(found[0][0].page ?? '[]') as PlaceRow[], question, query.limit);
     const rows = new Map(loaded.map((row) => [row.id, row]));
-    const [seq, total = 0] = along ?? [await ledgerHead(tx, projectId), counts && query.skip ? await numberOf(tx, count) : 0];
+    const counted = async ([, found]: readonly number[]): Promise<number> => {
+      if (kept === undefined) return found;
+      const known = keptCount(db, kept, found);
+      if (known !== undefined) return known;
+      const fresh = await numberOf(tx, count);
+      keepCount(db, kept, { seq: found, count: fresh });
+      return fresh;
+    };
+    const [seq, total] = along
+      ? [along[0], counts ? await counted(along) : 0]
+      : [await ledgerHead(tx, projectId), counts && query.skip ? await numberOf(tx, count) : 0];
     const page: Page<Omit<R, 'id'>> = {
       rows: ids.flatMap((id) => {
         const row = rows.get(id);
@@ -302,10 +343,10 @@ export async function listPage<R extends { readonly id: number }>(
         return [wanted(shown, query.columns)];
       }),
       next,
-      total: query.after !== undefined ? null : counts ? total : (source.all ?? 0),
+      total: counts ? total : null,
       seq,
     };
-    if (found) Object.assign(page, { found });
+    if (passing) Object.assign(page, { found: passing });
     if (!query.groups) return page;
     const { value, stored } = needField(source, query.groups);
     const said = new Map(Object.entries(stored ?? {}).map(([word, at]) => [at, word]));
@@ -348,12 +389,8 @@ function wordsOf(filter: Filter | undefined): string {
 }
 
 /** Where in their text the words of a search were found, by key. */
-async function passages(tx: Tx, ids: readonly number[], words: string): Promise<Record<string, FoundPassage>> {
-  if (!ids.length) return {};
-  const rows = await tx
-    .select({ key: records.key, words: records.words })
-    .from(records)
-    .where(inArray(records.id, [...ids]));
+async function passages(tx: Tx, ids: Ids, words: string): Promise<Record<string, FoundPassage>> {
+  const rows = await tx.select({ key: records.key, words: records.words }).from(records).where(among(records.id, ids));
   return Object.fromEntries(
     rows.flatMap((row) => {
       const passage = findPassage(row.words, words);
@@ -373,7 +410,13 @@ export async function* allRows<R extends { readonly id: number }>(
   const source = await withOwnFields(db, plain, projectId, [query.filter, query.sort]);
   const where = questionWhere(source, needFilter(query.filter));
   for (let after: string | undefined; ;) {
-    const { ids, next } = await pageIds(db, source, where, { ...query, ...(after ? { after } : {}), limit: 500 });
+    const question = pageQuestion(source, where, { ...query, ...(after ? { after } : {}), limit: 500 });
+    const [places] = (await db.execute(question.text)) as unknown as [Record<string, string | number | null>[]];
+    const { ids, next } = pageOf(
+      places.map((row) => question.columns.map((name) => row[name])),
+      question,
+      500,
+    );
     const rows = new Map((await load(db, ids)).map((row) => [row.id, row]));
     for (const id of ids) {
       const row = rows.get(id);

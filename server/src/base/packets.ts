@@ -1,6 +1,7 @@
 import { drizzle } from 'drizzle-orm/mysql2';
 import type { FieldPacket, Pool, PoolConnection, QueryOptions } from 'mysql2/promise';
 import { forReading, forRecording, type Db, type Tx } from './database';
+import { withFoundIds } from './found-ids';
 import { connectionOf } from './statement';
 
 type Answer = [unknown, FieldPacket[] | undefined];
@@ -34,7 +35,8 @@ class Packets {
   query(options: QueryOptions, values: readonly unknown[] = []): Promise<Answer> {
     if (this.failure !== undefined) return Promise.reject(this.failure as Error);
     return new Promise((answer, failed) => {
-      const text = this.connection.format(options.sql, values as unknown[]);
+      const asked = this.connection.format(options.sql, values as unknown[]);
+      const text = withFoundIds(asked, (part) => this.connection.escape(part));
       this.waiting.push({ text, asArrays: options.rowsAsArray === true, answer, failed });
       if (this.waiting.length === 1) process.nextTick(() => this.held || void this.send());
     });

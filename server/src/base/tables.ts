@@ -74,6 +74,8 @@ export const ledgerHeads = mysqlTable('ledger_heads', {
   projectId: ref('project_id').primaryKey(),
   seq: ref('seq').notNull(),
   hash: hashColumn('hash').notNull(),
+  /** The number of the last entry that is not about a run: since then people recorded, and no text or state of another kind changed. */
+  otherSeq: ref('other_seq').notNull().default(0),
 });
 
 /**

@@ -5,6 +5,7 @@ import { alias } from 'drizzle-orm/mysql-core';
 import { account } from './accounted';
 import type { Db, Tx } from './database';
 import { Refusal } from './errors';
+import { among, type Ids } from './found-ids';
 import { recordsThen, standing } from './past';
 import { findRecord, plainKey, type StoredRecord } from './records';
 import { records, traceConfirmations, traces } from './tables';
@@ -40,15 +41,13 @@ const fromEnd = alias(records, 'from_end');
 const toEnd = alias(records, 'to_end');
 
 /** The traces at records, either way, with both ends; as of a ledger number, those of then, as they were confirmed then. */
-export async function tracesAt(db: Db | Tx, recordIds: readonly number[], asOf?: number): Promise<TraceRow[]> {
-  if (!recordIds.length) return [];
-  const ids = [...recordIds];
+export async function tracesAt(db: Db | Tx, ids: Ids, asOf?: number): Promise<TraceRow[]> {
   const rows = await db
     .select({ trace: traces, from: endColumns(fromEnd), to: endColumns(toEnd) })
     .from(traces)
     .innerJoin(fromEnd, eq(fromEnd.id, traces.fromId))
     .innerJoin(toEnd, eq(toEnd.id, traces.toId))
-    .where(and(standing(asOf), or(inArray(traces.fromId, ids), inArray(traces.toId, ids))))
+    .where(and(standing(asOf), or(among(traces.fromId, ids), among(traces.toId, ids))))
     .orderBy(asc(traces.id));
   if (asOf === undefined || !rows.length) return rows.map(({ trace, from, to }) => asTrace(trace, from, to));
   const confirmed = await confirmedThen(

@@ -432,8 +432,12 @@ async function retain(tx: Tx, rows: readonly SnapshotRow[]): Promise<void> {
 /** Appends entries behind the chain's end, which is locked. */
 async function appendEntries(tx: Tx, projectId: number, rows: readonly LedgerRow[], end: ChainEnd): Promise<void> {
   const parts = Array.from({ length: Math.ceil(rows.length / 50) }, (_, i) => rows.slice(i * 50, i * 50 + 50));
+  const other = rows.findLast(({ kind }) => kind !== 'run');
   await lastly(tx, ...parts.map((part) => async () => tx.insert(ledger).values(part)), async () =>
-    tx.update(ledgerHeads).set(end).where(eq(ledgerHeads.projectId, projectId)),
+    tx
+      .update(ledgerHeads)
+      .set({ ...end, ...(other && { otherSeq: other.seq }) })
+      .where(eq(ledgerHeads.projectId, projectId)),
   );
 }
 

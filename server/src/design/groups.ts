@@ -2,6 +2,8 @@ import type { GroupDetail, GroupSummary } from '@contract/design';
 import { groupBy } from '@core/base';
 import { and, asc, eq, inArray, isNull, sql } from 'drizzle-orm';
 import {
+  among,
+  type Ids,
   account,
   changeRecord,
   freeKey,
@@ -42,13 +44,12 @@ const groupRows = account({
 });
 
 /** Groups as lists show them, by their ids. */
-export async function groupSummaries(db: Db | Tx, ids: readonly number[]): Promise<(GroupSummary & { id: number })[]> {
-  if (!ids.length) return [];
+export async function groupSummaries(db: Db | Tx, ids: Ids): Promise<(GroupSummary & { id: number })[]> {
   const rows = await db
     .select({ record: records, row: caseGroups })
     .from(caseGroups)
     .innerJoin(records, eq(records.id, caseGroups.id))
-    .where(inArray(caseGroups.id, [...ids]));
+    .where(among(caseGroups.id, ids));
   const sums = new Map(
     (
       await db
@@ -59,7 +60,7 @@ export async function groupSummaries(db: Db | Tx, ids: readonly number[]): Promi
         })
         .from(groupMembers)
         .innerJoin(cases, eq(cases.id, groupMembers.caseId))
-        .where(inArray(groupMembers.groupId, [...ids]))
+        .where(among(groupMembers.groupId, ids))
         .groupBy(groupMembers.groupId)
     ).map(({ id, ...sum }) => [id, sum]),
   );

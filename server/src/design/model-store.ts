@@ -4,6 +4,8 @@ import { modelKinds, modelText, type ModelContent, type ModelKind } from '@core/
 import type { RequirementState } from '@core/specify';
 import { and, asc, eq, inArray, sql } from 'drizzle-orm';
 import {
+  among,
+  type Ids,
   account,
   findRecord,
   recordFields,
@@ -88,13 +90,12 @@ function sizeWords({ kind, body }: ModelContent): string {
 }
 
 /** Models as lists show them, by their ids. */
-export async function modelSummaries(db: Db | Tx, ids: readonly number[]): Promise<(ModelSummary & { id: number })[]> {
-  if (!ids.length) return [];
+export async function modelSummaries(db: Db | Tx, ids: Ids): Promise<(ModelSummary & { id: number })[]> {
   const rows = await db
     .select({ record: records, row: models })
     .from(models)
     .innerJoin(records, eq(records.id, models.id))
-    .where(inArray(models.id, [...ids]));
+    .where(among(models.id, ids));
   const traced = groupBy(
     (await tracesAt(db, ids)).filter((t) => t.kind === 'models'),
     (t) => t.from,
@@ -104,7 +105,7 @@ export async function modelSummaries(db: Db | Tx, ids: readonly number[]): Promi
       await db
         .select({ id: caseOrigins.sourceId, n: sql<number>`count(*)`.mapWith(Number) })
         .from(caseOrigins)
-        .where(inArray(caseOrigins.sourceId, [...ids]))
+        .where(among(caseOrigins.sourceId, ids))
         .groupBy(caseOrigins.sourceId)
     ).map(({ id, n }) => [id, n]),
   );

@@ -5,6 +5,7 @@ import type { RequirementState } from '@core/specify';
 import { and, asc, eq, inArray, isNull, sql } from 'drizzle-orm';
 import { alias } from 'drizzle-orm/mysql-core';
 import {
+  type Ids,
   account,
   needRecord,
   plainKey,
@@ -183,29 +184,25 @@ const summaryTraces = statement((db) =>
 );
 
 /** Cases as lists show them, by their ids. */
-export async function caseSummaries(db: Db | Tx, ids: readonly number[]): Promise<(CaseSummary & { id: number })[]> {
-  const found: (CaseSummary & { id: number })[] = [];
-  for (let at = 0; at < ids.length; at += 500) {
-    const some = { ids: ids.slice(at, at + 500) };
-    const [rows, verifying] = await Promise.all([summaryRows(db, some), summaryTraces(db, some)]);
-    const traced = groupBy(verifying, (trace) => trace.id);
-    for (const { preconditions, texts, tags, kind, priority, state, own, ...row } of rows) {
-      const mine = traced.get(row.id) ?? [];
-      const asked = { preconditions: preconditions ?? '', steps: texts === null ? [] : (JSON.parse(texts) as CaseContent['steps']) };
-      found.push({
-        ...row,
-        state: state as RequirementState,
-        names: [...new Set(textsOf(asked).flatMap(({ text }) => placeholdersIn(text)))],
-        kind: kind ?? '',
-        priority: priority ?? '',
-        tags: [...(tags ?? [])],
-        verifies: mine.map(({ to }) => to).sort(),
-        suspect: mine.some((trace) => suspectEnds(trace, trace.fromNow, trace.toNow).length > 0),
-        own: { ...own } as CaseSummary['own'],
-      });
-    }
-  }
-  return found;
+export async function caseSummaries(db: Db | Tx, ids: Ids): Promise<(CaseSummary & { id: number })[]> {
+  if (Array.isArray(ids) && !ids.length) return [];
+  const [rows, verifying] = await Promise.all([summaryRows(db, { ids }), summaryTraces(db, { ids })]);
+  const traced = groupBy(verifying, (trace) => trace.id);
+  return rows.map(({ preconditions, texts, tags, kind, priority, state, own, ...row }) => {
+    const mine = traced.get(row.id) ?? [];
+    const asked = { preconditions: preconditions ?? '', steps: texts === null ? [] : (JSON.parse(texts) as CaseContent['steps']) };
+    return {
+      ...row,
+      state: state as RequirementState,
+      names: [...new Set(textsOf(asked).flatMap(({ text }) => placeholdersIn(text)))],
+      kind: kind ?? '',
+      priority: priority ?? '',
+      tags: [...(tags ?? [])],
+      verifies: mine.map(({ to }) => to).sort(),
+      suspect: mine.some((trace) => suspectEnds(trace, trace.fromNow, trace.toNow).length > 0),
+      own: { ...own } as CaseSummary['own'],
+    };
+  });
 }
 
 /** Which cases verify requirements, in the order of their keys; retired ones left out. */
@@ -238,8 +235,8 @@ export function caseList(projectId: number): ListSource {
     from: sql`from ${records} left join ${cases} on ${cases.id} = ${records.id}`,
     fields: {
       ...recordFields,
-      plannedMinutes: { value: cases.plannedMinutes, type: 'number' },
-      approvedOnce: { value: cases.everApproved, type: 'yesNo' },
+      plannedMinutes: { value: cases.plannedMinutes, type: 'number', plain: true },
+      approvedOnce: { value: cases.everApproved, type: 'yesNo', plain: true },
       kind: { value: detailOf('kind', "''"), type: 'text' },
       priority: { value: detailOf('priority', "''"), type: 'text' },
       tags: { value: detailOf('tags', "'[]'"), type: 'text', list: detailOf('tags', 'null') },
@@ -272,6 +269,7 @@ export function caseList(projectId: number): ListSource {
     words: records.words,
     where: and(eq(records.projectId, projectId), eq(records.kind, 'case')) as ListSource['where'],
     sort: 'key',
+    kept: 'cases',
   };
 }
 

@@ -1,9 +1,11 @@
 import type { Attestation } from '@contract/measure';
 import { envelope2 } from '@core/base';
 import { unitCoverages, type Metric } from '@core/measure';
-import { and, asc, eq, inArray, isNull } from 'drizzle-orm';
+import { and, asc, eq, isNull } from 'drizzle-orm';
 import { alias } from 'drizzle-orm/mysql-core';
 import {
+  among,
+  type Ids,
   account,
   freeKey,
   insertRecord,
@@ -180,8 +182,7 @@ export const attestationList = (projectId: number, buildId: number): ListSource 
 
 const presentSource = alias(sources, 'present_source');
 
-export async function attestationsById(db: Db | Tx, ids: readonly number[]): Promise<(Attestation & { id: number })[]> {
-  if (!ids.length) return [];
+export async function attestationsById(db: Db | Tx, ids: Ids): Promise<(Attestation & { id: number })[]> {
   const rows = await db
     .select({ record: records, row: attestations, signer: signatures.printedName, now: codeUnits.textHash })
     .from(attestations)
@@ -192,7 +193,7 @@ export async function attestationsById(db: Db | Tx, ids: readonly number[]): Pro
       and(eq(presentSource.buildId, attestations.buildId), eq(presentSource.path, attestations.path), isNull(presentSource.supersededAt)),
     )
     .leftJoin(codeUnits, and(eq(codeUnits.sourceId, presentSource.id), eq(codeUnits.name, attestations.unit)))
-    .where(inArray(attestations.id, [...ids]))
+    .where(among(attestations.id, ids))
     .orderBy(asc(attestations.id));
   return rows.map(({ record, row: { id, path, unit, metric, argument, textHash: attested, withdrawnAt }, signer, now }) => ({
     id,

@@ -2,9 +2,11 @@ import type { CarriedResults, ResultOffers } from '@contract/run';
 import { envelope2, groupBy } from '@core/base';
 import { changedFunctions, outsideFunctions, type CodeFunction, type FunctionChange } from '@core/measure';
 import { combinations, inPresentForm, policiesOf, sourcesDigest, whyNotCarried, type ResultToCarry } from '@core/prove';
-import { and, asc, eq, inArray, isNull } from 'drizzle-orm';
+import { and, asc, eq, isNull } from 'drizzle-orm';
 import { alias } from 'drizzle-orm/mysql-core';
 import {
+  among,
+  type Ids,
   account,
   freeKey,
   insertRecord,
@@ -331,8 +333,7 @@ export const runCarryList = (projectId: number, buildId: number): ListSource =>
 const fromRecord = alias(records, 'from_record');
 const toRecord = alias(records, 'to_record');
 
-export async function runCarriesById(db: Db | Tx, ids: readonly number[]): Promise<(CarriedResults & { id: number })[]> {
-  if (!ids.length) return [];
+export async function runCarriesById(db: Db | Tx, ids: Ids): Promise<(CarriedResults & { id: number })[]> {
   const rows = await db
     .select({ record: records, row: runCarries, from: fromRecord.key, build: toRecord.key, signer: signatures.printedName })
     .from(runCarries)
@@ -340,7 +341,7 @@ export async function runCarriesById(db: Db | Tx, ids: readonly number[]): Promi
     .innerJoin(fromRecord, eq(fromRecord.id, runCarries.fromBuildId))
     .innerJoin(toRecord, eq(toRecord.id, runCarries.buildId))
     .innerJoin(signatures, and(eq(signatures.recordId, runCarries.id), eq(signatures.meaning, 'results carried')))
-    .where(inArray(runCarries.id, [...ids]))
+    .where(among(runCarries.id, ids))
     .orderBy(asc(runCarries.id));
   return rows.map(({ record, row, from, build, signer }) => ({
     id: row.id,

@@ -3,6 +3,8 @@ import { envelope2, groupBy } from '@core/base';
 import { goneBecause, sameUnit } from '@core/measure';
 import { and, asc, desc, eq, inArray, isNull, sql } from 'drizzle-orm';
 import {
+  among,
+  type Ids,
   account,
   buildById,
   freeKey,
@@ -319,14 +321,13 @@ async function shown(db: Db, id: number): Promise<Carried> {
 export const carryList = (projectId: number, buildId: number): ListSource =>
   statementList('carry', { table: carries, id: carries.id, build: carries.buildId }, projectId, buildId);
 
-export async function carriesById(db: Db | Tx, ids: readonly number[]): Promise<(Carried & { id: number })[]> {
-  if (!ids.length) return [];
+export async function carriesById(db: Db | Tx, ids: Ids): Promise<(Carried & { id: number })[]> {
   const rows = await db
     .select({ record: records, row: carries, signer: signatures.printedName })
     .from(carries)
     .innerJoin(records, eq(records.id, carries.id))
     .innerJoin(signatures, and(eq(signatures.recordId, carries.id), eq(signatures.meaning, 'measurements carried')))
-    .where(inArray(carries.id, [...ids]))
+    .where(among(carries.id, ids))
     .orderBy(asc(carries.id));
   const names = new Map<number, string>();
   for (const { row } of rows) if (!names.has(row.buildId)) names.set(row.buildId, (await buildById(db, row.buildId)).name);

@@ -3,6 +3,8 @@ import { envelope2, groupBy } from '@core/base';
 import { sizeOf } from '@core/measure';
 import { and, asc, eq, inArray, sql, type SQL } from 'drizzle-orm';
 import {
+  among,
+  type Ids,
   buildById,
   changeRecord,
   lockRecord,
@@ -38,16 +40,14 @@ export function uploadList(projectId: number, buildId: number): ListSource {
   };
 }
 
-export async function uploadsById(db: Db | Tx, ids: readonly number[]): Promise<(CoverageUpload & { id: number })[]> {
-  if (!ids.length) return [];
-  const chosen = [...ids];
+export async function uploadsById(db: Db | Tx, ids: Ids): Promise<(CoverageUpload & { id: number })[]> {
   const rows = await db
     .select({ record: records, upload: uploads })
     .from(uploads)
     .innerJoin(records, eq(records.id, uploads.id))
-    .where(inArray(uploads.id, chosen));
+    .where(among(uploads.id, ids));
   const files = groupBy(
-    await db.select().from(uploadFiles).where(inArray(uploadFiles.uploadId, chosen)).orderBy(asc(uploadFiles.id)),
+    await db.select().from(uploadFiles).where(among(uploadFiles.uploadId, ids)).orderBy(asc(uploadFiles.id)),
     (f) => f.uploadId,
   );
   const bound = groupBy(
@@ -62,7 +62,7 @@ export async function uploadsById(db: Db | Tx, ids: readonly number[]): Promise<
       .from(measurements)
       .leftJoin(caseRecord, eq(caseRecord.id, measurements.caseId))
       .leftJoin(runRecord, eq(runRecord.id, measurements.runId))
-      .where(inArray(measurements.uploadId, chosen))
+      .where(among(measurements.uploadId, ids))
       .orderBy(asc(measurements.id)),
     (m) => m.uploadId,
   );
@@ -71,7 +71,7 @@ export async function uploadsById(db: Db | Tx, ids: readonly number[]): Promise<
       await db
         .select({ recordId: revisions.recordId, snapshot: revisions.snapshot })
         .from(revisions)
-        .where(and(inArray(revisions.recordId, chosen), eq(revisions.revision, 1)))
+        .where(and(among(revisions.recordId, ids), eq(revisions.revision, 1)))
     ).map(({ recordId, snapshot }) => [recordId, snapshot as Partial<SaidAtLoading>]),
   );
   return Promise.all(

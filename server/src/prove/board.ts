@@ -2,8 +2,9 @@ import type { ListQuery, Page } from '@contract/base';
 import type { Board, BoardRow, CordDetail } from '@contract/prove';
 import { knots, perKnot, type Knot } from '@core/base';
 import { boardTotals, projectCord } from '@core/prove';
-import { and, eq, inArray, sql, type SQL } from 'drizzle-orm';
+import { and, eq, sql, type Placeholder, type SQL } from 'drizzle-orm';
 import {
+  type Ids,
   builds,
   heldPage,
   heldRows,
@@ -23,15 +24,21 @@ import {
 } from '../base';
 import { boardThen, faultyBoard, type BoardThen } from './board-then';
 import { stateLetters, statesOf } from './cord-rows';
-import { cords, projections, type CordThen } from './tables';
+import { cords, projections, type CordThen, type StoredReason } from './tables';
 
 type StoredCord = typeof cords.$inferSelect;
 type ShownCord = Pick<StoredCord, 'key' | 'title' | 'level' | 'states' | 'below' | 'firstBreak' | 'reasons'>;
 
-function boardRow(cord: ShownCord): BoardRow {
+const brokenKnot = ({ firstBreak }: Pick<StoredCord, 'firstBreak'>): Knot | undefined => knots[firstBreak];
+
+function firstReason(cord: Pick<StoredCord, 'firstBreak' | 'reasons'>): StoredReason | undefined {
+  const knot = brokenKnot(cord);
+  return knot && cord.reasons[knot][0];
+}
+
+function boardRow(cord: Omit<ShownCord, 'reasons'>, first: StoredReason | undefined): BoardRow {
   const states = statesOf(cord.states);
-  const knot: Knot | undefined = knots[cord.firstBreak];
-  const first = knot && cord.reasons[knot][0];
+  const knot = brokenKnot(cord);
   return {
     key: cord.key,
     title: cord.title,
@@ -109,7 +116,7 @@ const breaks = { ...Object.fromEntries(knots.map((knot, i) => [knot, i])), none:
 const stateAt = (knot: Knot): SQL => sql`substring(${cords.states}, ${knots.indexOf(knot) + 1}, 1)`;
 
 /** How the cords of a build are asked for. */
-function cordList(projectId: number, buildId: number, all?: number): ListSource {
+function cordList(projectId: number, buildId: number | SQL): ListSource {
   return {
     from: sql`from ${cords} left join ${records} on ${records.id} = ${cords.requirementId}`,
     fields: {
@@ -125,18 +132,39 @@ function cordList(projectId: number, buildId: number, all?: number): ListSource 
     where: eq(cords.buildId, buildId),
     sort: 'key',
     place: { prefix: cords.keyPrefix, number: cords.keyNumber, id: cords.requirementId },
-    ...(all === undefined ? {} : { all }),
+    all: sql`select json_value(${projections.totals}, '$.counts.all') from ${projections} where ${projections.buildId} = ${buildId}`,
   };
 }
 
-async function cordsById(db: Db | Tx, buildId: number, ids: readonly number[]): Promise<(BoardRow & { id: number })[]> {
-  if (!ids.length) return [];
-  const { requirementId: id, key, title, level, states, below, firstBreak, reasons } = cords;
-  const rows = await db
-    .select({ id, key, title, level, states, below, firstBreak, reasons })
+const { requirementId: id, key, title, level, states, below, firstBreak } = cords;
+// Of all reasons a row shows the first of its break: the others are not sent from the database.
+const firstPath = sql.join(
+  knots.map((knot, i) => sql.raw(`when ${i} then '$.${knot}[0]'`)),
+  sql` `,
+);
+const first = sql<string | null>`cast(json_extract(${cords.reasons}, case ${firstBreak} ${firstPath} end) as char)`;
+const rowsOfBuild = statement((db) =>
+  db
+    .select({ id, key, title, level, states, below, firstBreak, first })
     .from(cords)
-    .where(and(eq(cords.buildId, buildId), inArray(id, [...ids])));
-  return rows.map((row) => ({ id: row.id, ...boardRow(row) }));
+    .where(
+      and(eq(cords.buildId, buildNamed(sql.placeholder('projectId'), sql.placeholder('name'))), sql`${id} in (${sql.placeholder('ids')})`),
+    ),
+);
+
+/** A build by its name, as a question of its own. */
+function buildNamed(projectId: number | Placeholder, name: string | Placeholder): SQL {
+  return sql`(select b.id from ${records} b where b.project_id = ${projectId} and b.kind = 'build' and b.record_key = ${name})`;
+}
+
+async function cordsById(
+  db: Db | Tx,
+  { projectId, name }: Pick<StoredBuild, 'projectId' | 'name'>,
+  ids: Ids,
+): Promise<(BoardRow & { id: number })[]> {
+  if (Array.isArray(ids) && !ids.length) return [];
+  const rows = await rowsOfBuild(db, { projectId, name, ids });
+  return rows.map((row) => ({ id: row.id, ...boardRow(row, row.first === null ? undefined : (JSON.parse(row.first) as StoredReason)) }));
 }
 
 /** The same of a board that is held: the fields that the cord itself tells. */
@@ -155,22 +183,41 @@ const heldCords: HeldList<CordThen> = {
   },
   order: { break: ({ firstBreak }) => firstBreak },
   // As `cordRow` writes them.
-  words: (cord) => `${cord.key} ${cord.title} ${cord.level} ${knots[cord.firstBreak] ? (boardRow(cord).break?.words ?? '') : 'proved'}`,
+  words: (cord) => `${cord.key} ${cord.title} ${cord.level} ${knots[cord.firstBreak] ? (firstReason(cord)?.words ?? '') : 'proved'}`,
   sort: 'key',
 };
+
+/** The page as it was last judged, and what that was: asked at once, before it is known whether that is enough. */
+async function pageNow({ database: { db } }: AppContext, projectId: number, query: BoardAsked & ListQuery) {
+  let known: Awaited<ReturnType<typeof judgedBuilds>> = [];
+  const page = await listPage(
+    db,
+    projectId,
+    cordList(projectId, buildNamed(projectId, query.build)),
+    query,
+    (tx, ids) => cordsById(tx, { projectId, name: query.build }, ids),
+    async (tx) => void (known = await judgedBuilds(tx, { projectId, name: query.build })),
+  );
+  const [{ build: found, judged } = { build: undefined, judged: null }] = known;
+  const seq = judged?.seq ?? 0;
+  return { build: found && { ...found, name: query.build }, page: { ...page, seq } };
+}
 
 /** A page of the cords of a build that a question finds. */
 export async function listCords(context: AppContext, projectId: number, query: BoardAsked & ListQuery): Promise<Page<BoardRow>> {
   const { db } = context.database;
-  const { build, judged } = await lastJudged(context, projectId, query);
-  const then = await heldBoard(db, projectId, build, query);
-  if (then) {
-    const page = heldPage(then.cords, heldCords, query, then.seq);
-    return { ...page, rows: page.rows.map(boardRow) };
+  if (query.asOf === undefined) {
+    const { build, page } = await pageNow(context, projectId, query);
+    if (build && page.seq > 0 && page.seq >= query.atLeast && build.closedSeq === null) {
+      await context.projections.ready(projectId, build.id);
+      return page;
+    }
   }
-  const source = cordList(projectId, build.id, judged?.totals?.counts.all);
-  const page = await listPage(db, projectId, source, query, (tx, ids) => cordsById(tx, build.id, ids));
-  return { ...page, seq: judged?.seq ?? 0 };
+  const build = await judgedBuild(context, projectId, query);
+  const then = await heldBoard(db, projectId, build, query);
+  if (!then) return (await pageNow(context, projectId, { ...query, build: build.name })).page;
+  const page = heldPage(then.cords, heldCords, query, then.seq);
+  return { ...page, rows: page.rows.map((cord) => boardRow(cord, firstReason(cord))) };
 }
 
 /** The rows of an export of cords: each state a column of its own, the break in words. */
@@ -193,10 +240,10 @@ export function cordsExport(context: AppContext): ExportList {
     columns: ['key', 'title', 'level', ...knots, 'break', 'why', 'next'],
     source: async (projectId, { build }) => cordList(projectId, (await needed(projectId, build)).id),
     load: async (db, ids, { projectId, build }) =>
-      (await cordsById(db, (await needed(projectId, build)).id, ids)).map((row) => ({ id: row.id, ...exported(row) })),
+      (await cordsById(db, await needed(projectId, build), ids)).map((row) => ({ id: row.id, ...exported(row) })),
     held: async (projectId, { build }, query) => {
       const then = await faultyBoard(context.database.db, projectId, await needed(projectId, build));
-      return then && heldRows(then.cords, heldCords, query).map((cord) => exported(boardRow(cord)));
+      return then && heldRows(then.cords, heldCords, query).map((cord) => exported(boardRow(cord, firstReason(cord))));
     },
   };
 }
@@ -213,7 +260,7 @@ export async function getCord(context: AppContext, projectId: number, key: strin
       )
     : await needCord(db, build, key);
   return {
-    ...boardRow(cord),
+    ...boardRow(cord, firstReason(cord)),
     seq: then?.seq ?? seq,
     reasons: perKnot((knot) =>
       cord.reasons[knot].map(({ state, words, records, action }) => ({ state, words, records: [...records], action })),

@@ -15,6 +15,7 @@ import {
   type AppContext,
   type Db,
   type Tx,
+  type Ids,
 } from '../base';
 import { needSpecification, requirementList } from '../specify';
 import { threadCells, threadColumns } from '@core/specify';
@@ -63,7 +64,7 @@ export function proveRoutes(app: FastifyInstance, context: AppContext): void {
   ) => {
     const of = specification === undefined ? undefined : (await needSpecification(db, projectId, specification)).id;
     const buildId = build === undefined ? undefined : (await needBuild(db, projectId, build)).id;
-    return { source: requirementList(projectId, of), load: (tx: Db | Tx, ids: readonly number[]) => threadsById(tx, ids, buildId) };
+    return { source: requirementList(projectId, of), load: (tx: Db | Tx, ids: Ids) => threadsById(tx, ids, buildId) };
   };
   serve(app, context, contract.listThreads, async ({ membership: { projectId }, query }) => {
     const { source, load } = await threadsOf(projectId, query);

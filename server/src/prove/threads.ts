@@ -3,7 +3,7 @@ import { compareKeys, groupBy } from '@core/base';
 import { suspectEnds } from '@core/design';
 import { and, eq, inArray, isNull } from 'drizzle-orm';
 import { alias } from 'drizzle-orm/mysql-core';
-import { records, traces, type Db, type Tx } from '../base';
+import { among, type Ids, records, traces, type Db, type Tx } from '../base';
 import { codeTraces } from '../measure';
 import { runs } from '../run';
 import { requirementsById } from '../specify';
@@ -13,14 +13,8 @@ const toEnd = alias(records, 'to_end');
 type End = ThreadRow['parents'][number];
 
 /** What each of some requirements hangs together with; results and code are those of a build, where one is named. */
-export async function threadsById(
-  db: Db | Tx,
-  ids: readonly number[],
-  buildId: number | undefined,
-): Promise<(ThreadRow & { id: number })[]> {
-  if (!ids.length) return [];
+export async function threadsById(db: Db | Tx, ids: Ids, buildId: number | undefined): Promise<(ThreadRow & { id: number })[]> {
   const shown = await requirementsById(db, ids);
-  const some = [...ids];
   const columns = {
     kind: traces.kind,
     fromId: traces.fromId,
@@ -36,7 +30,7 @@ export async function threadsById(
       .from(traces)
       .innerJoin(fromEnd, eq(fromEnd.id, traces.fromId))
       .innerJoin(toEnd, eq(toEnd.id, traces.toId))
-      .where(and(inArray(at, some), inArray(traces.kind, [...kinds]), isNull(traces.removedAt)));
+      .where(and(among(at, ids), inArray(traces.kind, [...kinds]), isNull(traces.removedAt)));
   type Drawn = Awaited<ReturnType<typeof drawn>>[number];
   const doubtful = (t: Drawn): boolean =>
     suspectEnds({ from: t.from.key, to: t.to.key, fromRevision: t.fromRevision, toRevision: t.toRevision }, t.from.revision, t.to.revision)
@@ -57,7 +51,7 @@ export async function threadsById(
       : await db
           .selectDistinct({ requirement: codeTraces.requirementId, unit: codeTraces.unit })
           .from(codeTraces)
-          .where(and(eq(codeTraces.buildId, buildId), inArray(codeTraces.requirementId, some), isNull(codeTraces.removedAt)));
+          .where(and(eq(codeTraces.buildId, buildId), among(codeTraces.requirementId, ids), isNull(codeTraces.removedAt)));
   const codeOf = groupBy(
     code,
     (c) => c.requirement ?? 0,

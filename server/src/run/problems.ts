@@ -3,6 +3,8 @@ import { groupBy } from '@core/base';
 import { and, desc, eq, inArray, isNull, sql, type SQL } from 'drizzle-orm';
 import { alias } from 'drizzle-orm/mysql-core';
 import {
+  among,
+  type Ids,
   account,
   freeKey,
   insertRecord,
@@ -46,8 +48,7 @@ const fixedRecord = alias(records, 'fixed_record');
 const claimedRecord = alias(records, 'claimed_record');
 
 /** Problem reports by their ids. */
-export async function problemsById(db: Db | Tx, ids: readonly number[]): Promise<(Problem & { id: number })[]> {
-  if (!ids.length) return [];
+export async function problemsById(db: Db | Tx, ids: Ids): Promise<(Problem & { id: number })[]> {
   const rows = await db
     .select({
       record: records,
@@ -67,7 +68,7 @@ export async function problemsById(db: Db | Tx, ids: readonly number[]): Promise
     .leftJoin(fixedRecord, eq(fixedRecord.id, problems.fixedInId))
     .leftJoin(problemDetails, eq(problemDetails.id, problems.id))
     .leftJoin(claimedRecord, eq(claimedRecord.id, problemDetails.claimedInId))
-    .where(inArray(problems.id, [...ids]));
+    .where(among(problems.id, ids));
   const shown = await shownOn(
     db,
     rows.flatMap(({ record, row, details }) => {
@@ -75,7 +76,14 @@ export async function problemsById(db: Db | Tx, ids: readonly number[]): Promise
       return row.caseId !== null && build !== null ? [{ id: record.id, caseId: row.caseId, buildId: build }] : [];
     }),
   );
-  const against = groupBy(await tracedTo(db, 'foundAgainst', ids), (t) => t.from);
+  const against = groupBy(
+    await tracedTo(
+      db,
+      'foundAgainst',
+      rows.map(({ record }) => record.id),
+    ),
+    (t) => t.from,
+  );
   return rows.map(({ record, row, run, caseKey, build, fixedIn, claimedIn, details }) => ({
     id: record.id,
     key: record.key,

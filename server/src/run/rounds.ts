@@ -2,6 +2,8 @@ import type { Round, RoundDetail } from '@contract/run';
 import { and, eq, inArray, sql, type SQL } from 'drizzle-orm';
 import { alias } from 'drizzle-orm/mysql-core';
 import {
+  among,
+  type Ids,
   freeKey,
   insertRecord,
   needRecord,
@@ -40,15 +42,14 @@ export function roundList(projectId: number, buildId: number): ListSource {
 }
 
 /** Rounds with how far they have come, by their ids. */
-export async function roundsById(db: Db | Tx, ids: readonly number[]): Promise<(Round & { id: number })[]> {
-  if (!ids.length) return [];
+export async function roundsById(db: Db | Tx, ids: Ids): Promise<(Round & { id: number })[]> {
   const rows = await db
     .select({ record: records, round: rounds, build: buildRecord.key, details: roundDetails })
     .from(rounds)
     .innerJoin(records, eq(records.id, rounds.id))
     .innerJoin(buildRecord, eq(buildRecord.id, rounds.buildId))
     .leftJoin(roundDetails, eq(roundDetails.id, rounds.id))
-    .where(inArray(rounds.id, [...ids]));
+    .where(among(rounds.id, ids));
   const current = sql`${runs.supersededById} is null and ${runs.withdrawnAt} is null`;
   const counts = await db
     .select({
@@ -60,7 +61,7 @@ export async function roundsById(db: Db | Tx, ids: readonly number[]): Promise<(
     })
     .from(runs)
     .innerJoin(records, eq(records.id, runs.id))
-    .where(inArray(runs.roundId, [...ids]))
+    .where(among(runs.roundId, ids))
     .groupBy(runs.roundId);
   const countsOf = new Map(counts.map(({ id, ...rest }) => [id, rest]));
   return rows.map(({ record, round, build, details }) => ({

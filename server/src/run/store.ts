@@ -6,6 +6,8 @@ import { runHash, type RunMore, type RunRecord } from '@core/run';
 import { and, asc, desc, eq, inArray, isNull, ne, sql, type SQL } from 'drizzle-orm';
 import { alias } from 'drizzle-orm/mysql-core';
 import {
+  among,
+  type Ids,
   builds,
   decisions,
   decisionsOf,
@@ -175,8 +177,7 @@ export async function runSummaries(db: Db | Tx, where: SQL | undefined, limit = 
   }));
 }
 
-export const runsById = (db: Db | Tx, ids: readonly number[]): Promise<(RunSummary & { id: number })[]> =>
-  ids.length ? runSummaries(db, inArray(runs.id, [...ids])) : Promise.resolve([]);
+export const runsById = (db: Db | Tx, ids: Ids): Promise<(RunSummary & { id: number })[]> => runSummaries(db, among(runs.id, ids));
 
 /** Where a run stands in its round, as a number: those that nobody placed come behind, in the order in which they were planned. */
 export const placeOfRun = (position: SQL): SQL<number> => sql<number>`ifnull(${position}, 1000000000 + ${runs.id})`;

@@ -15,6 +15,8 @@ import {
 import { and, asc, eq, inArray, isNull, or, sql, type SQL } from 'drizzle-orm';
 import { alias } from 'drizzle-orm/mysql-core';
 import {
+  among,
+  type Ids,
   ownWords,
   account,
   freeKey,
@@ -60,13 +62,12 @@ const baselineRows = account({
   ],
 });
 
-export async function baselinesById(db: Db | Tx, ids: readonly number[]): Promise<(Baseline & { id: number })[]> {
-  if (!ids.length) return [];
+export async function baselinesById(db: Db | Tx, ids: Ids): Promise<(Baseline & { id: number })[]> {
   const rows = await db
     .select({ record: records, row: baselines })
     .from(baselines)
     .innerJoin(records, eq(records.id, baselines.id))
-    .where(inArray(baselines.id, [...ids]));
+    .where(among(baselines.id, ids));
   return rows.map(({ record, row: { seq, specifications, projectId: _, ...row } }) => ({
     ...row,
     key: record.key,

@@ -1,7 +1,7 @@
 import type { Review } from '@contract/specify';
 import { groupBy } from '@core/base';
-import { and, asc, eq, inArray, sql, type SQL } from 'drizzle-orm';
-import { account, recordFields, records, type Db, type ListSource, type Tx } from '../base';
+import { and, asc, eq, sql, type SQL } from 'drizzle-orm';
+import { among, type Ids, account, recordFields, records, type Db, type ListSource, type Tx } from '../base';
 import { reviewAnswers, reviewItems, reviewPeople, reviews } from './tables';
 
 export const reviewRows = account({
@@ -52,26 +52,21 @@ export const answerRows = account({
   ],
 });
 
-export async function reviewsById(db: Db | Tx, ids: readonly number[]): Promise<(Review & { id: number })[]> {
-  if (!ids.length) return [];
+export async function reviewsById(db: Db | Tx, ids: Ids): Promise<(Review & { id: number })[]> {
   const rows = await db
     .select({ record: records, row: reviews })
     .from(reviews)
     .innerJoin(records, eq(records.id, reviews.id))
-    .where(inArray(reviews.id, [...ids]));
+    .where(among(reviews.id, ids));
   const asked = groupBy(
-    await db
-      .select()
-      .from(reviewPeople)
-      .where(inArray(reviewPeople.reviewId, [...ids]))
-      .orderBy(asc(reviewPeople.id)),
+    await db.select().from(reviewPeople).where(among(reviewPeople.reviewId, ids)).orderBy(asc(reviewPeople.id)),
     (p) => p.reviewId,
     (p) => p.login,
   );
   const counts = await db
     .select({ id: reviewItems.reviewId, n: sql<number>`count(*)`.mapWith(Number) })
     .from(reviewItems)
-    .where(inArray(reviewItems.reviewId, [...ids]))
+    .where(among(reviewItems.reviewId, ids))
     .groupBy(reviewItems.reviewId);
   return rows.map(({ record, row: { id, due, question } }) => ({
     id,

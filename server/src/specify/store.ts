@@ -1,9 +1,11 @@
 import type { Requirement, RequirementDetail } from '@contract/specify';
 import { compareKeys, groupBy, textHash } from '@core/base';
 import { requirementText, saidDetails, type RequirementContent, type RequirementState } from '@core/specify';
-import { and, asc, eq, inArray, isNull, sql } from 'drizzle-orm';
+import { and, asc, eq, isNull, sql } from 'drizzle-orm';
 import { alias } from 'drizzle-orm/mysql-core';
 import {
+  statement,
+  type Ids,
   account,
   lockRecord,
   mentionedIn,
@@ -68,7 +70,11 @@ export interface StoredRequirement {
   readonly details: typeof requirementDetails.$inferSelect | null;
 }
 
-export function contentOf({ record, row, details }: StoredRequirement): RequirementContent {
+export function contentOf({
+  record,
+  row,
+  details,
+}: Omit<StoredRequirement, 'record'> & { readonly record: Pick<StoredRecord, 'title'> }): RequirementContent {
   const { kind, text, rationale, level, method, topLevel, derived, notInCode, notInCodeRationale } = row;
   const laidOut = row.html !== paragraphs(text) ? { html: row.html } : {};
   const plain = { kind, title: record.title, text, ...laidOut, rationale, level, method, topLevel, derived, notInCode, notInCodeRationale };
@@ -96,12 +102,20 @@ export async function wholeRequirement(db: Db | Tx, record: StoredRecord): Promi
 const specificationRecord = alias(records, 'specification_record');
 const underRecord = alias(records, 'under_record');
 
-/** Requirements as lists and details show them, by their ids. */
-export async function requirementsById(db: Db | Tx, ids: readonly number[]): Promise<(Requirement & { id: number })[]> {
-  if (!ids.length) return [];
-  const found = db
+/** What lists show of the records, the requirements' own columns, and what stands beside them. */
+const shownRows = statement((db) =>
+  db
     .select({
-      record: records,
+      record: {
+        id: records.id,
+        key: records.key,
+        title: records.title,
+        revision: records.revision,
+        state: records.state,
+        own: records.own,
+        updatedBy: records.updatedBy,
+        updatedAt: records.updatedAt,
+      },
       row: requirements,
       details: requirementDetails,
       specification: specificationRecord.key,
@@ -112,13 +126,21 @@ export async function requirementsById(db: Db | Tx, ids: readonly number[]): Pro
     .leftJoin(requirementDetails, eq(requirementDetails.id, requirements.id))
     .innerJoin(specificationRecord, eq(specificationRecord.id, requirements.specificationId))
     .leftJoin(underRecord, eq(underRecord.id, requirements.underId))
-    .where(inArray(requirements.id, [...ids]));
-  const derived = db
+    .where(sql`${requirements.id} in (${sql.placeholder('ids')})`),
+);
+
+const parentRows = statement((db) =>
+  db
     .select({ from: traces.fromId, to: records.key })
     .from(traces)
     .innerJoin(records, eq(records.id, traces.toId))
-    .where(and(inArray(traces.fromId, [...ids]), eq(traces.kind, 'parent'), isNull(traces.removedAt)));
-  const [rows, above] = await Promise.all([found, derived]);
+    .where(and(sql`${traces.fromId} in (${sql.placeholder('ids')})`, eq(traces.kind, 'parent'), isNull(traces.removedAt))),
+);
+
+/** Requirements as lists and details show them, by their ids. */
+export async function requirementsById(db: Db | Tx, ids: Ids): Promise<(Requirement & { id: number })[]> {
+  if (Array.isArray(ids) && !ids.length) return [];
+  const [rows, above] = await Promise.all([shownRows(db, { ids }), parentRows(db, { ids })]);
   const parents = groupBy(
     above,
     (t) => t.from,
@@ -146,12 +168,12 @@ export function requirementList(projectId: number, specificationId: number | und
     from: sql`from ${records} left join ${requirements} on ${requirements.id} = ${records.id} left join ${records} sr on sr.id = ${requirements.specificationId} left join ${requirementDetails} on ${requirementDetails.id} = ${requirements.id} left join ${boundaryCounts} on ${boundaryCounts.id} = ${requirements.id}`,
     fields: {
       ...recordFields,
-      kind: { value: requirements.kind, type: 'text' },
-      level: { value: requirements.level, type: 'text', within: eq(requirements.projectId, projectId) },
-      method: { value: requirements.method, type: 'text' },
-      derived: { value: requirements.derived, type: 'yesNo' },
-      topLevel: { value: requirements.topLevel, type: 'yesNo' },
-      notInCode: { value: requirements.notInCode, type: 'yesNo' },
+      kind: { value: requirements.kind, type: 'text', plain: true },
+      level: { value: requirements.level, type: 'text', plain: true, within: eq(requirements.projectId, projectId) },
+      method: { value: requirements.method, type: 'text', plain: true },
+      derived: { value: requirements.derived, type: 'yesNo', plain: true },
+      topLevel: { value: requirements.topLevel, type: 'yesNo', plain: true },
+      notInCode: { value: requirements.notInCode, type: 'yesNo', plain: true },
       source: { value: sql`ifnull(${requirementDetails.source}, '')`, type: 'text' },
       risk: { value: sql`ifnull(${requirementDetails.risk}, '')`, type: 'text' },
       priority: { value: sql`ifnull(${requirementDetails.priority}, '')`, type: 'text' },
@@ -176,6 +198,7 @@ export function requirementList(projectId: number, specificationId: number | und
       ...(specificationId === undefined ? [] : [eq(requirements.specificationId, specificationId)]),
     ) as ListSource['where'],
     sort: 'key',
+    kept: `requirements ${specificationId ?? ''}`,
   };
 }
 

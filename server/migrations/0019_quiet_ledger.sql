@@ -1,0 +1,1 @@
+ALTER TABLE `ledger_heads` ADD `other_seq` bigint DEFAULT 0 NOT NULL;
