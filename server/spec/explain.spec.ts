@@ -77,53 +77,47 @@ describe('the queries behind lists', () => {
 
   for (const question of questions)
     it(`read no large table whole: ${question.slice(0, 70)}`, async () => {
-      const seen: { text: string; params: unknown[] }[] = [];
-      const pool = p.database.pool as unknown as { getConnection: () => Promise<{ query: unknown; execute: unknown }> };
-      const statements = listen(pool, (text, params) => seen.push({ text, params }));
-      const answer = await p.app.inject({ url: `/api/projects/spec/${question}`, headers: { cookie: await p.cookie('author') } });
-      statements();
+      const { asked, value: answer } = await heard(async () =>
+        p.app.inject({ url: `/api/projects/spec/${question}`, headers: { cookie: await p.cookie('author') } }),
+      );
       expect(answer.statusCode).withContext(answer.body.slice(0, 200)).toBe(200);
-      expect(seen.length).toBeGreaterThan(0);
-      for (const { text, params } of seen.filter((s) => /^\s*select/i.test(s.text))) {
-        const [plan] = (await p.owner.query(`explain ${text}`, params)) as unknown as [
-          { table: string | null; type: string; rows: number }[],
-        ];
-        for (const { table, type, rows } of plan)
+      // The right to ask, and what was asked for.
+      expect(asked.length).toBeGreaterThan(1);
+      for (const text of asked)
+        for (const { table, type, rows } of await plan(text))
           if (table && type === 'ALL' && Number(rows) > 200 && !small.test(table) && !/^<|derived/.test(table))
             fail(`${table} is read whole (${rows} rows) by: ${text.slice(0, 400)}`);
-      }
     });
 
-  /** Hears every statement of the server's pool while a request is answered. */
-  function listen(pool: unknown, hear: (text: string, params: unknown[]) => void): () => void {
-    const { prototype } = Object.getPrototypeOf(
-      (pool as { pool: object }).pool ? (pool as { pool: object }).pool : (pool as object),
-    ).constructor;
-    void prototype;
-    const core = (pool as { pool: { on: (name: string, f: unknown) => void; _allConnections: { toArray(): { query: unknown }[] } } }).pool;
-    const restore: (() => void)[] = [];
-    for (const connection of core._allConnections.toArray()) {
-      const target = connection as unknown as Record<string, (...args: unknown[]) => unknown>;
-      for (const name of ['query', 'execute']) {
-        const plain = target[name];
-        target[name] = function (this: unknown, ...args: unknown[]) {
-          const [first, second] = args as [string | { sql: string; values?: unknown[] }, unknown];
-          const text = typeof first === 'string' ? first : first.sql;
-          const params = (typeof first === 'string' ? second : (first.values ?? second)) as unknown;
-          hear(text, Array.isArray(params) ? params : []);
-          return plain.apply(this, args);
-        };
-        restore.push(() => delete target[name]);
-      }
-    }
-    return () => restore.forEach((undo) => undo());
+  /** What the database was asked to select while something is done, over whichever connection and in whatever packet: it notes that itself. */
+  async function heard<T>(work: () => Promise<T>): Promise<{ asked: string[]; value: T }> {
+    await p.owner.query("set global log_output = 'TABLE'");
+    await p.owner.query('truncate table mysql.general_log');
+    await p.owner.query('set global general_log = 1');
+    const value = await work();
+    await p.owner.query('set global general_log = 0');
+    const [rows] = (await p.owner.query(
+      "select convert(argument using utf8mb4) text from mysql.general_log where command_type in ('Query', 'Execute') order by event_time",
+    )) as unknown as [{ text: string }[]];
+    // A packet is noted as one text.
+    const texts = rows.flatMap(({ text }) => text.split(/;(?=select|execute)/)).map((text) => text.trim());
+    return { asked: texts.filter((text) => /^select/i.test(text) && text !== 'select @page as page'), value };
   }
 
-  it('are heard by this test at all', async () => {
-    const seen: string[] = [];
-    const stop = listen(p.database.pool, (text) => seen.push(text));
-    await p.database.db.execute(sql`select 17 as n`);
-    stop();
-    expect(seen.join()).toContain('17');
+  async function plan(text: string): Promise<{ table: string | null; type: string; rows: number }[]> {
+    // A page that is kept is planned as one that is answered.
+    const [rows] = await p.owner.query(`explain ${text.replace(' into @page, @ids from (', ' from (')}`);
+    return rows as never;
+  }
+
+  it('are heard by this test, in packets and by kept ids too, and a table read whole is seen', async () => {
+    const whole = sql`select sum(length(body)) n from requirements`;
+    const { asked } = await heard(async () => {
+      await p.database.db.execute(whole);
+      await p.app.inject({ url: '/api/projects/spec/cords?build=1.0&limit=50', headers: { cookie: await p.cookie('author') } });
+    });
+    expect((await plan(asked[0])).map(({ table, type }) => [table, type])).toEqual([['requirements', 'ALL']]);
+    expect(asked.join('\n')).toMatch(/ into @page, @ids from \(select `cords`/);
+    expect(asked.join('\n')).toMatch(/`requirement_id`\s+in \(\d+,\d+/i);
   });
 });
