@@ -21,9 +21,12 @@ const parameterOf = ({ name, values }: ConfigurationDimension): Parameter => ({
   classes: values.map((value) => ({ name: value, valid: true, values: [value] })),
 });
 
+/** How a value is written: of several words it speaks for itself (`cold chamber`), a single one needs its dimension (`rig 2`). */
+const valueName = (dimension: string, value: string): string => (/\s/.test(value.trim()) ? value.trim() : `${dimension} ${value}`);
+
 /** How a configuration is written wherever it is named: in the order of the dimensions. */
 export const configurationName = ({ dimensions }: Pick<ConfigurationPlan, 'dimensions'>, row: Row): string =>
-  dimensions.map(({ name }) => `${name} ${String(row[name])}`).join(' · ');
+  dimensions.map(({ name }) => valueName(name, String(row[name]))).join(' · ');
 
 /** What is wrong with a plan of configurations, each with its place: a dimension by its name, an exclusion by its line. */
 export function configurationFindings({ dimensions, exclusions }: ConfigurationPlan): { readonly place: string; readonly text: string }[] {
@@ -34,7 +37,8 @@ export function configurationFindings({ dimensions, exclusions }: ConfigurationP
     if (names.has(name)) found.push({ place: name, text: `There are two dimensions ${name}.` });
     names.add(name);
     if (!values.length) found.push({ place: name, text: `${name} has no value.` });
-    if (new Set(values).size < values.length) found.push({ place: name, text: `${name} has a value twice.` });
+    const written = new Set(values.map((value) => valueName(name, value)));
+    if (written.size < values.length) found.push({ place: name, text: `${name} has a value twice.` });
   }
   const { findings } = readConstraints(exclusions, dimensions.map(parameterOf));
   for (const { row, text } of findings) found.push({ place: `line ${row}`, text });

@@ -35,6 +35,17 @@ describe('configurations', () => {
     expect(keeps({ when: [], then: [] }, {})).toBeTrue();
   });
 
+  it('are written so that a value of several words speaks for itself, and no two are written alike', () => {
+    const rigs = { name: 'rig', values: ['rig 1', 'bench 2', '3'] };
+    const cold = { name: 'temperature', values: ['room temperature', 'cold'] };
+    expect(configurationsOf({ dimensions: [rigs, cold], exclusions: '' }, 'all').names).toEqual(
+      ['rig 1', 'bench 2', 'rig 3'].flatMap((rig) => [`${rig} · room temperature`, `${rig} · temperature cold`]),
+    );
+    const alike = { dimensions: [{ name: 'rig', values: ['1', 'rig 1'] }], exclusions: '' };
+    expect(configurationFindings(alike)).toEqual([{ place: 'rig', text: 'rig has a value twice.' }]);
+    expect(configurationsOf(alike, 'all').names).toEqual([]);
+  });
+
   it('are told apart from those that are too many, and from plans that say nothing', () => {
     const wide = Array.from({ length: 6 }, (_, i) => ({ name: `d${i}`, values: ['a', 'b', 'c', 'd', 'e'] }));
     expect(configurationsOf({ dimensions: wide, exclusions: '' }, 'all').tooMany).toBe(5 ** 6);
