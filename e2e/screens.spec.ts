@@ -133,6 +133,26 @@ test('the board’s counts agree with its rows, and every next action leads some
   await expect(page.getByRole('heading', { name: 'Cord', exact: true })).toBeVisible();
 });
 
+test('an address that leads to nothing says so, whatever was looked for', async ({ page }) => {
+  await enter(page, 'mira.oberon');
+  const addresses: readonly (readonly [string, string])[] = [
+    ['/larkfell/specify/requirement/BRK-999', 'There is no requirement BRK-999'],
+    ['/larkfell/design/C-999', 'There is no case C-999'],
+    ['/larkfell/design/models/F-999', 'There is no model F-999'],
+    ['/larkfell/design/groups/G-999', 'There is no group G-999'],
+    ['/larkfell/run/record/RUN-999', 'There is no run RUN-999'],
+    ['/larkfell/run/bench/RUN-999', 'There is no run RUN-999'],
+    ['/larkfell/run/round/R-999', 'There is no round R-999'],
+    ['/larkfell/run/problems/PR-999', 'There is no problem report PR-999'],
+    ['/larkfell/design/case/C-001', 'There is no such page'],
+    ['/elsewhere/design/C-001', 'There is no project elsewhere, or you have no part in it'],
+  ];
+  for (const [address, words] of addresses) {
+    await page.goto(address);
+    await expect(page.getByRole('alert'), address).toContainText(words);
+  }
+});
+
 test('an auditor reads everything and is offered no change', async ({ page }) => {
   await enter(page, 'noor.hallam', '/larkfell/specify/requirement/BRK-002');
   await expect(page.getByText('Proved on 2.4.0-rc2')).toBeVisible();

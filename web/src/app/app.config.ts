@@ -58,6 +58,7 @@ const routes: Routes = [
       { path: 'run', loadChildren: () => import('./run').then((m) => m.runRoutes) },
       { path: 'measure', loadChildren: () => import('./measure').then((m) => m.measureRoutes) },
       ...proveRoutes,
+      { path: '**', title: 'No such page · Cord Proof', loadComponent: () => import('./base/not-found-page').then((m) => m.NotFoundPage) },
     ],
   },
 ];

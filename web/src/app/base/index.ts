@@ -18,6 +18,7 @@ export * from './ui/use-peek';
 export * from './ui/peek';
 export * from './ui/sign-dialog';
 export * from './ui/reason-dialog';
+export * from './ui/opening';
 export * from './ui/problem-note';
 export * from './ui/words-diff';
 export * from './ui/print-part';

@@ -1,17 +1,18 @@
-import { ChangeDetectionStrategy, Component, computed, effect, inject, signal } from '@angular/core';
+import { ChangeDetectionStrategy, Component, computed, effect, inject, input, signal } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { MatButtonModule } from '@angular/material/button';
 import { Router, RouterLink } from '@angular/router';
 import { profiles } from '@core/prove';
 import { onAction, useProject } from './live';
 import { baseCommands } from './state';
+import { Icon } from './ui/icon';
 import { ProblemNote } from './ui/problem-note';
 import { firstMissing, Needs } from './ui/needs';
 
 /** The projects of whoever is signed in; an administrator of the installation begins new ones here. */
 @Component({
   selector: 'cp-projects-page',
-  imports: [RouterLink, FormsModule, MatButtonModule, ProblemNote, Needs],
+  imports: [RouterLink, FormsModule, Icon, MatButtonModule, ProblemNote, Needs],
   changeDetection: ChangeDetectionStrategy.OnPush,
   template: `
     <main class="page stack">
@@ -19,6 +20,9 @@ import { firstMissing, Needs } from './ui/needs';
         <h1>Projects</h1>
         <span class="grow"></span><button class="chip" type="button" (click)="signOut()">Sign out</button>
       </div>
+      @if (missing(); as slug) {
+        <p class="note broken" role="alert"><cp-icon name="warning" /> There is no project {{ slug }}, or you have no part in it.</p>
+      }
       @for (p of projects(); track p.slug) {
         <a class="sheet pad" [routerLink]="['/', p.slug, 'cord']"
           ><h2>{{ p.name }}</h2>
@@ -54,7 +58,7 @@ import { firstMissing, Needs } from './ui/needs';
             </select></label
           >
           <cp-problem [of]="addName" />
-          <div><button mat-flat-button type="submit" [cpNeeds]="missing">Begin</button></div>
+          <div><button mat-flat-button type="submit" [cpNeeds]="lacks">Begin</button></div>
         </form>
       }
     </main>
@@ -77,6 +81,8 @@ import { firstMissing, Needs } from './ui/needs';
 export class ProjectsPage {
   private readonly scope = useProject();
   private readonly router = inject(Router);
+  /** The project that somebody came for, in vain. */
+  readonly missing = input('');
   protected readonly profiles = profiles;
   protected readonly projects = computed(() => this.scope.session()?.projects ?? []);
   protected readonly installs = computed(() => this.scope.session()?.person.installation ?? false);
@@ -85,7 +91,7 @@ export class ProjectsPage {
   protected readonly standard = signal(profiles[0].standard);
   protected readonly level = signal('SIL 3');
   protected readonly levels = computed(() => profiles.find((p) => p.standard === this.standard())?.levels ?? []);
-  protected readonly missing = (): string =>
+  protected readonly lacks = (): string =>
     firstMissing([!this.name().trim(), 'Give it a name.'], [!this.slug().trim(), 'Give it a short name for addresses.']);
   protected readonly addName = baseCommands.addProject.name;
 

@@ -75,7 +75,8 @@ export class Shell implements OnDestroy {
 
   constructor() {
     effect(() => {
-      if (this.asking().problem?.code === 'notFound') untracked(() => void this.router.navigateByUrl('/'));
+      if (this.asking().problem?.code === 'notFound')
+        untracked(() => void this.router.navigate(['/'], { queryParams: { missing: this.scope.slug() } }));
     });
     effect(() => {
       const project = this.scope.project();

@@ -186,6 +186,7 @@ export class CaseRecord {
   });
   protected readonly author = computed(() => this.scope.roles().includes('author'));
   protected readonly names = {
+    open: designCommands.getCase.name,
     save: designCommands.saveCase.name,
     state: designCommands.setState.name,
     approve: designCommands.approve.name,

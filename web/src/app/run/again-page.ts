@@ -147,7 +147,7 @@ import { runCommands, runFeature } from './state';
             <h2>Code</h2>
             @for (c of f.functions.slice(0, 60); track c.path + c.name) {
               <div>
-                <code>{{ c.name }}</code> <span class="second small">{{ c.path }}, {{ c.what }}</span>
+                <code>{{ c.name }}</code>&ngsp;<span class="second small">{{ c.path }}, {{ c.what }}</span>
               </div>
             } @empty {
               <p class="second">No function: the texts of both are the same.</p>

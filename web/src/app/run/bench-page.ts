@@ -18,6 +18,7 @@ import {
   Icon,
   keysOf,
   onAction,
+  Opening,
   ProblemNote,
   RecordLink,
   RichText,
@@ -53,6 +54,7 @@ const retryAfter = 3000;
 @Component({
   selector: 'cp-bench-page',
   imports: [
+    Opening,
     BenchClock,
     BenchEvidence,
     BenchQueue,
@@ -76,6 +78,7 @@ const retryAfter = 3000;
 })
 export class BenchPage {
   readonly key = input.required<string>();
+  protected readonly opens = runCommands.getRun.name;
   protected readonly scope = useProject();
   private readonly store = this.scope.store;
   private readonly router = inject(Router);

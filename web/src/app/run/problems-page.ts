@@ -17,6 +17,7 @@ import {
   onChanged,
   OwnFields,
   type PickedRow,
+  Opening,
   ProblemNote,
   recordCommands,
   RecordLink,
@@ -46,6 +47,7 @@ const empty = { title: '', description: '', blocking: true, requirements: [] as 
     FormsModule,
     MatButtonModule,
     Icon,
+    Opening,
     ProblemNote,
     RecordLink,
     RecordList,
@@ -219,6 +221,8 @@ const empty = { title: '', description: '', blocking: true, requirements: [] as 
           <cp-outside-link [of]="p.key" />
           <cp-own-fields kind="problem" [of]="p" />
           <cp-record-panels [key]="p.key" />
+        } @else if (key(); as k) {
+          <cp-opening [key]="k" [by]="opens" [otherwise]="'There is no problem report ' + k + '.'" />
         } @else {
           <div class="row" role="group" aria-label="Shown">
             <button class="chip" type="button" [attr.aria-pressed]="!board()" (click)="showBoard(false)">
@@ -252,6 +256,7 @@ const empty = { title: '', description: '', blocking: true, requirements: [] as 
 })
 export class ProblemsPage {
   readonly key = input<string>();
+  protected readonly opens = runCommands.readProblem.name;
   /** From the address: reports by stage in place of figures; the stage that a report is wanted to come to. */
   readonly board = input<string>();
   readonly to = input<string>();

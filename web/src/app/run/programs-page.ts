@@ -171,7 +171,7 @@ import { runCommands, runFeature } from './state';
             </p>
             @for (rule of rules(); track rule.id) {
               <div class="item">
-                <code class="grow">{{ rule.pattern }}</code> <cp-record kind="case" [key]="rule.caseKey" />{{
+                <code class="grow">{{ rule.pattern }}</code>&ngsp;<cp-record kind="case" [key]="rule.caseKey" />{{
                   rule.row ? ' row ' + rule.row : ''
                 }}
                 @if (mayMap()) {

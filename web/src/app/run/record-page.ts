@@ -11,6 +11,7 @@ import {
   Icon,
   onAction,
   onChanged,
+  Opening,
   ProblemNote,
   ReadingLine,
   ReasonDialog,
@@ -31,7 +32,20 @@ import { runCommands, runFeature } from './state';
 /** A run record, whole, as a reviewer signs it and an auditor reads it. */
 @Component({
   selector: 'cp-record-page',
-  imports: [AwayNotes, NextRun, DatePipe, MatButtonModule, RouterLink, Icon, ProblemNote, ReadingLine, RecordLink, RecordPanels, SignAs],
+  imports: [
+    AwayNotes,
+    NextRun,
+    DatePipe,
+    MatButtonModule,
+    RouterLink,
+    Icon,
+    Opening,
+    ProblemNote,
+    ReadingLine,
+    RecordLink,
+    RecordPanels,
+    SignAs,
+  ],
   changeDetection: ChangeDetectionStrategy.OnPush,
   templateUrl: './record-page.html',
   styles: `
@@ -75,6 +89,7 @@ import { runCommands, runFeature } from './state';
 })
 export class RecordPage {
   readonly key = input.required<string>();
+  protected readonly opens = runCommands.getRun.name;
   protected readonly scope = useProject();
   private readonly store = this.scope.store;
   private readonly dialogs = inject(MatDialog);

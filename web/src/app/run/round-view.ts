@@ -14,6 +14,7 @@ import {
   Icon,
   MadeFor,
   onChanged,
+  Opening,
   ProblemNote,
   RecordList,
   RowLines,
@@ -35,6 +36,7 @@ import { useTesters } from './testers';
 @Component({
   selector: 'cp-round',
   imports: [
+    Opening,
     RouterLink,
     MatButtonModule,
     DragDropModule,
@@ -193,7 +195,7 @@ import { useTesters } from './testers';
         </cp-record-list>
       </div>
     } @else {
-      <p class="empty" role="status">Opening {{ key() }} …</p>
+      <cp-opening [key]="key()" [by]="opens" />
     }
   `,
   styles: `
@@ -229,6 +231,7 @@ import { useTesters } from './testers';
 })
 export class RoundView {
   readonly key = input.required<string>();
+  protected readonly opens = runCommands.getRound.name;
   protected readonly scope = useProject();
   private readonly testers = useTesters();
   private readonly store = this.scope.store;

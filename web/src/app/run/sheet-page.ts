@@ -52,7 +52,7 @@ export class SheetPage {
   /** Why a cell, or the end of a run, was not taken, by its name. */
   protected readonly failures = signal<Readonly<Record<string, string>>>({});
   protected readonly at = signal({ step: 0, run: 0 });
-  protected readonly minutes = signal<Readonly<Record<string, number>>>({});
+  protected readonly minutes = signal<Readonly<Partial<Record<string, number>>>>({});
   protected readonly paper = signal(false);
   /** When it was written on paper. */
   protected readonly writtenAt = signal('');

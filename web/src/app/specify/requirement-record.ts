@@ -101,6 +101,7 @@ export class RequirementRecord {
   protected readonly parentsAndSelf = computed(() => [this.key(), ...(this.shown()?.parents.map((t) => t.to) ?? [])]);
   protected readonly verifiedBy = computed(() => this.shown()?.cases.map((t) => t.from) ?? []);
   protected readonly names = {
+    open: specifyCommands.getRequirement.name,
     save: specifyCommands.saveRequirement.name,
     state: specifyCommands.setState.name,
     approve: specifyCommands.approve.name,

@@ -32,7 +32,8 @@ export const changesBetween = (before: Revision | undefined, after: Revision, wi
     @for (r of rows(); track r.rev.seq) {
       <section class="revision">
         <div class="row">
-          <b>Revision {{ r.rev.revision }}</b> <span class="tag">{{ r.rev.state }}</span>
+          <b>Revision {{ r.rev.revision }}</b
+          >&ngsp;<span class="tag">{{ r.rev.state }}</span>
           <span class="second small">{{ r.rev.by }}, {{ r.rev.at | date: 'yyyy-MM-dd HH:mm' }}, entry {{ r.rev.seq }}</span>
         </div>
         @if (r.rev.reason) {
@@ -40,7 +41,8 @@ export const changesBetween = (before: Revision | undefined, after: Revision, wi
         }
         @for (item of r.items; track item.name + item.what) {
           <div>
-            <span class="second small">{{ item.name }}</span> <span class="tag">{{ item.what }}</span><br />
+            <span class="second small">{{ item.name }}</span>&ngsp;<span class="tag">{{ item.what }}</span
+            ><br />
             @if (item.what === 'moved') {
               {{ item.after }}
             } @else {

@@ -13,7 +13,7 @@ import { recordCommands, recordFeature } from './state';
     @if (list(); as found) {
       @for (p of found.slice(0, 5); track p.from.key + p.to.key) {
         <div class="row small">
-          <cp-record [kind]="other(p).kind" [key]="other(p).key" /> <span class="grow">{{ other(p).title }}</span>
+          <cp-record [kind]="other(p).kind" [key]="other(p).key" />&ngsp;<span class="grow">{{ other(p).title }}</span>
           <span class="second">{{ p.words.slice(0, 4).join(', ') }}</span>
           <button class="chip" type="button" (click)="link(p.from.key, p.to.key)">
             Link<span class="hidden-visually"> {{ other(p).key }}</span>

@@ -16,7 +16,7 @@ import { recordCommands, recordFeature, recordOpened } from './state';
   template: `
     @if (trace(); as t) {
       <span class="row">
-        <span class="second">Made for</span> <cp-record kind="baseline" [key]="t.to" /> {{ t.toTitle }}
+        <span class="second">Made for</span>&ngsp;<cp-record kind="baseline" [key]="t.to" /> {{ t.toTitle }}
         @if (newer(); as key) {
           <span class="tag suspect">a newer one is <cp-record kind="baseline" [key]="key" /></span>
           @if (author()) {

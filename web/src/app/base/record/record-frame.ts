@@ -12,6 +12,7 @@ import { useProject } from '../live';
 import { inTurn } from '../gradually';
 import { reviewWords } from '../list/kind';
 import { Icon } from '../ui/icon';
+import { Opening } from '../ui/opening';
 import { ProblemNote } from '../ui/problem-note';
 import type { SignAnswer } from '../ui/sign-dialog';
 import type { ItemDifferences } from './history-panel';
@@ -49,7 +50,7 @@ export interface Conflict {
  */
 @Component({
   selector: 'cp-record-frame',
-  imports: [DatePipe, MatButtonModule, Icon, MergeNote, OwnFields, PassagesBody, ProblemNote, RecordPanels, Signatures],
+  imports: [DatePipe, MatButtonModule, Icon, MergeNote, Opening, OwnFields, PassagesBody, ProblemNote, RecordPanels, Signatures],
   changeDetection: ChangeDetectionStrategy.OnPush,
   host: { '(document:keydown)': 'press($event)' },
   template: `
@@ -104,7 +105,7 @@ export interface Conflict {
         }
       </article>
     } @else {
-      <p class="empty" role="status">Opening {{ key() }} …</p>
+      <cp-opening [key]="key()" [by]="opens()" />
     }
   `,
 })
@@ -115,6 +116,8 @@ export class RecordFrame {
   /** It is written where it stands: nothing is pressed before. */
   readonly direct = input(false);
   readonly key = input.required<string>();
+  /** The command that reads it. */
+  readonly opens = input.required<string>();
   /** Null until it was read. */
   readonly of = input.required<ReviewedRecord | null>();
   /** What is said about it stands once the record itself does. */

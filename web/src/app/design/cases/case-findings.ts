@@ -18,7 +18,7 @@ const fewFindings = 12;
       <p class="small row">
         <span class="tag waiting">{{ rules[f.rule].name }}</span>
         <span class="grow"
-          >{{ f.place }}: <q>{{ f.words }}</q> <span class="second">{{ rules[f.rule].why }}</span></span
+          >{{ f.place }}: <q>{{ f.words }}</q>&ngsp;<span class="second">{{ rules[f.rule].why }}</span></span
         >
         @if (saved() && may()) {
           <button class="chip" type="button" (click)="dismiss(f)">Let it stand</button>

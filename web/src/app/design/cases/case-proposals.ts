@@ -32,7 +32,9 @@ const withLine = (before: string, more: string): string =>
         @for (p of proposals(); track p.id) {
           <div class="row proposal">
             <span class="grow"
-              ><b class="key">{{ p.requirement }}</b> <q>{{ p.words }}</q> <span class="second">→ {{ p.what }}</span></span
+              ><b class="key">{{ p.requirement }}</b
+              >&ngsp;<q>{{ p.words }}</q
+              >&ngsp;<span class="second">→ {{ p.what }}</span></span
             >
             <button class="chip" type="button" (click)="taken.emit(p.change(of()))"><cp-icon name="add" /> Take</button>
           </div>

@@ -37,7 +37,7 @@ import { designCommands, designFeature } from '../state';
               @if (author() && c.newer) {
                 <input type="checkbox" [attr.aria-label]="'Choose ' + c.key" [checked]="chosen().has(c.key)" (change)="toggle(c.key)" />
               }
-              <cp-record kind="case" [key]="c.key" /> <span class="grow">{{ c.title }}</span>
+              <cp-record kind="case" [key]="c.key" />&ngsp;<span class="grow">{{ c.title }}</span>
               <span class="second small">calls revision {{ c.revision }}</span>
               @if (c.newer) {
                 <span class="tag suspect">older</span>
@@ -85,8 +85,8 @@ import { designCommands, designFeature } from '../state';
         <p>
           Planned in:
           @for (r of u.rounds.slice(0, 20); track r.key) {
-            <cp-record kind="round" [key]="r.key" />
-            <span class="second small">{{ r.build }}, {{ r.runs }} {{ r.runs === 1 ? 'run' : 'runs' }}</span
+            <cp-record kind="round" [key]="r.key" />&ngsp;<span class="second small"
+              >{{ r.build }}, {{ r.runs }} {{ r.runs === 1 ? 'run' : 'runs' }}</span
             >{{ ' ' }}
           }
         </p>

@@ -13,6 +13,7 @@ import {
   Needs,
   onAction,
   onChanged,
+  Opening,
   type PickedRow,
   ProblemNote,
   RecordLink,
@@ -43,6 +44,7 @@ const nothing: Draft = { title: '', purpose: '', cases: [], requirements: [] };
     DragDropModule,
     FormsModule,
     Icon,
+    Opening,
     MatButtonModule,
     Needs,
     ProblemNote,
@@ -116,7 +118,7 @@ const nothing: Draft = { title: '', purpose: '', cases: [], requirements: [] };
                   @for (c of draft().cases; track c.key; let i = $index, last = $last) {
                     <li cdkDrag class="row member" [cdkDragDisabled]="!author()">
                       <span class="grip" cdkDragHandle aria-hidden="true"><cp-icon name="drag_indicator" /></span>
-                      <b class="n">{{ i + 1 }}</b> <cp-record kind="case" [key]="c.key" /> <span class="grow">{{ c.title }}</span>
+                      <b class="n">{{ i + 1 }}</b>&ngsp;<cp-record kind="case" [key]="c.key" /> <span class="grow">{{ c.title }}</span>
                       @if (c.state !== 'approved') {
                         <span class="tag waiting">{{ c.state }}</span>
                       }
@@ -196,6 +198,8 @@ const nothing: Draft = { title: '', purpose: '', cases: [], requirements: [] };
               <cp-record-panels [key]="g.key" />
             }
           </article>
+        } @else if (key(); as k) {
+          <cp-opening [key]="k" [by]="opens" />
         } @else {
           <div class="empty">
             <h2>Choose a group</h2>
@@ -232,6 +236,7 @@ export class GroupsPage {
   private readonly store = this.scope.store;
   private readonly router = inject(Router);
   protected readonly kind = groupKind;
+  protected readonly opens = designCommands.getGroup.name;
   protected readonly cases = listCases;
   protected readonly requirements = listRequirements;
   protected readonly linkable: Filter = { field: 'kind', is: ['requirement'] };

@@ -121,7 +121,7 @@ const grainWords: Readonly<Record<Grain, string>> = { case: 'a case', step: 'a s
             }
             @for (l of p.link; track l.case + l.requirement) {
               <p class="small">
-                <span class="tag">linked</span> <cp-record kind="case" [key]="l.case" /> to
+                <span class="tag">linked</span>&ngsp;<cp-record kind="case" [key]="l.case" /> to
                 <cp-record kind="requirement" [key]="l.requirement" />
               </p>
             }
@@ -129,7 +129,7 @@ const grainWords: Readonly<Record<Grain, string>> = { case: 'a case', step: 'a s
               <h3>Drafts whose requirement says something else now</h3>
               @for (o of p.outdated; track o.case) {
                 <p class="small">
-                  <span class="tag suspect">changed</span> <cp-record kind="case" [key]="o.case" />
+                  <span class="tag suspect">changed</span>&ngsp;<cp-record kind="case" [key]="o.case" />
                   <span class="second">{{ o.draft }}</span>
                 </p>
               }
@@ -139,7 +139,7 @@ const grainWords: Readonly<Record<Grain, string>> = { case: 'a case', step: 'a s
                 <summary class="second small">{{ p.skipped.length }} are there already</summary>
                 @for (s of p.skipped; track s.draft) {
                   <p class="small">
-                    <cp-record kind="case" [key]="s.case" /> <span class="second">{{ s.why }}: {{ s.draft }}</span>
+                    <cp-record kind="case" [key]="s.case" />&ngsp;<span class="second">{{ s.why }}: {{ s.draft }}</span>
                   </p>
                 }
               </details>

@@ -59,7 +59,7 @@ import { modelCommands, modelFeature } from './state';
         @for (m of p.changed; track m.identity) {
           <label class="check"
             ><input type="checkbox" [checked]="taken().has(m.identity)" (change)="toggle(m.identity)" />
-            <span class="tag suspect">changed</span> <cp-record kind="case" [key]="m.key" /> {{ m.title }}
+            <span class="tag suspect">changed</span>&ngsp;<cp-record kind="case" [key]="m.key" /> {{ m.title }}
             @if (m.edited) {
               <span class="second small">somebody changed its steps since: they are written anew</span>
             }

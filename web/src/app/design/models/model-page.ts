@@ -74,7 +74,12 @@ export class ModelPage {
   private readonly drafts = useDeviceMemory<Draft<ModelContent>>('draft');
   private readonly detail = this.store.selectSignal(modelFeature.selectDetail);
   protected readonly shown = computed(() => (this.detail()?.key === this.key() ? this.detail() : null));
-  protected readonly names = { save: modelCommands.save.name, state: modelCommands.setState.name, approve: modelCommands.approve.name };
+  protected readonly names = {
+    open: modelCommands.get.name,
+    save: modelCommands.save.name,
+    state: modelCommands.setState.name,
+    approve: modelCommands.approve.name,
+  };
   protected readonly saving = this.store.selectSignal(selectRequest(this.names.save));
   protected readonly author = computed(() => this.scope.roles().includes('author') && this.shown()?.state !== 'retired');
   protected readonly words = modelWords;

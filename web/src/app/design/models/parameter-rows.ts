@@ -139,7 +139,7 @@ export const rowCriterionWords: Readonly<Record<RowCriterion, string>> = {
     }
     @for (one of of().made; track one.key) {
       <p class="small">
-        Its rows went to <cp-record kind="case" [key]="one.key" /> <span class="second">from revision {{ one.modelRevision }}</span>
+        Its rows went to <cp-record kind="case" [key]="one.key" />&ngsp;<span class="second">from revision {{ one.modelRevision }}</span>
       </p>
     }
     <cp-made-panel [of]="of()" [choice]="choice()" [count]="chosen().size" [unsaved]="unsaved()">

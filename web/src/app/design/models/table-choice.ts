@@ -109,8 +109,8 @@ interface Walked {
       </div>
       <p class="small" role="status">
         <strong>{{ zero().covered }} of {{ zero().of }}</strong
-        >&ngsp;<span class="second">transitions, </span> <strong>{{ one().covered }} of {{ one().of }}</strong
-        >&ngsp;<span class="second">pairs, </span> <strong>{{ refused().size }} of {{ invalid().length }}</strong
+        >&ngsp;<span class="second">transitions, </span>&ngsp;<strong>{{ one().covered }} of {{ one().of }}</strong
+        >&ngsp;<span class="second">pairs, </span>&ngsp;<strong>{{ refused().size }} of {{ invalid().length }}</strong
         >&ngsp;<span class="second">refused events are covered by what is chosen</span>
       </p>
       @for (w of walks(); track w.id; let i = $index) {

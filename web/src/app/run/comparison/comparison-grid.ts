@@ -130,7 +130,7 @@ type Line = { readonly group: ComparedGroup; readonly sums: readonly ColumnSum[]
               <span class="latest" role="gridcell"></span>
             } @else if (rowOf(l.line); as row) {
               <span class="head" role="rowheader" [style.width.px]="headWidth()"
-                ><cp-record kind="case" [key]="row.key" /> <span class="title" [title]="row.title">{{ row.title }}</span></span
+                ><cp-record kind="case" [key]="row.key" />&ngsp;<span class="title" [title]="row.title">{{ row.title }}</span></span
               >
               <span class="cells" [style.width.px]="columns().length * columnWidth">
                 @for (c of seenColumns(); track c.at) {

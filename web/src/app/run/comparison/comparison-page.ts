@@ -162,7 +162,7 @@ const shownStates: readonly CellState[] = ['passed', 'deviation', 'failed', 'blo
         />
         <p class="row small status" role="status">
           @if (chosen(); as c) {
-            <b>{{ c.row.key }}</b> <span class="second">on {{ c.column.key }}:</span>
+            <b>{{ c.row.key }}</b>&ngsp;<span class="second">on {{ c.column.key }}:</span>
             @if (c.state) {
               <i [class]="'v v-' + c.state"></i> {{ words[c.state] }}
               @if (c.run) {

@@ -7,6 +7,7 @@ import { baselineChanges, type BaselineChangeKind } from '@core/specify';
 import {
   onChanged,
   type PickedRow,
+  Opening,
   ProblemNote,
   RecordLink,
   RecordPanels,
@@ -32,7 +33,7 @@ const oneWords: Readonly<Record<BaselineChangeKind, string>> = { ...changeWords,
 /** One baseline: who signed it, what stands in it as it was, and what is otherwise in another one or now. */
 @Component({
   selector: 'cp-baseline-record',
-  imports: [DatePipe, FormsModule, MatButtonModule, ProblemNote, RecordLink, RecordPanels, RecordPicker, RichText, WordsDiff],
+  imports: [DatePipe, FormsModule, MatButtonModule, Opening, ProblemNote, RecordLink, RecordPanels, RecordPicker, RichText, WordsDiff],
   changeDetection: ChangeDetectionStrategy.OnPush,
   template: `
     @if (shown(); as b) {
@@ -168,7 +169,7 @@ const oneWords: Readonly<Record<BaselineChangeKind, string>> = { ...changeWords,
         <cp-record-panels [key]="b.key" />
       </article>
     } @else {
-      <p class="empty" role="status">Opening {{ key() }} …</p>
+      <cp-opening [key]="key()" [by]="opens" />
     }
   `,
   styles: `
@@ -193,6 +194,7 @@ const oneWords: Readonly<Record<BaselineChangeKind, string>> = { ...changeWords,
 })
 export class BaselineRecord {
   readonly key = input.required<string>();
+  protected readonly opens = baselineCommands.get.name;
   /** From the address: what is shown, the other baseline, one kind of difference, words. */
   readonly show = input<string>();
   readonly with = input<string>();

@@ -3,14 +3,25 @@ import { ChangeDetectionStrategy, Component, computed, effect, inject, input, si
 import { FormsModule } from '@angular/forms';
 import { MatButtonModule } from '@angular/material/button';
 import { MatDialog } from '@angular/material/dialog';
-import { askSignature, Needs, onAction, onChanged, printPart, ProblemNote, RecordPanels, selectRequest, useProject } from '../../base';
+import {
+  askSignature,
+  Needs,
+  onAction,
+  onChanged,
+  Opening,
+  printPart,
+  ProblemNote,
+  RecordPanels,
+  selectRequest,
+  useProject,
+} from '../../base';
 import { type Given, ReviewItem } from './review-item';
 import { reviewCommands, reviewFeature } from './state';
 
 /** One review: how far each is, and its requirements one by one; signed by each and closed by who asked. */
 @Component({
   selector: 'cp-review-record',
-  imports: [DatePipe, FormsModule, MatButtonModule, Needs, ProblemNote, RecordPanels, ReviewItem],
+  imports: [DatePipe, FormsModule, MatButtonModule, Needs, Opening, ProblemNote, RecordPanels, ReviewItem],
   changeDetection: ChangeDetectionStrategy.OnPush,
   template: `
     @if (shown(); as r) {
@@ -108,12 +119,13 @@ import { reviewCommands, reviewFeature } from './state';
         <cp-record-panels [key]="r.key" />
       </article>
     } @else {
-      <p class="empty" role="status">Opening {{ key() }} …</p>
+      <cp-opening [key]="key()" [by]="opens" />
     }
   `,
 })
 export class ReviewRecord {
   readonly key = input.required<string>();
+  protected readonly opens = reviewCommands.get.name;
   private readonly scope = useProject();
   private readonly store = this.scope.store;
   private readonly dialogs = inject(MatDialog);
