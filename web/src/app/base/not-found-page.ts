@@ -12,7 +12,7 @@ import { useProject } from './live';
       <div class="sheet empty" role="alert">
         <h2>There is no such page</h2>
         <p>The address may be mistyped, or what it led to is somewhere else now.</p>
-        <a class="chip" [routerLink]="['/', scope.slug(), 'today']">What waits for you</a>
+        <p><a class="chip" [routerLink]="['/', scope.slug(), 'today']">What waits for you</a></p>
       </div>
     </div>
   `,

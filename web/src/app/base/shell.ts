@@ -3,7 +3,7 @@ import { takeUntilDestroyed } from '@angular/core/rxjs-interop';
 import { MatButtonModule } from '@angular/material/button';
 import { MatDialog } from '@angular/material/dialog';
 import { MatMenuModule } from '@angular/material/menu';
-import { NavigationEnd, Router, RouterLink, RouterLinkActive, RouterOutlet } from '@angular/router';
+import { ActivatedRoute, NavigationEnd, Router, RouterLink, RouterLinkActive, RouterOutlet } from '@angular/router';
 import { filter, Subject, throttleTime } from 'rxjs';
 import { bytesWords, entrySentence, knots, type Knot } from '@core/base';
 import { knotWords, stateWords, type KnotState } from '@core/prove';
@@ -38,6 +38,7 @@ export class Shell implements OnDestroy {
   protected readonly scope = useProject();
   private readonly store = this.scope.store;
   private readonly router = inject(Router);
+  private readonly route = inject(ActivatedRoute);
   private readonly dialogs = inject(MatDialog);
   private readonly live = inject(Live);
   private readonly asking = this.store.selectSignal(selectRequest(baseCommands.getProject.name));
@@ -76,7 +77,7 @@ export class Shell implements OnDestroy {
   constructor() {
     effect(() => {
       if (this.asking().problem?.code === 'notFound')
-        untracked(() => void this.router.navigate(['/'], { queryParams: { missing: this.scope.slug() } }));
+        untracked(() => void this.router.navigate(['/'], { queryParams: { missing: this.route.snapshot.paramMap.get('project') } }));
     });
     effect(() => {
       const project = this.scope.project();
