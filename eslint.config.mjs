@@ -15,6 +15,22 @@ const roomZones = (pkg) =>
   }));
 const wall = (target, from, message) => ({ target: `./${target}`, from: from.map((f) => `./${f}`), message });
 
+/** Angular drops a space that stands alone between two elements: the words on both sides run together. */
+const keptSpace = {
+  meta: { type: 'problem', fixable: 'code', schema: [], messages: { lost: 'Angular drops this space: write &ngsp; instead.' } },
+  create: (context) => ({
+    'Element + Text'({ sourceSpan: { fullStart: start, end } }) {
+      const { text } = context.sourceCode;
+      if (!/^ +$/.test(text.slice(start.offset, end.offset)) || text.startsWith('</', end.offset)) return;
+      context.report({
+        loc: { start: context.sourceCode.getLocFromIndex(start.offset), end: context.sourceCode.getLocFromIndex(end.offset) },
+        messageId: 'lost',
+        fix: (fixer) => fixer.replaceTextRange([start.offset, end.offset], '&ngsp;'),
+      });
+    },
+  }),
+};
+
 export default tseslint.config(
   { ignores: ['dist', 'node_modules', '.data', '.angular', 'demo/coverage', '**/*.generated.ts'] },
   {
@@ -72,5 +88,10 @@ export default tseslint.config(
     processor: angular.processInlineTemplates,
     rules: { '@angular-eslint/component-selector': ['error', { type: 'element', prefix: 'cp', style: 'kebab-case' }] },
   },
-  { files: ['web/**/*.html'], extends: [...angular.configs.templateRecommended, ...angular.configs.templateAccessibility] },
+  {
+    files: ['web/**/*.html'],
+    extends: [...angular.configs.templateRecommended, ...angular.configs.templateAccessibility],
+    plugins: { ours: { rules: { 'kept-space': keptSpace } } },
+    rules: { 'ours/kept-space': 'error' },
+  },
 );

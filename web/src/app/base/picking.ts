@@ -48,7 +48,8 @@ export function usePicking(rows: Signal<readonly string[]>): Picking {
     );
   };
   return {
-    shown: computed(() => rows().filter((key) => chosen().has(key))),
+    // Where nothing is chosen the list need not be gone through.
+    shown: computed(() => (chosen().size ? rows().filter((key) => chosen().has(key)) : [])),
     at: at.asReadonly(),
     goTo: (row) => at.set(row),
     has: (key) => chosen().has(key),

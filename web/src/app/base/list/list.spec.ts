@@ -7,7 +7,7 @@ import { listCases } from '@contract/design';
 import { hear, listOver, mount, offered, openWeb, type FakeApi, type Mounted } from '../testing';
 import { recordFilterFields, RowTemplate, type ListKind } from './kind';
 import { RecordList } from './record-list';
-import { listActions, listsFeature, patch, type ListWindow } from './state';
+import { listActions, listsFeature } from './state';
 
 interface Row {
   readonly key: string;
@@ -43,7 +43,8 @@ const kind: ListKind<Row> = {
     <div style="display: flex; flex-direction: column; height: 500px; width: 400px">
       <cp-record-list [kind]="kind" [current]="opened()" (opened)="opened.set($event)" (chosen)="chosen.set($event)">
         <ng-template [cpRow]="kind" let-r
-          ><b>{{ r.key }}</b> <span>{{ r.title }}</span></ng-template
+          ><b>{{ r.key }}</b
+          >&ngsp;<span>{{ r.title }}</span></ng-template
         >
         <p empty>Nothing yet</p>
       </cp-record-list>
@@ -401,24 +402,5 @@ describe('a list of records', () => {
     await page.type(page.one('input[data-filter]'), 'case');
     expect(page.text()).not.toContain('The database is away.');
     expect(shown().length).toBe(10);
-  });
-});
-
-describe('a patch of rows', () => {
-  const window = (keys: readonly (string | undefined)[]): ListWindow =>
-    ({ rows: keys.map((key) => (key ? { key } : undefined)), total: keys.length }) as unknown as ListWindow;
-  const answer = (...keys: string[]) => ({ rows: keys.map((key) => ({ key, title: 'new' })), next: null, total: keys.length, seq: 1 });
-
-  it('moves nothing where all stay', () => {
-    const { window: after, moved } = patch(window(['a', undefined, 'b']), ['b'], answer('b'));
-    expect(moved).toBeFalse();
-    expect(after.rows as unknown[]).toEqual([{ key: 'a' }, undefined, { key: 'b', title: 'new' }]);
-    expect(after.fresh).toEqual(['b']);
-  });
-
-  it('says that rows move where one came or went', () => {
-    expect(patch(window(['a', 'b']), ['b'], answer()).moved).toBeTrue();
-    expect(patch(window(['a', 'b']), ['c'], answer('c')).moved).toBeTrue();
-    expect(patch(window(['a', 'b']), ['c'], answer()).moved).toBeFalse();
   });
 });

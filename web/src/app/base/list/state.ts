@@ -108,7 +108,8 @@ function asking(lists: Lists, list: string, question: ListQuestion, change: (win
 function withPage(window: ListWindow, page: number, answer: Page<ListRow>): ListWindow {
   const total = answer.total ?? window.total ?? 0;
   if (window.question.count) return { ...window, total, groups: answer.groups ?? [], waiting: [], problem: null };
-  const rows = Array.from({ length: total }, (_, i) => window.rows[i]);
+  const rows = window.rows.slice(0, total);
+  while (rows.length < total) rows.push(undefined);
   const at = page * pageSize;
   // A row stands once: where pages moved against each other, the newer page tells where.
   const here = new Set(answer.rows.map((row) => row.key));
@@ -125,17 +126,28 @@ function withPage(window: ListWindow, page: number, answer: Page<ListRow>): List
   };
 }
 
-/** The rows that were asked for anew are put where they stand; what is no more of the list goes; `moved` says that others came or went. */
+/**
+ * The rows that were asked for anew are put where they stand; what is no more of the list goes; `moved` says that others came or went. One pass:
+ * a list may have many thousand places, and change many times a second.
+ */
 export function patch(window: ListWindow, keys: readonly string[], answer: Page<ListRow>): { window: ListWindow; moved: boolean } {
   const fresh = new Map(answer.rows.map((row) => [row.key, row]));
   const asked = new Set(keys);
-  const gone = window.rows.filter((row) => row && asked.has(row.key) && !fresh.has(row.key)).length;
-  const known = new Set(window.rows.map((row) => row?.key));
-  const came = answer.rows.some((row) => !known.has(row.key));
-  const rows = window.rows.map((row) => (row && fresh.get(row.key)) ?? row);
+  const rows = window.rows.slice();
+  const came = new Set(fresh.keys());
+  let gone = 0;
+  for (let i = 0; i < rows.length; i++) {
+    const row = rows[i];
+    if (!row) continue;
+    const now = fresh.get(row.key);
+    if (now) {
+      rows[i] = now;
+      came.delete(row.key);
+    } else if (asked.has(row.key)) gone++;
+  }
   return {
     window: { ...window, rows, fresh: [...fresh.keys()] },
-    moved: gone > 0 || came,
+    moved: gone > 0 || came.size > 0,
   };
 }
 
@@ -164,9 +176,12 @@ function past(window: ListWindow): ListWindow {
 /** What is seen is read again; what is not is forgotten, and read when somebody goes there. */
 function again(window: ListWindow): ListWindow {
   const [first, last] = window.seen;
+  const rows = window.rows.slice();
+  rows.fill(undefined, 0, first * pageSize);
+  rows.fill(undefined, (last + 1) * pageSize);
   return {
     ...window,
-    rows: window.rows.map((row, i) => (i >= first * pageSize && i < (last + 1) * pageSize ? row : undefined)),
+    rows,
     ends: {},
     waiting: Array.from({ length: last - first + 1 }, (_, i) => first + i),
   };

@@ -8,7 +8,7 @@ import { RecordLink } from './record-link';
 @Component({
   selector: 'cp-host',
   imports: [RecordLink],
-  template: `<cp-record kind="requirement" key="BRK-001" /> <cp-record kind="baseline" key="BL-001" />
+  template: `<cp-record kind="requirement" key="BRK-001" />&ngsp;<cp-record kind="baseline" key="BL-001" />
     <cp-record kind="file" key="a.c:3" />`,
 })
 class Host {}

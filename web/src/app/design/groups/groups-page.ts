@@ -118,7 +118,7 @@ const nothing: Draft = { title: '', purpose: '', cases: [], requirements: [] };
                   @for (c of draft().cases; track c.key; let i = $index, last = $last) {
                     <li cdkDrag class="row member" [cdkDragDisabled]="!author()">
                       <span class="grip" cdkDragHandle aria-hidden="true"><cp-icon name="drag_indicator" /></span>
-                      <b class="n">{{ i + 1 }}</b>&ngsp;<cp-record kind="case" [key]="c.key" /> <span class="grow">{{ c.title }}</span>
+                      <b class="n">{{ i + 1 }}</b>&ngsp;<cp-record kind="case" [key]="c.key" />&ngsp;<span class="grow">{{ c.title }}</span>
                       @if (c.state !== 'approved') {
                         <span class="tag waiting">{{ c.state }}</span>
                       }

@@ -67,7 +67,9 @@ import { modelCommands, modelFeature } from './state';
         }
         @for (m of p.gone; track m.identity) {
           <label class="check"
-            ><input type="checkbox" [checked]="retired().has(m.key)" (change)="retire(m.key)" /> <span class="tag">no longer chosen</span>
+            ><input type="checkbox" [checked]="retired().has(m.key)" (change)="retire(m.key)" />&ngsp;<span class="tag"
+              >no longer chosen</span
+            >
             <cp-record kind="case" [key]="m.key" /> {{ m.title }} <span class="second small">retire it</span></label
           >
         }

@@ -42,7 +42,7 @@ const oneWords: Readonly<Record<BaselineChangeKind, string>> = { ...changeWords,
           <span class="key">{{ b.key }}</span>
           <span class="second small">{{ b.createdAt | date: 'yyyy-MM-dd HH:mm' }}, true for ledger number {{ b.asOf }}</span>
           @if (b.newer) {
-            <span class="tag waiting">a newer one holds the same</span> <cp-record kind="baseline" [key]="b.newer" />
+            <span class="tag waiting">a newer one holds the same</span>&ngsp;<cp-record kind="baseline" [key]="b.newer" />
           }
           <span class="grow"></span>
           <a class="chip" [href]="'/api/projects/' + scope.slug() + '/baselines/' + b.key + '/file'" download>Signed text (JSON)</a>
@@ -144,7 +144,7 @@ const oneWords: Readonly<Record<BaselineChangeKind, string>> = { ...changeWords,
             @for (change of c.rows; track $index) {
               <div class="change">
                 <div class="row">
-                  <cp-record kind="requirement" [key]="change.key" /> <b>{{ change.title }}</b>
+                  <cp-record kind="requirement" [key]="change.key" />&ngsp;<b>{{ change.title }}</b>
                   <span class="tag">{{ oneWords[change.what] }}</span>
                   @if (change.before !== null && change.after !== null && change.before !== change.after) {
                     <span class="second small">revision {{ change.before }} to {{ change.after }}</span>

@@ -66,7 +66,7 @@ export interface CellPlace {
             [attr.aria-rowindex]="r.at + 2"
           >
             <span class="head" role="rowheader"
-              ><cp-record [kind]="rowKind()" [key]="r.head.key" /> <span class="title">{{ r.head.title }}</span></span
+              ><cp-record [kind]="rowKind()" [key]="r.head.key" />&ngsp;<span class="title">{{ r.head.title }}</span></span
             >
             <span class="cells" [style.width.px]="of().columns.length * columnWidth">
               @for (c of r.cells; track c.at) {

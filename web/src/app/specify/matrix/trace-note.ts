@@ -11,7 +11,7 @@ import { traceCommands, traceFeature } from './trace-state';
     @if (trace(); as t) {
       <section class="sheet pad stack-s" [attr.aria-label]="t.from + ' to ' + t.to">
         <div class="row">
-          <b>{{ t.from }}</b> {{ t.fromTitle }} <cp-icon name="arrow_forward" /> <b>{{ t.to }}</b> {{ t.toTitle }}
+          <b>{{ t.from }}</b> {{ t.fromTitle }} <cp-icon name="arrow_forward" />&ngsp;<b>{{ t.to }}</b> {{ t.toTitle }}
           <span class="grow"></span>
           <button class="chip" type="button" (click)="closed.emit()">
             <cp-icon name="close" /><span class="hidden-visually">Close</span>

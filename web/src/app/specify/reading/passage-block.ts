@@ -86,7 +86,7 @@ export const beginningOf = (text: string): string =>
         @default {
           <div class="requirement">
             <div class="head">
-              <cp-record kind="requirement" [key]="p.key" /> <b>{{ p.title }}</b>
+              <cp-record kind="requirement" [key]="p.key" />&ngsp;<b>{{ p.title }}</b>
               <span class="second small">{{ facts() }}</span>
               @if (p.state !== 'approved') {
                 <span class="tag waiting">{{ reviewWords(p.state) }}</span>

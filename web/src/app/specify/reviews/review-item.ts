@@ -38,7 +38,7 @@ const standings: Readonly<Record<ReviewItemRow['mine'], readonly [string, string
   template: `
     @let r = of();
     <div class="row">
-      <cp-record kind="requirement" [key]="r.key" /> <b>{{ r.title }}</b>
+      <cp-record kind="requirement" [key]="r.key" />&ngsp;<b>{{ r.title }}</b>
       <span class="second small">revision {{ r.now }}{{ r.level ? ', ' + r.level : '' }}{{ r.retired ? ', retired' : '' }}</span>
       <span class="grow"></span>
       @if (asked()) {

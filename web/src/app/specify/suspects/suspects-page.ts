@@ -77,7 +77,7 @@ const kindWords: Readonly<Record<string, string>> = {
                       <cp-icon name="check" />
                     }
                   </span>
-                  <span class="key">{{ s.trace.from }}</span> <span class="second">{{ wordOf(s) }}</span>
+                  <span class="key">{{ s.trace.from }}</span>&ngsp;<span class="second">{{ wordOf(s) }}</span>
                   <span class="key">{{ s.trace.to }}</span>
                 </li>
               }
