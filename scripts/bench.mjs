@@ -205,8 +205,8 @@ async function listOfMany({ page, context }) {
   // Twenty changes a second, of the rows that are looked at and of others.
   let writing = true;
   let written = 0;
-  // One after the other they would wait for their answers: four write, each their own rows.
-  const hands = 4;
+  // One after the other they would wait for their answers: several write, each their own rows.
+  const hands = 6;
   const write = async (hand) => {
     const revisions = {};
     for (let i = 1; writing; i++) {
