@@ -30,6 +30,9 @@ export class FoundIds {
 /** Ids as they are told, or as the database keeps them. */
 export type Ids = readonly number[] | FoundIds;
 
+/** It is known before anything is asked that there is none. */
+export const isNone = (ids: Ids): boolean => !(ids instanceof FoundIds) && !ids.length;
+
 /** A column holds one of some ids. */
 export function among(column: MySqlColumn, ids: Ids): SQL {
   if (ids instanceof FoundIds) return sql`${column} in (${sql.raw(mark)})`;

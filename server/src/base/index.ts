@@ -32,7 +32,7 @@ export * from './disk';
 export * from './storage';
 export * from './incoming';
 export * from './parsing';
-export { among, type Ids } from './found-ids';
+export { among, isNone, type Ids } from './found-ids';
 export * from './list';
 export * from './list-held';
 export * from './http';

@@ -29,6 +29,18 @@ export const recordRows = account({
   ],
 });
 
+/** What lists show of every record. */
+export const shownColumns = {
+  id: records.id,
+  key: records.key,
+  title: records.title,
+  revision: records.revision,
+  state: records.state,
+  own: records.own,
+  updatedBy: records.updatedBy,
+  updatedAt: records.updatedAt,
+};
+
 export interface NewRecord {
   readonly kind: VersionedKind;
   readonly key: string;

@@ -5,6 +5,8 @@ import type { RequirementState } from '@core/specify';
 import { and, asc, eq, inArray, isNull, sql } from 'drizzle-orm';
 import { alias } from 'drizzle-orm/mysql-core';
 import {
+  isNone,
+  shownColumns,
   type Ids,
   account,
   needRecord,
@@ -137,14 +139,7 @@ export async function placesOf(db: Db | Tx, ids: readonly number[]): Promise<Map
 const summaryRows = statement((db) =>
   db
     .select({
-      id: records.id,
-      key: records.key,
-      title: records.title,
-      revision: records.revision,
-      state: records.state,
-      own: records.own,
-      updatedBy: records.updatedBy,
-      updatedAt: records.updatedAt,
+      ...shownColumns,
       plannedMinutes: cases.plannedMinutes,
       steps: sql<number>`json_length(${cases.steps})`.mapWith(Number),
       rows: sql<number>`ifnull(json_length(${cases.rows}), 0)`.mapWith(Number),
@@ -185,7 +180,7 @@ const summaryTraces = statement((db) =>
 
 /** Cases as lists show them, by their ids. */
 export async function caseSummaries(db: Db | Tx, ids: Ids): Promise<(CaseSummary & { id: number })[]> {
-  if (Array.isArray(ids) && !ids.length) return [];
+  if (isNone(ids)) return [];
   const [rows, verifying] = await Promise.all([summaryRows(db, { ids }), summaryTraces(db, { ids })]);
   const traced = groupBy(verifying, (trace) => trace.id);
   return rows.map(({ preconditions, texts, tags, kind, priority, state, own, ...row }) => {

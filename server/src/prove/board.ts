@@ -8,6 +8,7 @@ import {
   builds,
   heldPage,
   heldRows,
+  isNone,
   listPage,
   needBuild,
   recordFields,
@@ -76,6 +77,9 @@ const judgedBuilds = statement((db) =>
     .where(and(eq(records.projectId, sql.placeholder('projectId')), eq(records.kind, 'build'), eq(records.key, sql.placeholder('name')))),
 );
 
+/** What was judged is as new as whoever asks needs it. */
+const isNew = (seq: number, { atLeast }: Pick<BoardAsked, 'atLeast'>): boolean => seq > 0 && seq >= atLeast;
+
 async function lastJudged(context: AppContext, projectId: number, asked: BoardAsked) {
   const {
     database: { db },
@@ -86,8 +90,7 @@ async function lastJudged(context: AppContext, projectId: number, asked: BoardAs
     return row && { build: { ...row.build, name: row.name }, judged: row.judged };
   };
   const known = await read(asked.build);
-  const seq = known?.judged?.seq ?? 0;
-  if (known && seq > 0 && seq >= asked.atLeast) {
+  if (known && isNew(known.judged?.seq ?? 0, asked)) {
     await projected.ready(projectId, known.build.id);
     return known;
   }
@@ -162,7 +165,7 @@ async function cordsById(
   { projectId, name }: Pick<StoredBuild, 'projectId' | 'name'>,
   ids: Ids,
 ): Promise<(BoardRow & { id: number })[]> {
-  if (Array.isArray(ids) && !ids.length) return [];
+  if (isNone(ids)) return [];
   const rows = await rowsOfBuild(db, { projectId, name, ids });
   return rows.map((row) => ({ id: row.id, ...boardRow(row, row.first === null ? undefined : (JSON.parse(row.first) as StoredReason)) }));
 }
@@ -206,16 +209,12 @@ async function pageNow({ database: { db } }: AppContext, projectId: number, quer
 /** A page of the cords of a build that a question finds. */
 export async function listCords(context: AppContext, projectId: number, query: BoardAsked & ListQuery): Promise<Page<BoardRow>> {
   const { db } = context.database;
-  if (query.asOf === undefined) {
-    const { build, page } = await pageNow(context, projectId, query);
-    if (build && page.seq > 0 && page.seq >= query.atLeast && build.closedSeq === null) {
-      await context.projections.ready(projectId, build.id);
-      return page;
-    }
-  }
-  const build = await judgedBuild(context, projectId, query);
+  const soon = query.asOf === undefined ? await pageNow(context, projectId, query) : undefined;
+  const known = soon && isNew(soon.page.seq, query) ? soon.build : undefined;
+  if (known) await context.projections.ready(projectId, known.id);
+  const build = known ?? (await judgedBuild(context, projectId, query));
   const then = await heldBoard(db, projectId, build, query);
-  if (!then) return (await pageNow(context, projectId, { ...query, build: build.name })).page;
+  if (!then) return known && soon ? soon.page : (await pageNow(context, projectId, { ...query, build: build.name })).page;
   const page = heldPage(then.cords, heldCords, query, then.seq);
   return { ...page, rows: page.rows.map((cord) => boardRow(cord, firstReason(cord))) };
 }

@@ -4,6 +4,8 @@ import { requirementText, saidDetails, type RequirementContent, type Requirement
 import { and, asc, eq, isNull, sql } from 'drizzle-orm';
 import { alias } from 'drizzle-orm/mysql-core';
 import {
+  isNone,
+  shownColumns,
   statement,
   type Ids,
   account,
@@ -106,16 +108,7 @@ const underRecord = alias(records, 'under_record');
 const shownRows = statement((db) =>
   db
     .select({
-      record: {
-        id: records.id,
-        key: records.key,
-        title: records.title,
-        revision: records.revision,
-        state: records.state,
-        own: records.own,
-        updatedBy: records.updatedBy,
-        updatedAt: records.updatedAt,
-      },
+      record: shownColumns,
       row: requirements,
       details: requirementDetails,
       specification: specificationRecord.key,
@@ -139,7 +132,7 @@ const parentRows = statement((db) =>
 
 /** Requirements as lists and details show them, by their ids. */
 export async function requirementsById(db: Db | Tx, ids: Ids): Promise<(Requirement & { id: number })[]> {
-  if (Array.isArray(ids) && !ids.length) return [];
+  if (isNone(ids)) return [];
   const [rows, above] = await Promise.all([shownRows(db, { ids }), parentRows(db, { ids })]);
   const parents = groupBy(
     above,
