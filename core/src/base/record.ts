@@ -4,7 +4,7 @@ export type Knot = (typeof knots)[number];
 
 /** A value for each knot, in their order. */
 export function perKnot<T>(value: (knot: Knot) => T): Record<Knot, T> {
-  return Object.fromEntries(knots.map((knot) => [knot, value(knot)])) as Record<Knot, T>;
+  return { specify: value('specify'), design: value('design'), run: value('run'), measure: value('measure'), prove: value('prove') };
 }
 
 /** Kinds of versioned record: each has a key, a state, revisions with snapshots, and may be signed, traced, commented. */

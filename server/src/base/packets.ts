@@ -42,6 +42,10 @@ class Packets {
     });
   }
 
+  escape(value: unknown): string {
+    return this.connection.escape(value);
+  }
+
   /** Asks some in one packet: each as far as its first question. */
   async together<A extends readonly Ask[]>(asks: A): Promise<Answers<A>> {
     this.held = true;

@@ -10,7 +10,7 @@ import {
   type KnotState,
   type LeftTheCount,
 } from '@core/prove';
-import { and, asc, desc, eq, isNotNull, ne, or, sql } from 'drizzle-orm';
+import { and, asc, desc, eq, getTableColumns, isNotNull, ne, or, sql } from 'drizzle-orm';
 import { builds, records, revisions, type Db, type Tx } from '../base';
 import { requirements } from '../specify';
 import { cords, type StoredReason } from './tables';
@@ -64,47 +64,26 @@ export function cordRow(buildId: number, requirementId: number, cord: Cord, code
   };
 }
 
-/** As it is stored, so that what was read back compares. */
-const asText = (value: unknown): string => canonicalJson(JSON.parse(JSON.stringify(value ?? null)) as Json);
+/** A cord as it stands in the database, its reasons as the text that they are stored as: most are only compared. */
+export type StoredCord = Omit<typeof cords.$inferSelect, 'reasons'> & { readonly reasons: string };
+export const storedCord = { ...getTableColumns(cords), reasons: sql<string>`${cords.reasons}` };
 
-/** What is compared to see whether a cord is another one. */
-export const sameCord = (a: typeof cords.$inferInsert, b: typeof cords.$inferSelect): boolean =>
-  a.states === b.states &&
-  a.below === b.below &&
-  a.title === b.title &&
-  a.level === b.level &&
-  a.key === b.key &&
-  a.firstBreak === b.firstBreak &&
-  asText(a.reasons) === asText(b.reasons) &&
-  asText(a.code) === asText(b.code);
+/** As it was, with its reasons to be read. */
+export const asJudged = ({ reasons, ...cord }: StoredCord): typeof cords.$inferSelect => ({
+  ...cord,
+  reasons: JSON.parse(reasons) as (typeof cords.$inferSelect)['reasons'],
+});
 
-export async function writeCords(tx: Tx, rows: readonly (typeof cords.$inferInsert)[]): Promise<void> {
-  for (let at = 0; at < rows.length; at += 250)
-    await tx
-      .insert(cords)
-      .values(rows.slice(at, at + 250))
-      .onDuplicateKeyUpdate({
-        set: Object.fromEntries(
-          (
-            [
-              'key',
-              'keyPrefix',
-              'keyNumber',
-              'title',
-              'level',
-              'states',
-              'below',
-              'firstBreak',
-              'state',
-              'short',
-              'reasons',
-              'code',
-              'words',
-            ] as const
-          ).map((name) => [name, sql`values(${sql.identifier(cords[name].name)})`]),
-        ),
-      });
-}
+/** Is a cord what is stored of it? */
+export const sameCord = (judged: typeof cords.$inferInsert, stored: StoredCord): boolean =>
+  judged.states === stored.states &&
+  judged.below === stored.below &&
+  judged.title === stored.title &&
+  judged.level === stored.level &&
+  judged.key === stored.key &&
+  judged.firstBreak === stored.firstBreak &&
+  canonicalJson(judged.reasons as unknown as Json) === stored.reasons &&
+  canonicalJson((judged.code ?? null) as unknown as Json) === canonicalJson(stored.code as unknown as Json);
 
 type Counted = Pick<typeof cords.$inferSelect, 'states' | 'short' | 'firstBreak'>;
 

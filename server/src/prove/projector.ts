@@ -9,6 +9,7 @@ import {
   packedSnapshot,
   projectedTable,
   projects,
+  putMany,
   records,
   sumOfTouches,
   traces,
@@ -19,7 +20,7 @@ import {
 } from '../base';
 import { carriedFrom, codeTraces, sourceCredits, sources, type CreditReader } from '../measure';
 import { keepHistory } from './board-then';
-import { CordCounts, cordRow, leftTheCount, sameCord, statesOf, writeCords } from './cord-rows';
+import { asJudged, CordCounts, cordRow, leftTheCount, sameCord, statesOf, storedCord, type StoredCord } from './cord-rows';
 import { doubtOf, idsOf, tooMany } from './doubt';
 import { readFacts, type Scope } from './facts';
 import { cords, judgedAt, projections } from './tables';
@@ -41,7 +42,7 @@ export interface Brought {
 /** Cords that are others now, as they were and as they are; the keys are null where there were none before. */
 interface Judged {
   readonly keys: readonly string[] | null;
-  readonly before: readonly (typeof cords.$inferSelect)[];
+  readonly before: readonly StoredCord[];
   readonly after: readonly (typeof cords.$inferInsert)[];
 }
 
@@ -258,12 +259,13 @@ export class Projector {
       const old = before.get(row.requirementId);
       return !old || !sameCord(row, old);
     });
-    await writeCords(tx, changed);
+    await putMany(tx, cords, changed);
     const gone = [...before.values()].filter((old) => !wanted.has(old.key));
+    const was = (old: StoredCord | undefined) => ({ before: old ? asJudged(old) : null });
     if (until !== undefined)
       await keepHistory(tx, build.id, until, [
-        ...changed.map(({ requirementId }) => ({ requirementId, before: before.get(requirementId) ?? null })),
-        ...gone.map((old) => ({ requirementId: old.requirementId, before: old })),
+        ...changed.map(({ requirementId }) => ({ requirementId, ...was(before.get(requirementId)) })),
+        ...gone.map((old) => ({ requirementId: old.requirementId, ...was(old) })),
       ]);
     for (let at = 0; at < gone.length; at += 500)
       await tx.delete(cords).where(
@@ -282,11 +284,11 @@ export class Projector {
     };
   }
 
-  private async storedCords(tx: Tx, buildId: number, scope: Scope): Promise<Map<number, typeof cords.$inferSelect>> {
-    const found = new Map<number, typeof cords.$inferSelect>();
+  private async storedCords(tx: Tx, buildId: number, scope: Scope): Promise<Map<number, StoredCord>> {
+    const found = new Map<number, StoredCord>();
     const read = async (ids: readonly number[] | undefined): Promise<void> => {
       for (const row of await tx
-        .select()
+        .select(storedCord)
         .from(cords)
         .where(and(eq(cords.buildId, buildId), ...(ids ? [inArray(cords.requirementId, [...ids])] : []))))
         found.set(row.requirementId, row);

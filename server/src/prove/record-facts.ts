@@ -49,12 +49,22 @@ export async function requirementFacts(
       .where(and(eq(requirements.projectId, projectId), eq(requirements.kind, 'requirement'), isNull(records.retiredAt), where)),
   );
   const [approvals, rows] = await Promise.all([approving, reading]);
-  return rows.map(({ rationale, why, state, ...row }) => ({
-    ...row,
-    state: state as RequirementState,
+  // Each by its name: of thousands, what is copied as a rest takes as long as the reading.
+  return rows.map((row) => ({
+    id: row.id,
+    key: row.key,
+    title: row.title,
+    revision: row.revision,
+    author: row.author,
+    level: row.level,
+    method: row.method,
+    topLevel: row.topLevel,
+    derived: row.derived,
+    notInCode: row.notInCode,
+    state: row.state as RequirementState,
     approvals: approvals.get(row.id) ?? [],
-    hasRationale: rationale,
-    notInCodeRationale: why,
+    hasRationale: row.rationale,
+    notInCodeRationale: row.why,
   }));
 }
 
@@ -138,11 +148,14 @@ export async function caseFacts(
     (c) => c.caseId,
     (c) => `${c.key} revision ${c.revision}`,
   );
-  return rows.map(({ state, rows: dataRows, ...row }) => ({
-    ...row,
-    approved: state === 'approved',
+  return rows.map((row) => ({
+    id: row.id,
+    key: row.key,
+    revision: row.revision,
+    author: row.author,
+    approved: row.state === 'approved',
     approvals: approvals.get(row.id) ?? [],
     unapprovedCalls: calls.get(row.id) ?? [],
-    ...(dataRows?.length ? { rows: dataRows.map((r) => r.name) } : {}),
+    ...(row.rows?.length ? { rows: row.rows.map((r) => r.name) } : {}),
   }));
 }
