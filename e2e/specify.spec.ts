@@ -27,7 +27,7 @@ test('requirements with sub-levels are written by keys alone, and from a documen
   await page.keyboard.press('Control+s');
   await page.waitForURL(/requirement\/SYS-\d+/);
   await expect(page.getByRole('treeitem', { name: /The sensor shall report/ })).toHaveAttribute('aria-level', '3');
-  await page.getByPlaceholder('Filter by key or words').fill('Ice is seen');
+  await page.getByRole('combobox', { name: 'Filter requirements' }).fill('Ice is seen');
   await expect(page.getByRole('treeitem', { name: /Ice is seen/ })).toBeVisible();
 });
 

@@ -221,7 +221,7 @@ test('a table with errors is refused by row and cell before anything is written'
     .setInputFiles({ name: 'reqs.csv', mimeType: 'text/csv', buffer: Buffer.from(csv.split('\n').slice(0, 2).join('\n')) });
   await page.getByRole('button', { name: 'Write 1 new' }).click();
   await page.waitForURL(/specify\/BRK/);
-  await page.getByPlaceholder('Filter by key or words').fill('BRK-901');
+  await page.getByRole('combobox', { name: 'Filter requirements' }).fill('BRK-901');
   await expect(page.getByRole('treeitem', { name: /BRK-901/ })).toBeVisible();
 });
 

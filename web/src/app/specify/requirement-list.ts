@@ -131,7 +131,7 @@ export const projectColumns = (levels: readonly string[]): ListColumn<Requiremen
 export const specificationTree: TreeKind<BranchRow> = {
   name: 'specification',
   branches: listBranches,
-  list: { name: 'requirements', endpoint: listRequirements },
+  list: requirementKind,
   noun: ['row', 'rows'],
   changedBy: ['requirement'],
   rowHeight: 40,

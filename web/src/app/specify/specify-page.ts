@@ -4,7 +4,7 @@ import { MatButtonModule } from '@angular/material/button';
 import { MatMenuModule } from '@angular/material/menu';
 import { ActivatedRoute, Router, RouterLink } from '@angular/router';
 import { emptyRequirement, verificationMethods } from '@core/specify';
-import type { Selection } from '@contract/base';
+import type { Filter, Selection } from '@contract/base';
 import {
   type BulkChoice,
   BulkPanel,
@@ -72,7 +72,7 @@ import { specifyCommands, specifyFeature } from './state';
           @if (!asList()) {
             <cp-export-menu
               list="requirements"
-              [of]="{ specification: specification() }"
+              [of]="exported()"
               [more]="files()"
               [again]="'/api/projects/' + scope.slug() + '/requirements.csv?specification=' + specification()"
             />
@@ -138,6 +138,7 @@ import { specifyCommands, specifyFeature } from './state';
             [kind]="tree"
             [of]="{ key: specification() }"
             [listOf]="{ specification: specification() }"
+            [moreFields]="fields()"
             [current]="shownKey()"
             [acting]="acting()"
             [movable]="author()"
@@ -146,6 +147,7 @@ import { specifyCommands, specifyFeature } from './state';
             (acts)="acting.set($event)"
             (chosen)="picked.set($event)"
             (placed)="place($event)"
+            (asked)="treeFilter.set($event)"
           >
             <ng-template [cpNode]="tree" let-r>
               <b class="key" [class.plain]="r.kind !== 'requirement'">{{ r.key }}</b><span
@@ -229,6 +231,12 @@ export class SpecifyPage {
   protected readonly asList = signal(inject(ActivatedRoute).snapshot.queryParamMap.has('l'));
   protected readonly listed = signal<Selection | null>(null);
   protected readonly picked = signal<Selection | null>(null);
+  protected readonly treeFilter = signal<Filter | undefined>(undefined);
+  /** Just what the tree shows. */
+  protected readonly exported = computed((): Readonly<Record<string, string>> => {
+    const filter = this.treeFilter();
+    return { specification: this.specification(), ...(filter ? { filter: JSON.stringify(filter) } : {}) };
+  });
   protected readonly kind = requirementKind;
   protected readonly tree = specificationTree;
   protected readonly fields = computed(() =>
@@ -323,7 +331,7 @@ export class SpecifyPage {
     this.asList.set(list);
     this.acting.set(false);
     void this.router.navigate([], {
-      queryParams: list ? { l: 1 } : { l: null, f: null, v: null, s: null },
+      queryParams: list ? { l: 1 } : { l: null, v: null, s: null },
       queryParamsHandling: 'merge',
       replaceUrl: true,
     });

@@ -57,7 +57,7 @@ const browse: Readonly<Record<string, () => Promise<Browsable>>> = {
       kind: {
         name: 'spec-tree',
         branches: listBranches,
-        list: { name: 'spec-tree-list', endpoint: listRequirements },
+        list: kind(listRequirements, { bulk: 'requirement' }),
         noun: ['row', 'rows'],
         changedBy: [],
         rowHeight: 40,

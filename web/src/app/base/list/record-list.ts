@@ -17,22 +17,24 @@ import {
   untracked,
   viewChild,
 } from '@angular/core';
-import { takeUntilDestroyed, toObservable, toSignal } from '@angular/core/rxjs-interop';
+import { toSignal } from '@angular/core/rxjs-interop';
 import { MatMenuModule } from '@angular/material/menu';
-import { ActivatedRoute, Router } from '@angular/router';
+import { ActivatedRoute } from '@angular/router';
 import type { Filter, Selection } from '@contract/base';
-import { debounceTime, map, skip } from 'rxjs';
+import { map } from 'rxjs';
+import { keepInAddress } from '../address';
 import { useKeys } from '../keys';
 import { dragKeys, showRow } from '../list-keys';
 import { onAction, onChanged, useProject } from '../live';
 import { baseActions, baseCommands, baseFeature } from '../state';
 import { usePicking } from '../picking';
 import { useKnownFields } from '../record/known-fields';
-import { ownColumns, ownFilterFields } from '../record/own-words';
+import { ownColumns } from '../record/own-words';
 import { ExportMenu } from '../ui/export-menu';
 import { Icon } from '../ui/icon';
 import { Density } from './density';
 import { FilterBar } from './filter-bar';
+import { useFilterFields } from './filter-fields';
 import { askedValues, filterOf, readFilter, together, withValue, type FilterField } from './filter-text';
 import { groupable, Groups } from './groups';
 import { SavedFilters } from './saved-filters';
@@ -101,7 +103,6 @@ export class RecordList<R extends ListRow> {
     },
   );
   private readonly store = this.scope.store;
-  private readonly router = inject(Router);
   private readonly rowsView = viewChild(CdkVirtualScrollViewport);
   private readonly table = viewChild<RecordTable<R>>(RecordTable);
   private readonly view = (): CdkVirtualScrollViewport | undefined => this.table()?.view() ?? this.rowsView();
@@ -132,10 +133,10 @@ export class RecordList<R extends ListRow> {
 
   private readonly ownKind = computed(() => this.kind().bulk ?? this.kind().own);
   private readonly ownFields = useKnownFields();
-  protected readonly fields = computed(() => {
-    const own = this.ownKind();
-    return [...this.kind().fields, ...this.moreFields(), ...(own ? ownFilterFields(this.ownFields(), own) : [])];
-  });
+  protected readonly fields = useFilterFields(
+    () => this.kind(),
+    () => this.moreFields(),
+  );
   /** All columns that there are: those of the kind, and the project's own fields. */
   protected readonly columns = computed((): readonly ListColumn<R>[] => {
     const { columns = [] } = this.kind();
@@ -259,13 +260,7 @@ export class RecordList<R extends ListRow> {
         ),
       );
     });
-    const words = toObservable(this.address);
-    words.pipe(skip(1), debounceTime(300), takeUntilDestroyed()).subscribe((address) => {
-      // Whoever has asked and is on the way to a record meanwhile is not called back for the address.
-      if (this.kind().aside || untracked(this.router.currentNavigation)) return;
-      const queryParams = Object.fromEntries(Object.entries(address).map(([name, value]) => [name, value || null]));
-      void this.router.navigate([], { queryParams, queryParamsHandling: 'merge', replaceUrl: true });
-    });
+    keepInAddress(this.address, () => this.kind().aside);
     onChanged(
       () => this.kind().changedBy,
       (keys) => {

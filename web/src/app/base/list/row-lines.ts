@@ -48,6 +48,11 @@ import type { FoundPassage } from './state';
       color: inherit;
       border-radius: 3px;
     }
+    :host-context(.on) mark {
+      background: none;
+      text-decoration: underline 2px;
+      text-underline-offset: 3px;
+    }
   `,
 })
 export class RowLines {

@@ -1,5 +1,7 @@
 import { Directive, input } from '@angular/core';
 import type { Endpoint } from '@contract/base';
+import type { ListKind } from '../list/kind';
+import type { ListRow } from '../list/state';
 import type { TreeNode } from './tree-window';
 
 /** How the records of a kind stand in a tree: told once, and the tree does the rest. */
@@ -7,8 +9,8 @@ export interface TreeKind<R extends TreeNode> {
   readonly name: string;
   /** Where its branches are asked for. */
   readonly branches: Endpoint;
-  /** The list in which words are looked for, and of what it is, where the tree is of something else. */
-  readonly list: { readonly name: string; readonly endpoint: Endpoint };
+  /** The list in which is found what is looked for: what its filter may name. */
+  readonly list: Pick<ListKind<ListRow>, 'name' | 'endpoint' | 'noun' | 'fields' | 'bulk' | 'own'>;
   /** One of them, and several. */
   readonly noun: readonly [string, string];
   /** Kinds of ledger entries that may change its rows. */

@@ -9,16 +9,22 @@ import {
   effect,
   inject,
   input,
+  linkedSignal,
   output,
   signal,
   TemplateRef,
   untracked,
   viewChild,
 } from '@angular/core';
-import type { Selection } from '@contract/base';
+import { ActivatedRoute } from '@angular/router';
+import type { Filter, Selection } from '@contract/base';
+import { keepInAddress } from '../address';
 import { useDeviceMemory } from '../device-memory';
 import { useKeys, type KeyName } from '../keys';
 import { dragKeys, showRow } from '../list-keys';
+import { FilterBar } from '../list/filter-bar';
+import { filterOf, readFilter, together, type FilterField } from '../list/filter-text';
+import { useFilterFields } from '../list/filter-fields';
 import { listActions, listFrom, selectList, type ListQuestion } from '../list/state';
 import { onChanged, useProject } from '../live';
 import { usePicking } from '../picking';
@@ -42,7 +48,7 @@ interface Drop {
  */
 @Component({
   selector: 'cp-record-tree',
-  imports: [ScrollingModule, NgTemplateOutlet, Icon],
+  imports: [ScrollingModule, NgTemplateOutlet, FilterBar, Icon],
   changeDetection: ChangeDetectionStrategy.OnPush,
   templateUrl: './record-tree.html',
   styleUrl: './record-tree.scss',
@@ -53,6 +59,8 @@ export class RecordTree<R extends TreeNode> {
   readonly of = input.required<Readonly<Record<string, string>>>();
   /** The same, as the list of its records is asked. */
   readonly listOf = input.required<Readonly<Record<string, string>>>();
+  /** Fields whose values only the page knows. */
+  readonly moreFields = input<readonly FilterField[]>([]);
   readonly current = input('');
   readonly acting = input(false);
   /** Records are chosen here for somebody who asks for them: no acts on them are offered. */
@@ -65,6 +73,8 @@ export class RecordTree<R extends TreeNode> {
   /** What is chosen, for acts on many; null for nothing. */
   readonly chosen = output<Selection | null>();
   readonly placed = output<Placing>();
+  /** What is looked for, so that just that is exported. */
+  readonly asked = output<Filter | undefined>();
 
   private readonly keyNames = useKeys('Lists');
   protected readonly node = contentChild.required(NodeTemplate, { read: TemplateRef });
@@ -72,7 +82,9 @@ export class RecordTree<R extends TreeNode> {
   private readonly store = this.scope.store;
   private readonly foldedHere = useDeviceMemory<readonly string[]>('folded');
   protected readonly view = viewChild(CdkVirtualScrollViewport);
-  protected readonly words = signal('');
+  private readonly inAddress = inject(ActivatedRoute).snapshot.queryParamMap.get('f') ?? '';
+  /** What is looked for, as text: in the address, but for somebody who chooses. */
+  protected readonly text = linkedSignal(() => (this.choosing() ? '' : this.inAddress));
   protected readonly everything = signal(false);
   protected readonly drop = signal<Drop | null>(null);
   private dragged: readonly string[] = [];
@@ -88,7 +100,14 @@ export class RecordTree<R extends TreeNode> {
   private readonly place = computed(() => Object.values(this.of()).join('/'));
   private readonly selectWindow = computed(() => this.store.selectSignal(selectTree(this.kind().name)));
   protected readonly tree = computed(() => this.selectWindow()());
-  private readonly searched = computed(() => this.words().trim());
+  protected readonly fields = useFilterFields(
+    () => this.kind().list,
+    () => this.moreFields(),
+  );
+  private readonly filter = computed(() => filterOf(readFilter(this.text(), this.fields())), {
+    equal: (a, b) => JSON.stringify(a) === JSON.stringify(b),
+  });
+  private readonly searched = computed(() => this.filter() !== undefined);
   private readonly listName = computed(() => `${this.kind().list.name}#tree`);
   private readonly selectFound = computed(() => this.store.selectSignal(selectList(this.listName())));
   private readonly found = computed(() => (this.searched() ? this.selectFound()() : undefined));
@@ -123,18 +142,23 @@ export class RecordTree<R extends TreeNode> {
       });
     });
     effect(() => {
-      const words = this.searched();
+      const filter = this.filter();
       const of = { project: this.scope.slug(), ...this.listOf() };
       untracked(() => {
         const list = this.listName();
         const { name, endpoint } = this.kind().list;
         listFrom(name, endpoint);
-        const question: ListQuestion = { kind: name, of, filter: { words }, sort: 'key' };
-        this.store.dispatch(words ? listActions.ask({ list, question }) : listActions.close({ list }));
+        const question: ListQuestion = { kind: name, of, filter, sort: 'key' };
+        this.store.dispatch(filter ? listActions.ask({ list, question }) : listActions.close({ list }));
+        this.asked.emit(filter);
         this.none();
         this.view()?.scrollToOffset(0);
       });
     });
+    keepInAddress(
+      computed(() => ({ f: this.text() })),
+      () => this.choosing(),
+    );
     this.showWhatIsOpen();
     // What is seen is read.
     effect((onCleanup) => {
@@ -157,9 +181,9 @@ export class RecordTree<R extends TreeNode> {
     effect(() => {
       const keys = [...this.picking.shown()];
       const all = this.everything();
-      const words = this.searched();
+      const filter = this.filter();
       const kind = this.bulk();
-      untracked(() => this.chosen.emit(kind && (all || keys.length) ? (all ? this.whole(kind, words) : { kind, keys }) : null));
+      untracked(() => this.chosen.emit(kind && (all || keys.length) ? (all ? this.whole(kind, filter) : { kind, keys }) : null));
     });
     inject(DestroyRef).onDestroy(() => {
       this.store.dispatch(treeActions.close({ tree: this.kind().name }));
@@ -190,9 +214,9 @@ export class RecordTree<R extends TreeNode> {
   }
 
   /** All that is shown, as a question: also what was never read here. */
-  private whole(kind: 'requirement' | 'case', words: string): Selection {
-    const parts = Object.entries(this.listOf()).map(([field, value]) => ({ field, is: [value] }));
-    return { kind, filter: JSON.stringify({ and: [...parts, ...(words ? [{ words }] : [])] }) };
+  private whole(kind: 'requirement' | 'case', filter: Filter | undefined): Selection {
+    const parts = Object.entries(this.listOf()).map(([field, value]): Filter => ({ field, is: [value] }));
+    return { kind, filter: JSON.stringify(together([...parts, filter]) ?? { and: [] }) };
   }
 
   private seen() {
@@ -208,7 +232,7 @@ export class RecordTree<R extends TreeNode> {
     if (this.searched()) {
       // The list answers to each of these, also where it changes nothing: once is enough.
       const last = Math.min(to, Math.max(0, rows.length - 1));
-      const range = `${from} ${last} ${this.searched()}`;
+      const range = `${from} ${last} ${JSON.stringify(this.filter())}`;
       if (range !== this.listed) this.store.dispatch(listActions.see({ list: this.listName(), first: from, last }));
       this.listed = range;
       return;
