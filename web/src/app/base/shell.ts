@@ -19,6 +19,7 @@ import { KeptHere } from './device/kept-here';
 import { deviceInUse } from './device/in-use';
 import { theme } from './theme';
 import { Icon } from './ui/icon';
+import { peekAnywhere } from './ui/peek-anywhere';
 import { knotIcons } from './ui/knot-icons';
 
 const newsEvery = 10_000;
@@ -75,6 +76,7 @@ export class Shell implements OnDestroy {
   private following = '';
 
   constructor() {
+    peekAnywhere();
     effect(() => {
       if (this.asking().problem?.code === 'notFound')
         untracked(() => void this.router.navigate(['/'], { queryParams: { missing: this.route.snapshot.paramMap.get('project') } }));

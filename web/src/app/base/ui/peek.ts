@@ -5,13 +5,18 @@ import { getCord } from '@contract/prove';
 import { getRun } from '@contract/run';
 import { getRequirement } from '@contract/specify';
 import { createFeature, createReducer, on } from '@ngrx/store';
-import type { Knot, RecordRef } from '@core/base';
+import type { Knot, RecordKind } from '@core/base';
 import type { KnotState } from '@core/prove';
 import { command } from '../command';
 import { useProject } from '../live';
 import { CordDrawing } from './cord';
 
-export const peekTarget = signal<RecordRef>({ kind: 'requirement', key: '' });
+/** What is looked at: a record; without a kind, the one that has the key. */
+export interface Peeked {
+  readonly kind?: RecordKind;
+  readonly key: string;
+}
+export const peekTarget = signal<Peeked>({ key: '' });
 
 export const peekCommands = {
   requirement: command('[Peek] requirement', getRequirement),
@@ -28,12 +33,14 @@ function saidFirst(snapshot: Readonly<Record<string, unknown>> | null): string {
 }
 
 interface PeekState {
+  /** Told where only its key was known. */
+  readonly kind: RecordKind | null;
   readonly key: string;
   readonly title: string;
   readonly lines: readonly string[];
   readonly cord: { readonly key: string; readonly states: Record<Knot, KnotState>; readonly words: string } | null;
 }
-const nothing: PeekState = { key: '', title: '', lines: [], cord: null };
+const nothing: PeekState = { kind: null, key: '', title: '', lines: [], cord: null };
 
 export const peekFeature = createFeature({
   name: 'peek',
@@ -41,12 +48,14 @@ export const peekFeature = createFeature({
     nothing,
     on(peekCommands.requirement.done, (state, { answer: r }): PeekState => ({
       ...state,
+      kind: null,
       key: r.key,
       title: r.title,
       lines: [r.text, `${r.level || 'no level'} · ${r.method || 'no method'} · revision ${r.revision}, ${r.state}`],
     })),
     on(peekCommands.case.done, (state, { answer: c }): PeekState => ({
       ...state,
+      kind: null,
       key: c.key,
       title: c.title,
       lines: [c.objective, `${c.steps.length} steps · ${c.plannedMinutes} min · revision ${c.revision}, ${c.state}`],
@@ -54,6 +63,7 @@ export const peekFeature = createFeature({
     })),
     on(peekCommands.run.done, (state, { answer: r }): PeekState => ({
       ...state,
+      kind: null,
       key: r.key,
       title: `${r.caseKey} · ${r.caseTitle}`,
       lines: [
@@ -64,6 +74,7 @@ export const peekFeature = createFeature({
     })),
     on(peekCommands.record.done, (state, { answer: { record: r, snapshot } }): PeekState => ({
       ...state,
+      kind: r.kind,
       key: r.key,
       title: r.title,
       lines: [saidFirst(snapshot), `${r.kind} · ${r.state} · ${r.updatedBy}, ${r.updatedAt.slice(0, 10)}`].filter(Boolean),
@@ -135,6 +146,12 @@ export class Peek {
       } else if (kind === 'case') store.dispatch(peekCommands.case.start(at));
       else if (kind === 'run') store.dispatch(peekCommands.run.start(at));
       else if (kind !== 'file') store.dispatch(peekCommands.record.start(at));
+    });
+    // Of these kinds there is more to be seen.
+    effect(() => {
+      const { kind, key } = this.state();
+      if ((kind === 'requirement' || kind === 'case' || kind === 'run') && key === peekTarget().key && !peekTarget().kind)
+        peekTarget.set({ kind, key });
     });
   }
 }

@@ -1,18 +1,17 @@
 import { Overlay, type OverlayRef } from '@angular/cdk/overlay';
 import { ComponentPortal } from '@angular/cdk/portal';
 import { DestroyRef, inject } from '@angular/core';
-import type { RecordRef } from '@core/base';
-import { Peek, peekTarget } from './peek';
+import { Peek, peekTarget, type Peeked } from './peek';
 
 /** So long somebody stays on a place before its peek opens, in milliseconds. */
 const stay = 350;
 
 /** The card of a record beside a place on which somebody stays: opened soon, shut at once, gone with whoever asked for it. */
-export function usePeek(): { soon(of: RecordRef, at: Element): void; close(): void } {
+export function usePeek(): { soon(of: Peeked, at: Element | DOMRect): void; close(): void } {
   const overlay = inject(Overlay);
   let timer: ReturnType<typeof setTimeout> | undefined;
   let open: OverlayRef | undefined;
-  const show = (of: RecordRef, at: Element): void => {
+  const show = (of: Peeked, at: Element | DOMRect): void => {
     const positionStrategy = overlay
       .position()
       .flexibleConnectedTo(at)
@@ -24,6 +23,8 @@ export function usePeek(): { soon(of: RecordRef, at: Element): void; close(): vo
     open = overlay.create({ positionStrategy, scrollStrategy: overlay.scrollStrategies.close() });
     peekTarget.set(of);
     open.attach(new ComponentPortal(Peek));
+    // It is only looked at: what stands behind it is pressed through it.
+    open.overlayElement.style.pointerEvents = 'none';
   };
   const close = (): void => {
     clearTimeout(timer);
