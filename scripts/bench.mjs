@@ -297,7 +297,7 @@ async function treeOfMany({ page }) {
     await page.waitForTimeout(30);
   }
   for (const text of ['n', 'number 42', 'TRE-4242', '']) {
-    await page.getByPlaceholder('Filter by key or words').fill(text);
+    await page.getByRole('combobox', { name: 'Filter requirements' }).fill(text);
     await page.waitForTimeout(400);
   }
   row('unfolded, scrolled and filtered', await stalled(), 'target: none over 50 ms');

@@ -37,6 +37,9 @@ async function saidAt(w: Writing, id: number, revision: number): Promise<CaseCon
   return content as unknown as CaseContent;
 }
 
+/** So many cases are read at once where all of a project are gone through: nobody else waits long while they are. */
+const atOnce = 500;
+
 const replacedWords = (count: number, { find, replace }: { find: string; replace: string }): string =>
   `${count} ${count === 1 ? 'place' : 'places'}: “${find}” → “${replace}”`;
 
@@ -56,21 +59,26 @@ async function foreseeReplacement(db: Db | Tx, projectId: number, act: Extract<B
       sql`concat_ws('\n', ${records.title}, ${cases.objective}, ${cases.preconditions}, ${cases.rows}, ${caseDetails.postconditions}, ${caseDetails.script}, ${caseDetails.arguments})`,
     ),
   );
-  for (let after = 0; ;) {
-    const part = await db
+  const read = (after: number) =>
+    db
       .select({ record: { id: records.id, title: records.title }, row: cases, details: caseDetails })
       .from(cases)
       .innerJoin(records, eq(records.id, cases.id))
       .leftJoin(caseDetails, eq(caseDetails.id, cases.id))
       .where(and(eq(cases.projectId, projectId), gt(cases.id, after), isNull(records.retiredAt), stands))
       .orderBy(asc(cases.id))
-      .limit(5000);
+      .limit(atOnce)
+      .execute();
+  for (let coming = read(0); ;) {
+    const part = await coming;
+    const last = part.at(-1);
+    // The database looks for the next ones while these are gone through.
+    if (part.length === atOnce && last) coming = read(last.record.id);
     for (const stored of part) {
       const replaced = replaceInCase(caseContent(stored), act);
       if (replaced) words.set(stored.record.id, replacedWords(replaced.count, act));
     }
-    if (part.length < 5000) return words;
-    after = part[part.length - 1].record.id;
+    if (part.length < atOnce) return words;
   }
 }
 

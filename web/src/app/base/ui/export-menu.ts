@@ -17,7 +17,7 @@ const mostKeys = 800;
   imports: [MatMenuModule, Icon],
   changeDetection: ChangeDetectionStrategy.OnPush,
   template: `
-    <button class="chip" type="button" [matMenuTriggerFor]="menu" aria-label="Export">
+    <button class="chip" type="button" [class.sign]="small()" [matMenuTriggerFor]="menu" aria-label="Export">
       <cp-icon name="download" />{{ small() ? '' : ' Export' }}
     </button>
     <mat-menu #menu="matMenu">
