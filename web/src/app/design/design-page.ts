@@ -8,6 +8,7 @@ import { emptyCase } from '@core/design';
 import {
   type BulkChoice,
   BulkPanel,
+  type FilterField,
   Icon,
   onAction,
   ProblemNote,
@@ -78,6 +79,17 @@ export class DesignPage {
   protected readonly selection = signal<Selection | null>(null);
   private readonly folders = this.store.selectSignal(designFeature.selectFolders);
   protected readonly showsFolders = signal(true);
+  /** What only the project knows: its levels, and what its folders are called. */
+  protected readonly known = computed((): FilterField[] => [
+    { name: 'level', words: 'Level of what it verifies', type: 'text', values: this.scope.project()?.profile.levels ?? [] },
+    {
+      name: 'folder',
+      words: 'Folder',
+      type: 'text',
+      grouped: true,
+      names: Object.fromEntries(this.folders().map(({ key, title }) => [key, title])),
+    },
+  ]);
   /** A folder with all below it. */
   protected readonly within = computed((): Filter | undefined => {
     const key = this.folder();

@@ -268,9 +268,9 @@ export class ProblemsPage {
     { name: 'build', words: 'Build that it was found in', type: 'text', values: this.scope.project()?.builds.map((b) => b.name) ?? [] },
     { name: 'stage', words: 'Stage', type: 'text', values: (this.life()?.stages ?? []).map(({ name }) => name) },
     { name: 'severity', words: 'Severity', type: 'text', values: this.life()?.severities ?? [] },
-    { name: 'priority', words: 'Priority', type: 'text' },
+    { name: 'priority', words: 'Priority', type: 'text', grouped: true },
     { name: 'area', words: 'Area', type: 'text', values: this.life()?.areas ?? [] },
-    { name: 'assigned', words: 'Assigned to (sign-in name)', type: 'text' },
+    { name: 'assigned', words: 'Assigned to (sign-in name)', type: 'text', grouped: true },
     { name: 'due', words: 'Due', type: 'text' },
     { name: 'requirement', words: 'Requirement that it stands against', type: 'text' },
   ]);

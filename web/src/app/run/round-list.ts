@@ -11,8 +11,8 @@ export const roundKind: ListKind<Round> = {
   changedBy: ['round', 'run'],
   fields: [
     ...recordFilterFields,
-    { name: 'configuration', words: 'Configuration', type: 'text' },
-    { name: 'folder', words: 'Release or phase', type: 'text' },
+    { name: 'configuration', words: 'Configuration', type: 'text', grouped: true },
+    { name: 'folder', words: 'Release or phase', type: 'text', grouped: true },
     { name: 'pattern', words: 'Kept as a pattern', type: 'yesNo' },
     { name: 'state', words: 'State', type: 'text', values: ['open', 'closed', 'withdrawn'] },
   ],

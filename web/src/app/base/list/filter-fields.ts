@@ -5,7 +5,7 @@ import type { FilterField } from './filter-text';
 import type { ListKind } from './kind';
 import type { ListRow } from './state';
 
-/** What a kind's filter may name: its own fields, those whose values only the page knows, and those of the project. */
+/** What a kind's filter may name: its own fields, those of the page, which may know more of one of them, and those of the project. */
 export function useFilterFields<R extends ListRow>(
   kind: () => Pick<ListKind<R>, 'fields' | 'bulk' | 'own'>,
   more: () => readonly FilterField[],
@@ -14,6 +14,8 @@ export function useFilterFields<R extends ListRow>(
   return computed(() => {
     const { fields, bulk, own } = kind();
     const versioned = bulk ?? own;
-    return [...fields, ...more(), ...(versioned ? ownFilterFields(known(), versioned) : [])];
+    const page = more();
+    const rest = fields.filter(({ name }) => !page.some((field) => field.name === name));
+    return [...rest, ...page, ...(versioned ? ownFilterFields(known(), versioned) : [])];
   });
 }

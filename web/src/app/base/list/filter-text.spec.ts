@@ -1,4 +1,4 @@
-import { askedValues, filterOf, quoted, readFilter, suggestions, together, withValue, type FilterField } from './filter-text';
+import { askedValues, filterOf, quoted, readFilter, suggestions, together, typedField, withValue, type FilterField } from './filter-text';
 
 const fields: readonly FilterField[] = [
   { name: 'state', words: 'State', type: 'text', values: ['draft', 'review', 'approved'] },
@@ -76,6 +76,17 @@ describe('the text of a filter', () => {
     expect(texts('derived:n')).toEqual(['derived:no']);
     expect(texts('cases:')).toEqual(['cases:none', 'cases:some']);
     expect(texts('colour:r')).toEqual([]);
+    const folder: FilterField = { name: 'folder', words: 'Folder', type: 'text', values: ['F-1', 'F-2'], names: { 'F-2': 'Brake' } };
+    expect(suggestions('folder:bra', [folder])).toEqual([{ text: 'folder:F-2', words: 'Brake' }]);
+    expect(suggestions('folder:f', [folder]).map(({ words }) => words)).toEqual(['F-1', 'Brake']);
+  });
+
+  it('tells the field whose value is typed at the end, and none behind a blank', () => {
+    const typed = (text: string) => typedField(text, fields)?.name;
+    expect(typed('lamp state:')).toBe('state');
+    expect(typed('-Minutes:5')).toBe('minutes');
+    expect(typed('level:"SIL ')).toBe('level');
+    for (const text of ['', 'state', 'state:draft ', 'state:draft lamp', 'colour:']) expect(typed(text)).withContext(text).toBeUndefined();
   });
 
   it('whatever is offered is understood as what it says', () => {

@@ -10,8 +10,12 @@ export interface FilterField {
   readonly type: 'text' | 'number' | 'yesNo';
   /** Values that are offered, with how they are shown. */
   readonly values?: readonly string[];
+  /** What a value is called, where that is a key. */
+  readonly names?: Readonly<Record<string, string>>;
   /** How many traces or the like: `some` and `none` are offered. */
   readonly counted?: boolean;
+  /** Many records have the same value: they are grouped by it, and the values that stand in the list are offered. */
+  readonly grouped?: boolean;
 }
 
 /** A piece of a filter's text: a question of a field, or words. */
@@ -132,6 +136,13 @@ export function withValue(text: string, field: string, value: string): string {
   return [...rest, ...(values.length ? [`${field}:${values.map(quoted).join(',')}`] : [])].join(' ');
 }
 
+/** The field whose value is being typed at the end of a text. */
+export function typedField(text: string, fields: readonly FilterField[]): FilterField | undefined {
+  // What would be typed next belongs to it.
+  const name = /^-?([A-Za-z][\w.]*):/.exec(piecesOf(`${text}.`).at(-1) ?? '')?.[1].toLowerCase();
+  return name === undefined ? undefined : fields.find((field) => field.name.toLowerCase() === name);
+}
+
 /** What can be typed next, for the piece that is being typed: fields by their beginnings, then the values of the field. */
 export function suggestions(typed: string, fields: readonly FilterField[]): { readonly text: string; readonly words: string }[] {
   const piece = typed.slice(typed.lastIndexOf(' ') + 1);
@@ -152,7 +163,8 @@ export function suggestions(typed: string, fields: readonly FilterField[]): { re
   const last = value.slice(before.length).replaceAll('"', '').toLowerCase();
   const known = field.type === 'yesNo' ? ['yes', 'no'] : field.counted ? ['none', 'some'] : (field.values ?? []);
   return known
-    .filter((v) => v.toLowerCase().includes(last))
+    .map((value) => ({ value, words: field.names?.[value] ?? value }))
+    .filter(({ value: v, words }) => `${v} ${words}`.toLowerCase().includes(last))
     .slice(0, 12)
-    .map((v) => ({ text: `${not}${field.name}:${before}${quoted(v)}`, words: v }));
+    .map(({ value: v, words }) => ({ text: `${not}${field.name}:${before}${quoted(v)}`, words }));
 }

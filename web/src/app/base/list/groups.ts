@@ -5,8 +5,7 @@ import type { ListGroup } from './state';
 /** Fields whose records come in groups that people count: those of few values. */
 export const groupable = (fields: readonly FilterField[]): FilterField[] =>
   fields.filter(
-    ({ name, values, type, counted }) =>
-      !counted && name !== 'retired' && (values !== undefined || type === 'yesNo' || name === 'createdBy' || name === 'updatedBy'),
+    ({ name, values, type, counted, grouped }) => !counted && name !== 'retired' && (values !== undefined || type === 'yesNo' || grouped),
   );
 
 /** A group's value as a filter's text has it, and as people read it. */
@@ -25,10 +24,10 @@ export function groupValue({ type }: FilterField, value: ListGroup['value']): st
         <button
           type="button"
           [attr.aria-pressed]="chosen().includes(g.value)"
-          [attr.aria-label]="g.value + ': ' + g.count + (unit() ? ', ' + g.sum + ' ' + unit() : '')"
+          [attr.aria-label]="g.words + ': ' + g.count + (unit() ? ', ' + g.sum + ' ' + unit() : '')"
           (click)="narrowed.emit(g.value)"
         >
-          <span class="what">{{ g.value }}</span>
+          <span class="what">{{ g.words }}</span>
           <span class="bar" aria-hidden="true"><i [style.width.%]="g.share"></i></span>
           <b>{{ g.count }}</b>
           @if (unit(); as u) {
@@ -118,11 +117,10 @@ export class Groups {
   protected readonly sum = computed(() => this.groups().reduce((n, g) => n + (g.sum ?? 0), 0));
   protected readonly shown = computed(() => {
     const most = Math.max(1, ...this.groups().map(({ count }) => count));
-    return this.groups().map(({ value, count, sum }) => ({
-      value: groupValue(this.by(), value),
-      count,
-      sum: sum ?? 0,
-      share: (100 * count) / most,
-    }));
+    const by = this.by();
+    return this.groups().map(({ value: stored, count, sum }) => {
+      const value = groupValue(by, stored);
+      return { value, words: by.names?.[value] ?? value, count, sum: sum ?? 0, share: (100 * count) / most };
+    });
   });
 }

@@ -14,6 +14,7 @@ interface Row {
   readonly title: string;
   readonly state: string;
   readonly minutes: number;
+  readonly createdBy: string;
 }
 const kind: ListKind<Row> = {
   name: 'spec-cases',
@@ -63,6 +64,7 @@ const make = (count: number): Row[] =>
     title: `Case ${i + 1}`,
     state: i % 4 === 0 ? 'draft' : 'approved',
     minutes: 2,
+    createdBy: i % 2 ? 'tom' : 'mira',
   }));
 
 describe('a list of records', () => {
@@ -224,6 +226,23 @@ describe('a list of records', () => {
     // A step back with the line empty takes the chip back into it.
     await page.key(box, 'Backspace');
     expect([page.all('.held').length, box.value]).toEqual([0, 'state:draft']);
+  });
+
+  it('offers what stands in the list where only its records know it, and groups by that', async () => {
+    await open(20);
+    const box = page.one<HTMLInputElement>('input[data-filter]');
+    await page.type(box, 'createdBy:');
+    await page.until(() => offered().length);
+    expect(offered().map((option) => option.textContent?.trim())).toEqual(['createdBy:mira mira', 'createdBy:tom tom']);
+    expect(api.of(listCases).filter((q) => q['groups'] === 'createdBy').length).toBe(1);
+    offered()[1].click();
+    await page.settled();
+    expect(shown().length).toBe(10);
+    await page.press(/Groups/);
+    const names = [...document.querySelectorAll('[mat-menu-item]')].map((item) => item.textContent?.trim());
+    expect(names).toEqual(['Made by (sign-in name)', 'Changed by (sign-in name)', 'State']);
+    document.querySelector<HTMLElement>('.cdk-overlay-backdrop')?.click();
+    await page.settled();
   });
 
   it('turns its order round, and asks for it', async () => {

@@ -41,6 +41,7 @@ import { SavedFilters } from './saved-filters';
 import { CellWriter } from './cell-writer';
 import { useColumns } from './columns';
 import { CellTemplate, HeadTemplate, RowTemplate, type ListColumn, type ListKind } from './kind';
+import { useOfferedValues } from './offered-values';
 import { ListPrinter } from './print-list';
 import { RecordTable, type CellWritten } from './record-table';
 import { listActions, listFrom, selectList, type FoundPassage, type ListQuestion, type ListRow } from './state';
@@ -159,6 +160,14 @@ export class RecordList<R extends ListRow> {
   protected readonly sort = computed(() => this.order() || this.kind().sorts[0][0]);
   protected readonly filter = computed(() => together([this.within(), this.shownView().filter, filterOf(this.pieces())]), {
     equal: (a, b) => JSON.stringify(a) === JSON.stringify(b),
+  });
+  /** The same fields, with what stands in the list for the one that is being typed. */
+  protected readonly offered = useOfferedValues({
+    kind: () => this.kind(),
+    of: () => this.of(),
+    within: () => this.within(),
+    text: this.text,
+    fields: this.fields,
   });
   private readonly question = computed((): ListQuestion => ({
     kind: this.kind().name,

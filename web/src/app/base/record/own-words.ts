@@ -28,6 +28,7 @@ export const ownFilterFields = (fields: readonly Field[], kind: VersionedKind): 
       words: f.name,
       type: f.definition.type === 'number' ? 'number' : f.definition.type === 'yesNo' ? 'yesNo' : 'text',
       ...(f.definition.choices.length ? { values: f.definition.choices } : {}),
+      ...(f.definition.type === 'person' ? { grouped: true } : {}),
     }));
 
 interface OwnRow {

@@ -25,6 +25,7 @@ import { dragKeys, showRow } from '../list-keys';
 import { FilterBar } from '../list/filter-bar';
 import { filterOf, readFilter, together, type FilterField } from '../list/filter-text';
 import { useFilterFields } from '../list/filter-fields';
+import { useOfferedValues } from '../list/offered-values';
 import { listActions, listFrom, selectList, type ListQuestion } from '../list/state';
 import { onChanged, useProject } from '../live';
 import { usePicking } from '../picking';
@@ -104,6 +105,13 @@ export class RecordTree<R extends TreeNode> {
     () => this.kind().list,
     () => this.moreFields(),
   );
+  protected readonly offered = useOfferedValues({
+    kind: () => this.kind().list,
+    of: () => this.listOf(),
+    within: () => undefined,
+    text: this.text,
+    fields: this.fields,
+  });
   private readonly filter = computed(() => filterOf(readFilter(this.text(), this.fields())), {
     equal: (a, b) => JSON.stringify(a) === JSON.stringify(b),
   });
