@@ -322,6 +322,18 @@ test('from Today to the Bench and along what is connected, with the keyboard', a
   await expect(page.getByRole('tree', { name: /What is connected with BRK-009/ })).toBeVisible();
   await expect(page.locator('cp-connections-panel li').filter({ hasText: 'is verified by' }).first()).toBeVisible();
   await expect(page.getByText('Two steps away')).toBeVisible();
+  // Beside the record where there is room for a third pane, and in the way of nobody who folds it; below it elsewhere.
+  const about = page.getByRole('region', { name: 'About this record' });
+  const title = page.getByRole('heading', { level: 1, name: /Loss of one pressure sensor/ });
+  const places = async () => [await about.boundingBox(), await title.boundingBox()].map((box) => box ?? { x: 0, y: 0, width: 0 });
+  const [beside, wide] = await places();
+  expect(beside.x).toBeGreaterThan(wide.x + wide.width);
+  await page.getByRole('button', { name: 'Fold to the side' }).click();
+  expect((await places())[1].width).toBeGreaterThan(wide.width + 150);
+  await page.getByRole('button', { name: 'Show what is said about it' }).click();
+  await page.setViewportSize({ width: 1000, height: 800 });
+  const [below, narrow] = await places();
+  expect([below.y > narrow.y, below.x < narrow.x + narrow.width]).toEqual([true, true]);
 });
 
 test('a reviewer attests what no tool tells, and the requirement is proved', async ({ page }) => {

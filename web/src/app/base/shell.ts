@@ -19,6 +19,7 @@ import { KeptHere } from './device/kept-here';
 import { deviceInUse } from './device/in-use';
 import { theme } from './theme';
 import { Icon } from './ui/icon';
+import { initialsOf } from './ui/initials';
 import { peekAnywhere } from './ui/peek-anywhere';
 import { knotIcons } from './ui/knot-icons';
 
@@ -58,14 +59,7 @@ export class Shell implements OnDestroy {
   protected readonly icons = knotIcons;
   protected readonly theme = theme;
   protected readonly deviceInUse = deviceInUse;
-  protected readonly initials = computed(() =>
-    (this.scope.session()?.person.printedName ?? '')
-      .split(/\s+/)
-      .map((part) => part[0])
-      .join('')
-      .slice(0, 2)
-      .toUpperCase(),
-  );
+  protected readonly initials = computed(() => initialsOf(this.scope.session()?.person.printedName ?? ''));
   /** Somebody else did something that may be news. */
   private readonly stirred = new Subject<void>();
   private readonly news = this.store.selectSignal(baseFeature.selectNews);

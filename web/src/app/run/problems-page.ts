@@ -142,85 +142,87 @@ const empty = { title: '', description: '', blocking: true, requirements: [] as 
             </div>
           </form>
         } @else if (problem(); as p) {
-          <section class="sheet pad stack">
-            <div class="row">
-              <span class="key">{{ p.key }}</span><span [class]="'tag ' + (p.state === 'open' ? 'broken' : 'sound')">{{ p.state }}</span>
-              @if (p.blocking) {
-                <span class="tag waiting">blocks</span>
-              }
-              <span class="second small">{{ p.raisedBy }}, {{ p.raisedAt | date: 'yyyy-MM-dd HH:mm' }}</span>
-            </div>
-            <h1>{{ p.title }}</h1>
-            <p class="text">{{ p.description }}</p>
-            <dl class="facts">
-              <dt>Build</dt>
-              <dd>{{ p.build }}</dd>
-              @if (p.run) {
-                <dt>Run</dt>
-                <dd><cp-record kind="run" [key]="p.run" />{{ p.step ? ', step ' + p.step : '' }}</dd>
-              }
-              @if (p.caseKey) {
-                <dt>Case</dt>
-                <dd><cp-record kind="case" [key]="p.caseKey" /></dd>
-              }
-              <dt>Stands against</dt>
-              <dd>
-                @for (r of p.requirements; track r) {
-                  <cp-record kind="requirement" [key]="r" />&ngsp;
-                } @empty {
-                  no requirement
+          <article class="stack">
+            <section class="sheet pad stack">
+              <div class="row">
+                <span class="key">{{ p.key }}</span><span [class]="'tag ' + (p.state === 'open' ? 'broken' : 'sound')">{{ p.state }}</span>
+                @if (p.blocking) {
+                  <span class="tag waiting">blocks</span>
                 }
-              </dd>
-              @if (p.fixedIn) {
-                <dt>Fixed in</dt>
+                <span class="second small">{{ p.raisedBy }}, {{ p.raisedAt | date: 'yyyy-MM-dd HH:mm' }}</span>
+              </div>
+              <h1>{{ p.title }}</h1>
+              <p class="text">{{ p.description }}</p>
+              <dl class="facts">
+                <dt>Build</dt>
+                <dd>{{ p.build }}</dd>
+                @if (p.run) {
+                  <dt>Run</dt>
+                  <dd><cp-record kind="run" [key]="p.run" />{{ p.step ? ', step ' + p.step : '' }}</dd>
+                }
+                @if (p.caseKey) {
+                  <dt>Case</dt>
+                  <dd><cp-record kind="case" [key]="p.caseKey" /></dd>
+                }
+                <dt>Stands against</dt>
                 <dd>
-                  {{ p.fixedIn }}{{ p.state === 'closed' ? ': it stands no longer from there on' : ', as is said: to be shown there' }}
-                </dd>
-                <dt>Shown by</dt>
-                <dd>
-                  @for (s of p.shownBy; track s.key) {
-                    <cp-record kind="run" [key]="s.key" [text]="s.key" /> {{ s.verdict ?? 'not run yet' }}{{ ' ' }}
+                  @for (r of p.requirements; track r) {
+                    <cp-record kind="requirement" [key]="r" />&ngsp;
                   } @empty {
-                    no run of its case on {{ p.fixedIn }} yet
-                    @if (p.caseKey) {
-                      <a [routerLink]="['/', scope.slug(), 'run', 'plan']" [queryParams]="{ cases: p.caseKey }">plan one ›</a>
-                    }
+                    no requirement
                   }
                 </dd>
-              }
-              @for (fact of factsOf(p); track fact[0]) {
-                <dt>{{ fact[0] }}</dt>
-                <dd>{{ fact[1] }}</dd>
-              }
-              @if (p.closedReason) {
-                <dt>Closed because</dt>
-                <dd>{{ p.closedReason }}</dd>
-              }
-            </dl>
-            <cp-problem [of]="names.stage" /><cp-problem [of]="names.link" />
-            @if (may() && life()) {
-              <cp-problem-stage [of]="p" [life]="life()!" [to]="to()" (asked)="stage(p, $event)" />
-              <div class="row end">
-                <label class="field"
-                  ><span>Another report</span
-                  ><select class="in" name="linkKind" [ngModel]="linkKind()" (ngModelChange)="linkKind.set($event)">
-                    @for (k of linkKinds; track k[0]) {
-                      <option [value]="k[0]">{{ k[1] }}</option>
+                @if (p.fixedIn) {
+                  <dt>Fixed in</dt>
+                  <dd>
+                    {{ p.fixedIn }}{{ p.state === 'closed' ? ': it stands no longer from there on' : ', as is said: to be shown there' }}
+                  </dd>
+                  <dt>Shown by</dt>
+                  <dd>
+                    @for (s of p.shownBy; track s.key) {
+                      <cp-record kind="run" [key]="s.key" [text]="s.key" /> {{ s.verdict ?? 'not run yet' }}{{ ' ' }}
+                    } @empty {
+                      no run of its case on {{ p.fixedIn }} yet
+                      @if (p.caseKey) {
+                        <a [routerLink]="['/', scope.slug(), 'run', 'plan']" [queryParams]="{ cases: p.caseKey }">plan one ›</a>
+                      }
                     }
-                  </select></label
-                ><cp-record-picker
-                  [from]="problemsFrom"
-                  [without]="[p.key]"
-                  label="The other report"
-                  placeholder="Key or words"
-                  (picked)="link(p, $event)"
-                />
-              </div>
-            }
-          </section>
-          <cp-outside-link [of]="p.key" />
-          <cp-own-fields kind="problem" [of]="p" />
-          <cp-record-panels [key]="p.key" />
+                  </dd>
+                }
+                @for (fact of factsOf(p); track fact[0]) {
+                  <dt>{{ fact[0] }}</dt>
+                  <dd>{{ fact[1] }}</dd>
+                }
+                @if (p.closedReason) {
+                  <dt>Closed because</dt>
+                  <dd>{{ p.closedReason }}</dd>
+                }
+              </dl>
+              <cp-problem [of]="names.stage" /><cp-problem [of]="names.link" />
+              @if (may() && life()) {
+                <cp-problem-stage [of]="p" [life]="life()!" [to]="to()" (asked)="stage(p, $event)" />
+                <div class="row end">
+                  <label class="field"
+                    ><span>Another report</span
+                    ><select class="in" name="linkKind" [ngModel]="linkKind()" (ngModelChange)="linkKind.set($event)">
+                      @for (k of linkKinds; track k[0]) {
+                        <option [value]="k[0]">{{ k[1] }}</option>
+                      }
+                    </select></label
+                  ><cp-record-picker
+                    [from]="problemsFrom"
+                    [without]="[p.key]"
+                    label="The other report"
+                    placeholder="Key or words"
+                    (picked)="link(p, $event)"
+                  />
+                </div>
+              }
+            </section>
+            <cp-outside-link [of]="p.key" />
+            <cp-own-fields kind="problem" [of]="p" />
+            <cp-record-panels [key]="p.key" />
+          </article>
         } @else if (key(); as k) {
           <cp-opening [key]="k" [by]="opens" [otherwise]="'There is no problem report ' + k + '.'" />
         } @else {

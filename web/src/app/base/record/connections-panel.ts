@@ -93,6 +93,10 @@ const steps = ['', 'Near', 'Two steps away', 'Three steps away', 'Four steps awa
     </div>
   `,
   styles: `
+    :host {
+      display: block;
+      container-type: inline-size;
+    }
     li {
       display: grid;
       grid-template-columns: 130px minmax(84px, auto) minmax(0, 1fr) auto;
@@ -104,9 +108,13 @@ const steps = ['', 'Near', 'Two steps away', 'Three steps away', 'Four steps awa
     .title {
       overflow-wrap: anywhere;
     }
-    @media (max-width: 700px) {
+    @container (max-width: 620px) {
       li {
-        grid-template-columns: 1fr auto;
+        grid-template-columns: auto minmax(0, 1fr) auto;
+        gap: 2px 8px;
+      }
+      .via {
+        grid-column: 1 / -1;
       }
     }
   `,

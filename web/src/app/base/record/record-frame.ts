@@ -101,7 +101,7 @@ export interface Conflict {
         }
         @if (standing()) {
           <cp-signatures [kind]="kind()" [key]="r.key" />
-          <cp-record-panels [key]="r.key" [differs]="differs()" />
+          <cp-record-panels [key]="r.key" [differs]="differs()" [away]="editing()" />
         }
       </article>
     } @else {

@@ -1,6 +1,8 @@
-import { ChangeDetectionStrategy, Component, computed, effect, inject, input, signal, untracked } from '@angular/core';
+import { ChangeDetectionStrategy, Component, computed, effect, inject, input, linkedSignal, signal, untracked } from '@angular/core';
+import { useDeviceMemory } from '../device-memory';
 import { useKeys } from '../keys';
 import { onChanged, useProject } from '../live';
+import { initialsOf } from '../ui/initials';
 import { EntryLine } from '../ui/entry-line';
 import { Icon } from '../ui/icon';
 import { ConnectionsPanel } from './connections-panel';
@@ -19,18 +21,25 @@ const words: Record<Panel, string> = {
   history: 'History',
   activity: 'Activity',
 };
+const signs: Record<Panel, string> = {
+  connections: 'hub',
+  comments: 'forum',
+  files: 'attach_file',
+  history: 'history',
+  activity: 'timeline',
+};
 /** A word that one is here, so often; half a minute without one ends it. */
 export const presentEvery = 12_000;
 
 /** What every record has besides its content, whatever its kind: comments, files, history, activity; who follows it, and who is here. */
 @Component({
   selector: 'cp-record-panels',
-  host: { '(document:keydown)': 'keys($event)' },
+  host: { '(document:keydown)': 'keys($event)', '[class.folded]': 'folded()' },
   imports: [ConnectionsPanel, EntryLine, Icon, CommentsPanel, FilesPanel, HistoryPanel],
   changeDetection: ChangeDetectionStrategy.OnPush,
   template: `
-    <section class="sheet pad stack" aria-label="About this record">
-      <div class="row">
+    <section class="sheet pad stack about" aria-label="About this record">
+      <div class="row heads">
         <div class="row grow" role="tablist" aria-label="About this record">
           @for (p of panels; track p) {
             <button
@@ -38,6 +47,7 @@ export const presentEvery = 12_000;
               type="button"
               role="tab"
               [id]="'tab-' + p"
+              [title]="words[p]"
               [attr.aria-selected]="panel() === p"
               [attr.aria-controls]="'panel-' + p"
               [class.on]="panel() === p"
@@ -45,18 +55,38 @@ export const presentEvery = 12_000;
               (click)="open(p)"
               (keydown)="move($event)"
             >
-              {{ words[p] }}{{ count(p) }}
+              <cp-icon class="sign" [name]="signs[p]" /><span class="word">{{ words[p] }}</span
+              >{{ count(p) }}
             </button>
           }
         </div>
-        @if (present().length) {
-          <span class="second small" role="status">Also here: {{ here() }}</span>
-        }
+        <button
+          class="chip sign fold"
+          type="button"
+          [attr.aria-expanded]="!folded()"
+          [attr.aria-label]="folded() ? 'Show what is said about it' : 'Fold to the side'"
+          (click)="fold(!folded())"
+        >
+          <cp-icon [name]="folded() ? 'right_panel_open' : 'right_panel_close'" />
+        </button>
+      </div>
+      @if (present().length) {
+        <p class="row here" role="status">
+          <span class="second small said">Also here: {{ here() }}</span>
+          @for (p of present(); track p.login) {
+            <b class="who" aria-hidden="true" [title]="p.printedName + (p.field ? ' writes in ' + p.field : '')">{{
+              initialsOf(p.printedName)
+            }}</b>
+          }
+        </p>
+      }
+      <div class="row opened">
+        <h2 class="grow name">{{ words[panel()] }}</h2>
         <button class="chip" type="button" [attr.aria-pressed]="following()" (click)="follow()">
           <cp-icon name="notifications" /> {{ following() ? 'You follow it' : 'Follow' }}
         </button>
       </div>
-      <div role="tabpanel" [id]="'panel-' + panel()" [attr.aria-labelledby]="'tab-' + panel()">
+      <div class="opened" role="tabpanel" [id]="'panel-' + panel()" [attr.aria-labelledby]="'tab-' + panel()">
         @switch (panel()) {
           @case ('connections') {
             <cp-connections-panel [key]="key()" />
@@ -85,6 +115,16 @@ export const presentEvery = 12_000;
     </section>
   `,
   styles: `
+    .who {
+      display: none;
+      place-items: center;
+      width: 30px;
+      height: 30px;
+      border: 2px solid var(--waiting);
+      border-radius: 50%;
+      color: var(--waiting);
+      font-size: 11.5px;
+    }
     .entry {
       display: grid;
       grid-template-columns: 1fr auto;
@@ -101,8 +141,15 @@ export class RecordPanels {
   readonly key = input.required<string>();
   /** How its lists are told item by item in its history. */
   readonly differs = input<ItemDifferences | null>(null);
+  /** The record needs the room: they fold to the side, where they stand there, until somebody opens them. */
+  readonly away = input(false);
   private readonly scope = useProject();
   private readonly store = this.scope.store;
+  private readonly memory = useDeviceMemory<boolean>('panels');
+  private readonly asked = linkedSignal<boolean, boolean | null>({ source: this.away, computation: () => null });
+  protected readonly folded = computed(() => this.asked() ?? (this.away() || this.memory.read('folded') === true));
+  protected readonly signs = signs;
+  protected readonly initialsOf = initialsOf;
   private readonly state = this.store.selectSignal(recordFeature.selectRecordState);
   private readonly keyNames = useKeys('Record');
   private readonly passages = inject(Passages);
@@ -159,8 +206,15 @@ export class RecordPanels {
   }
 
   protected open(panel: Panel): void {
+    this.asked.set(false);
     this.panel.set(panel);
     this.read(panel);
+  }
+
+  /** Folds them, or unfolds them: here, and where the next record is read. */
+  protected fold(folded: boolean): void {
+    this.asked.set(folded);
+    if (!this.away()) this.memory.keep('folded', folded);
   }
 
   /** What only some look at is read when they do. */

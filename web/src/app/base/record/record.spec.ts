@@ -181,6 +181,29 @@ describe('what a record has besides its content', () => {
     expect(page.all('[role=tab]').filter((tab) => tab.tabIndex === 0).length).toBe(1);
   });
 
+  it('folds to the side, for the next record too, and while the record is written; opens where somebody wants one', async () => {
+    localStorage.clear();
+    await open();
+    const folded = (): boolean => page.element.classList.contains('folded');
+    expect(folded()).toBeFalse();
+    page.fixture.componentRef.setInput('away', true);
+    await page.settled();
+    expect(folded()).toBeTrue();
+    await page.press(/History/);
+    expect([folded(), page.text().includes('Because: measured')]).toEqual([false, true]);
+    page.fixture.componentRef.setInput('away', false);
+    await page.settled();
+    expect(folded()).toBeFalse();
+    await page.press(/Fold to the side/);
+    expect(folded()).toBeTrue();
+    page.fixture.destroy();
+    await open();
+    expect(folded()).toBeTrue();
+    await page.press(/Show what is said about it/);
+    expect(folded()).toBeFalse();
+    localStorage.clear();
+  });
+
   it('says who else is here, tells others that I am, and that I left', async () => {
     await open();
     expect(page.text()).toContain('Also here: Tom Vell (writing in text)');

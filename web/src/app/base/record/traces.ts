@@ -42,7 +42,7 @@ import { recordCommands } from './state';
       padding: 4px 0;
     }
     .trace > .grow {
-      min-width: 150px;
+      min-width: 110px;
     }
   `,
 })
