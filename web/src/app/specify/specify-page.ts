@@ -5,9 +5,11 @@ import { MatMenuModule } from '@angular/material/menu';
 import { ActivatedRoute, Router, RouterLink } from '@angular/router';
 import { emptyRequirement, verificationMethods } from '@core/specify';
 import type { Filter, Selection } from '@contract/base';
+import type { BranchRow } from '@contract/specify';
 import {
   type BulkChoice,
   BulkPanel,
+  CordDrawing,
   ExportMenu,
   firstMissing,
   Icon,
@@ -27,6 +29,7 @@ import {
   useProject,
 } from '../base';
 import { projectColumns, projectFields, requirementKind, specificationTree } from './requirement-list';
+import { useRowCords } from './row-cords';
 import { RequirementRecord } from './requirement-record';
 import { usePlacing } from './placing';
 import { SpecifyNav } from './specify-nav';
@@ -43,6 +46,7 @@ import { specifyCommands, specifyFeature } from './state';
     MatButtonModule,
     BulkPanel,
     CopyOut,
+    CordDrawing,
     ExportMenu,
     Icon,
     ProblemNote,
@@ -148,6 +152,7 @@ import { specifyCommands, specifyFeature } from './state';
             (chosen)="picked.set($event)"
             (placed)="place($event)"
             (asked)="treeFilter.set($event)"
+            (seen)="see($event)"
           >
             <ng-template [cpNode]="tree" let-r>
               <b class="key" [class.plain]="r.kind !== 'requirement'">{{ r.key }}</b><span
@@ -158,6 +163,10 @@ import { specifyCommands, specifyFeature } from './state';
               >
               @if (r.kind === 'requirement' && r.state !== 'approved') {
                 <span class="tag waiting">{{ reviewWords(r.state) }}</span>
+              }
+              <!-- Of what is open the page beside it says more. -->
+              @if (r.key !== shownKey() && cords.of()[r.key]; as states) {
+                <cp-cord class="thin" [states]="states" [gap]="11" [radius]="3.2" />
               }
             </ng-template>
             <ng-container empty><p class="empty">This specification is empty.</p></ng-container>
@@ -247,6 +256,7 @@ export class SpecifyPage {
   );
   protected readonly levelColumns = computed(() => projectColumns(this.scope.project()?.profile.levels ?? []));
   protected readonly chosen = signal('');
+  protected readonly cords = useRowCords();
   protected readonly beginning = signal(false);
   protected readonly title = signal('');
   protected readonly key = signal('');
@@ -325,6 +335,10 @@ export class SpecifyPage {
       this.beginning.set(false);
       this.chosen.set(answer.key);
     });
+  }
+
+  protected see(rows: readonly BranchRow[]): void {
+    this.cords.shown(rows.flatMap(({ kind, key }) => (kind === 'requirement' ? [key] : [])));
   }
 
   protected toList(list: boolean): void {

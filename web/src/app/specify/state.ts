@@ -1,4 +1,5 @@
 import { createFeature, createReducer, on } from '@ngrx/store';
+import { listCords, type BoardRow } from '@contract/prove';
 import * as contract from '@contract/specify';
 import type { AnswerOf } from '@contract/base';
 import type { Dismissal, MatrixAnswer, RequirementDetail, Specification, WordingReport } from '@contract/specify';
@@ -18,6 +19,7 @@ export const specifyCommands = {
   reportWording: command('[Specify] report wording', contract.reportWording),
   dismissFinding: command('[Specify] dismiss finding', contract.dismissFinding),
   endDismissal: command('[Specify] end dismissal', contract.endDismissal),
+  cordsOf: command('[Specify] cords of rows', listCords),
   getMatrix: command('[Specify] get matrix', contract.getMatrix),
   addOutline: command('[Specify] write outline', contract.addOutline),
   readWorkbook: command('[Specify] read workbook', contract.readWorkbook),
@@ -37,8 +39,17 @@ interface SpecifyState {
   /** What one asked to see of a specification's wording: rows of several pages one after the other. */
   readonly wordingReport: WordingReport | null;
   readonly matrix: MatrixAnswer | null;
+  /** Cords of requirements that stand in a tree, on one build. */
+  readonly cords: { readonly build: string; readonly of: Readonly<Record<string, BoardRow['states']>> };
 }
-const first: SpecifyState = { specifications: [], detail: null, wording: null, wordingReport: null, matrix: null };
+const first: SpecifyState = {
+  specifications: [],
+  detail: null,
+  wording: null,
+  wordingReport: null,
+  matrix: null,
+  cords: { build: '', of: {} },
+};
 const c = specifyCommands;
 
 export const specifyFeature = createFeature({
@@ -58,6 +69,10 @@ export const specifyFeature = createFeature({
     ),
     on(c.getWording.done, c.saveWording.done, (state, { answer }): SpecifyState => ({ ...state, wording: answer })),
     on(c.getMatrix.done, (state, { answer }): SpecifyState => ({ ...state, matrix: answer })),
+    on(c.cordsOf.done, (state, { input: { build }, answer: { rows } }): SpecifyState => {
+      const read = Object.fromEntries(rows.map(({ key, states }) => [key, states]));
+      return { ...state, cords: { build, of: state.cords.build === build ? { ...state.cords.of, ...read } : read } };
+    }),
     on(c.reportWording.done, (state, { input, answer }): SpecifyState => {
       const rows =
         Number(input.skip ?? 0) && state.wordingReport

@@ -197,7 +197,7 @@ describe('what a record has besides its content', () => {
     await page.press(/Fold to the side/);
     expect(folded()).toBeTrue();
     page.fixture.destroy();
-    await open();
+    page = await mount(RecordPanels, { key: 'BRK-002' });
     expect(folded()).toBeTrue();
     await page.press(/Show what is said about it/);
     expect(folded()).toBeFalse();

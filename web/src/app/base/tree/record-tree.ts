@@ -74,6 +74,8 @@ export class RecordTree<R extends TreeNode> {
   /** What is chosen, for acts on many; null for nothing. */
   readonly chosen = output<Selection | null>();
   readonly placed = output<Placing>();
+  /** The rows that are on the screen. */
+  readonly seen = output<readonly R[]>();
   /** What is looked for, so that just that is exported. */
   readonly asked = output<Filter | undefined>();
 
@@ -177,12 +179,15 @@ export class RecordTree<R extends TreeNode> {
       const [from, to] = this.range();
       const rows = this.rows();
       if (this.problem()) return;
-      untracked(() => this.see(rows, from, to));
+      untracked(() => {
+        this.see(rows, from, to);
+        this.seen.emit(rows.slice(from, to + 1).flatMap(({ node }) => (node ? [node as R] : [])));
+      });
     });
     onChanged(
       () => this.kind().changedBy,
       (keys) => {
-        this.store.dispatch(treeActions.changed({ tree: this.kind().name, keys, seen: this.seen() }));
+        this.store.dispatch(treeActions.changed({ tree: this.kind().name, keys, seen: this.seenPages() }));
         if (this.searched()) this.store.dispatch(listActions.changed({ list: this.listName(), keys }));
       },
     );
@@ -227,7 +232,7 @@ export class RecordTree<R extends TreeNode> {
     return { kind, filter: JSON.stringify(together([...parts, filter]) ?? { and: [] }) };
   }
 
-  private seen() {
+  private seenPages() {
     const [from, to] = this.range();
     return pagesOf(
       this.rows()
@@ -250,7 +255,7 @@ export class RecordTree<R extends TreeNode> {
   }
 
   protected again(): void {
-    this.store.dispatch(treeActions.changed({ tree: this.kind().name, keys: null, seen: this.seen() }));
+    this.store.dispatch(treeActions.changed({ tree: this.kind().name, keys: null, seen: this.seenPages() }));
   }
 
   protected isFolded(row: TreeRow): boolean | null {
