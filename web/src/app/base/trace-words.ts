@@ -19,9 +19,14 @@ interface End {
   readonly state?: string;
 }
 /** What a trace that is not drawn yet would do, in words: whom it waits for, and what follows from it. */
-export function linkWords(kind: 'parent' | 'verifies', from: End, to: End): string {
+export function linkWords(kind: string, from: End, to: End): string {
   const waits = [from, to].some(({ state }) => state === 'approved');
-  const follows = kind === 'parent' ? `a new revision of ${to.key} makes ${from.key} suspect` : `runs of ${from.key} then credit ${to.key}`;
+  const follows =
+    kind === 'parent'
+      ? `a new revision of ${to.key} makes ${from.key} suspect`
+      : kind === 'verifies'
+        ? `runs of ${from.key} then credit ${to.key}`
+        : `a new revision of ${from.key} or ${to.key} makes the trace suspect`;
   const parts = [
     ...(kind === 'verifies' && from.state !== 'approved' ? [`${to.key} waits until ${from.key} is approved`] : []),
     ...(waits ? ['counts once somebody else confirms it'] : []),

@@ -3,11 +3,12 @@ import { Router } from '@angular/router';
 import type { Connection } from '@contract/prove';
 import { groupBy } from '@core/base';
 import { recordLink } from '../links';
-import { useProject } from '../live';
+import { onAction, useProject } from '../live';
 import { ProblemNote } from '../ui/problem-note';
 import { RecordLink } from '../ui/record-link';
 import type { PictureEdge, PictureNode } from '../graph/folding';
 import { GraphBox } from '../graph/graph-box';
+import { LinkHere } from './link-here';
 import { recordCommands, recordFeature } from './state';
 
 /** One of a kind, and several. */
@@ -43,7 +44,7 @@ const steps = ['', 'Near', 'Two steps away', 'Three steps away', 'Four steps awa
 /** Everything that is connected with a record, near and far: as a list by distance, each with the way that leads there, and as a picture. */
 @Component({
   selector: 'cp-connections-panel',
-  imports: [GraphBox, ProblemNote, RecordLink],
+  imports: [GraphBox, LinkHere, ProblemNote, RecordLink],
   changeDetection: ChangeDetectionStrategy.OnPush,
   template: `
     <div class="stack-s">
@@ -90,6 +91,7 @@ const steps = ['', 'Near', 'Two steps away', 'Three steps away', 'Four steps awa
         <p class="second small">There is more than is shown here: the nearest {{ all().length }} are.</p>
       }
       <cp-problem [of]="name" />
+      <cp-link-here [key]="key()" />
     </div>
   `,
   styles: `
@@ -147,11 +149,19 @@ export class ConnectionsPanel {
   ]);
   protected readonly edges = computed((): PictureEdge[] => this.all().map(({ from, key, via }) => ({ from, to: key, words: via })));
 
+  private readonly at = computed(() => ({
+    project: this.scope.slug(),
+    key: this.key(),
+    ...(this.scope.build() ? { build: this.scope.build() } : {}),
+  }));
+
   constructor() {
     effect(() => {
-      const at = { project: this.scope.slug(), key: this.key(), ...(this.scope.build() ? { build: this.scope.build() } : {}) };
+      const at = this.at();
       if (at.project) untracked(() => this.store.dispatch(recordCommands.connections.start(at)));
     });
+    for (const done of [recordCommands.addTrace.done, recordCommands.removeTrace.done])
+      onAction(done, () => this.store.dispatch(recordCommands.connections.start(this.at())));
   }
 
   /** The records between, nearest to the open one first. */

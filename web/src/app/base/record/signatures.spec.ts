@@ -57,7 +57,7 @@ describe('signatures of a record', () => {
     const { api: server, store } = openWeb(roles, [], [{ provide: MatDialog, useValue: dialogs }]);
     api = server;
     api
-      .on(getRecord, () => ({ following: false, traces: [], signatures: signed, hash: present }))
+      .on(getRecord, () => ({ following: false, record: {}, traces: [], signatures: signed, hash: present }))
       .on(signRecord, ({ meaning }) => ({
         signatures: [...signed, signature({ meaning: meaning as string, login: 'ada', printedName: 'Ada Lund' })],
       }));

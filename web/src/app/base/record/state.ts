@@ -3,6 +3,7 @@ import * as contract from '@contract/base';
 import type { Attachment, Comment, LedgerRow, PresentPerson, RecordSignature, Revision, TraceRow } from '@contract/base';
 import { listConnections, type Connection } from '@contract/prove';
 import { getBaseline, listProposals, type BaselineDetail, type Proposal } from '@contract/specify';
+import type { VersionedKind } from '@core/base';
 import { command } from '../command';
 
 export const recordCommands = {
@@ -32,6 +33,9 @@ export const recordOpened = createAction('[Record] opened', props<{ key: string 
 
 export interface RecordState {
   readonly key: string;
+  /** What it is and its state, once it was read. */
+  readonly kind: VersionedKind | null;
+  readonly state: string;
   readonly comments: readonly Comment[];
   readonly files: readonly Attachment[];
   readonly history: readonly Revision[];
@@ -52,6 +56,8 @@ export interface RecordState {
 }
 const first: RecordState = {
   key: '',
+  kind: null,
+  state: '',
   comments: [],
   files: [],
   history: [],
@@ -74,8 +80,8 @@ export const recordFeature = createFeature({
     first,
     on(recordOpened, (state, { key }): RecordState => (state.key === key ? state : { ...first, key })),
     on(c.getRecord.done, (state, { input, answer }) => {
-      const { following, traces, signatures, hash } = answer;
-      return mine(state, input, { following, traces, signatures, hash });
+      const { following, traces, signatures, hash, record } = answer;
+      return mine(state, input, { following, traces, signatures, hash, kind: record.kind, state: record.state });
     }),
     on(c.sign.done, (state, { input, answer }) => mine(state, input, { signatures: answer.signatures })),
     on(c.baseline.done, (state, { answer }): RecordState => ({ ...state, baseline: answer })),

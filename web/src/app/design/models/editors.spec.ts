@@ -7,6 +7,13 @@ import { mergedModel, modelMerge } from './merging';
 import { ParametersEditor } from './parameters-editor';
 import { StateEditor } from './state-editor';
 
+/** A node of a flow: the list stands bit by bit. */
+async function node(page: Mounted<unknown>, number: number): Promise<HTMLElement> {
+  const box = `[aria-label="Node ${number}"]`;
+  await page.until(() => page.all(box).length);
+  return page.one(box);
+}
+
 /** A box by what it is called, since most of an editor’s have no label beside them. */
 async function fill(page: Mounted<unknown>, name: string, value: string): Promise<void> {
   const box = page.one<HTMLInputElement | HTMLSelectElement>(`[aria-label="${name}"]`);
@@ -47,7 +54,7 @@ describe('a flow as a list', () => {
 
   it('takes a next node at Enter, between a node and where it led, and moves it by its keys', async () => {
     const { page, last } = await open();
-    await page.key(page.one('[aria-label="Node 3"]'), 'Enter');
+    await page.key(await node(page, 3), 'Enter');
     const added = last().nodes[3];
     expect(
       last()
@@ -56,9 +63,9 @@ describe('a flow as a list', () => {
     ).toEqual(['a', 'b', 'c', 'd']);
     expect(last().edges.some((e) => e.from === 'c' && e.to === added.id)).toBeTrue();
     expect(last().edges.some((e) => e.from === added.id && e.to === 'd')).toBeTrue();
-    await page.key(page.one('[aria-label="Node 4"]'), 'ArrowUp', { altKey: true });
+    await page.key(await node(page, 4), 'ArrowUp', { altKey: true });
     expect(last().nodes[2].id).toBe(added.id);
-    await page.key(page.one('[aria-label="Node 3"]'), 'Backspace');
+    await page.key(await node(page, 3), 'Backspace');
     expect(last().nodes.map((n) => n.id)).toEqual(['a', 'b', 'c', 'd']);
     expect(last().edges.some((e) => e.from === 'c' && e.to === 'd')).toBeTrue();
   });
@@ -123,7 +130,7 @@ describe('a flow as a list', () => {
     expect(last().edges.length).toBe(3);
     expect(page.one('[data-node="b"]').textContent).toMatch(/outcome/i);
     const { page: other } = await (TestBed.resetTestingModule(), open(false));
-    expect(other.one<HTMLInputElement>('[aria-label="Node 1"]').readOnly).toBeTrue();
+    expect(((await node(other, 1)) as HTMLInputElement).readOnly).toBeTrue();
     expect(other.all('.tool').length).toBe(0);
   });
 });

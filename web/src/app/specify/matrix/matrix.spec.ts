@@ -147,7 +147,7 @@ describe('the trace matrix', () => {
       waits: false,
     };
     api
-      .on(base.getRecord, () => ({ traces: [trace] }))
+      .on(base.getRecord, () => ({ record: {}, traces: [trace] }))
       .on(base.recordHistory, () => [
         { revision: 2, snapshot: { title: 'Stop', text: 'It shall stop within 2 s.' } },
         { revision: 1, snapshot: { title: 'Stop', text: 'It shall stop soon.' } },
