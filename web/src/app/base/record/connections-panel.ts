@@ -48,6 +48,7 @@ const steps = ['', 'Near', 'Two steps away', 'Three steps away', 'Four steps awa
   changeDetection: ChangeDetectionStrategy.OnPush,
   template: `
     <div class="stack-s">
+      <cp-link-here [key]="key()" />
       @if (kinds().length > 1) {
         <div class="row" role="group" aria-label="Show kinds">
           <button class="chip" type="button" [attr.aria-pressed]="kind() === ''" (click)="kind.set('')">All {{ all().length }}</button>
@@ -91,7 +92,6 @@ const steps = ['', 'Near', 'Two steps away', 'Three steps away', 'Four steps awa
         <p class="second small">There is more than is shown here: the nearest {{ all().length }} are.</p>
       }
       <cp-problem [of]="name" />
-      <cp-link-here [key]="key()" />
     </div>
   `,
   styles: `

@@ -85,6 +85,15 @@ describe('What is connected with a record', () => {
     expect(words('case')).toEqual(['verifies: requirement']);
     expect(words('upload')).toEqual(['carries: requirement']);
     expect(words('baseline')).toEqual([]);
+    const alike: TraceKind = {
+      ...verifies,
+      name: 'relates',
+      forward: 'relates to',
+      backward: 'relates to',
+      fromKinds: ['case'],
+      toKinds: ['case'],
+    };
+    expect(linkWays([alike, verifies], 'case').map((way) => way.words)).toEqual(['verifies: requirement', 'relates to: case']);
   });
 
   it('tells what a link would do, draws it from the right end, and is read again; a refusal stands there', async () => {

@@ -48,7 +48,11 @@ export function linkWays(kinds: readonly TraceKind[], kind: VersionedKind): Link
             : [];
         })
       : [];
-  return kinds.flatMap((of) => [...ways(of, true), ...ways(of, false)]);
+  // What reads the same from both ends is one way, and what proof rests on comes first.
+  const found = kinds.flatMap((of) => [...ways(of, true), ...ways(of, false)]);
+  const unlike = found.filter((way, at) => found.findIndex(({ trace, words }) => trace === way.trace && words === way.words) === at);
+  const rank = ({ trace }: LinkWay): number => (trace === 'verifies' ? 0 : trace === 'parent' ? 1 : 2);
+  return unlike.sort((one, other) => rank(one) - rank(other));
 }
 
 /** Links the record that is open with others, in any of the ways that the project knows, from where its connections are shown. */
