@@ -115,6 +115,12 @@ export const presentEvery = 12_000;
     </section>
   `,
   styles: `
+    /* Only where they stand beside the record. */
+    .sign:not(.chip),
+    .fold,
+    .name {
+      display: none;
+    }
     .who {
       display: none;
       place-items: center;
