@@ -1,14 +1,7 @@
-import { expect, type Page } from '@playwright/test';
-import { another, enter, password, test } from './support';
+import { expect } from '@playwright/test';
+import { another, enter, password, send, test } from './support';
 
 const runs = 8;
-
-/** Sends a request as whoever is signed in on a page. */
-async function send<T>(page: Page, method: 'post' | 'put', path: string, data: object): Promise<T> {
-  const answer = await page.request[method](`/api/projects/larkfell${path}`, { data, headers: { origin: new URL(page.url()).origin } });
-  expect(answer.ok(), `${path}: ${await answer.text()}`).toBe(true);
-  return (await answer.json()) as T;
-}
 
 test('runs of five passing steps are recorded and signed with at most six keys each', async ({ page, browser }) => {
   const author = await another(browser, 'bela.stroud');

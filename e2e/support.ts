@@ -57,6 +57,13 @@ export async function enter(page: Page, login: string, path = '/larkfell/cord'):
   await page.waitForURL((url) => !url.pathname.startsWith('/sign-in'));
 }
 
+/** Sends a request as whoever is signed in on a page. */
+export async function send<T>(page: Page, method: 'post' | 'put', path: string, data: object): Promise<T> {
+  const answer = await page.request[method](`/api/projects/larkfell${path}`, { data, headers: { origin: new URL(page.url()).origin } });
+  expect(answer.ok(), `${path}: ${await answer.text()}`).toBe(true);
+  return (await answer.json()) as T;
+}
+
 /** Another person at another screen. */
 export async function another(browser: Browser, login: string, path?: string): Promise<Page> {
   const context = await browser.newContext({ viewport: { width: 1280, height: 800 } });
