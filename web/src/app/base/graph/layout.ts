@@ -122,7 +122,17 @@ export interface Extent {
 }
 export const meets = (a: Extent, b: Extent): boolean => a.left < b.right && b.left < a.right && a.top < b.bottom && b.top < a.bottom;
 /** Around the points of a line, and what is written beside it. */
-export const extentOf = (points: readonly { readonly x: number; readonly y: number }[]): Extent => {
+const extentOf = (points: readonly { readonly x: number; readonly y: number }[]): Extent => {
   const [xs, ys] = [points.map(({ x }) => x), points.map(({ y }) => y)];
   return { left: Math.min(...xs) - 1, top: Math.min(...ys) - 1, right: Math.max(...xs) + 140, bottom: Math.max(...ys) + 16 };
 };
+
+/** A line where it was laid out: its points, what it lies in, and where its words begin. */
+export const courseOf = ({ points, label }: LaidOut['lines'][number], at: number) => ({
+  at,
+  points,
+  extent: extentOf(points),
+  x: (label?.x ?? 0) + 2,
+  y: (label?.y ?? 0) + 12,
+});
+export type Course = ReturnType<typeof courseOf>;

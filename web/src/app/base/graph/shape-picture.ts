@@ -17,8 +17,8 @@ import {
 } from '@angular/core';
 import { gradually } from '../gradually';
 import { Icon } from '../ui/icon';
-import { extentOf, largePicture, layOut, meets, pathOf, type Extent, type LaidOut } from './layout';
-import { labelSize, outlineOf, shortLabel, sizeOf, type ShapeEdge, type ShapeNode } from './shapes';
+import { courseOf, largePicture, layOut, meets, pathOf, type Course, type Extent, type LaidOut } from './layout';
+import { labelSize, outlineOf, shortLabel, sizeOf, type Shaped, type ShapeEdge, type ShapeNode } from './shapes';
 import { arrowOf, focusBox, nearestBox } from './walking';
 
 /** Smaller than this nobody reads it. */
@@ -251,24 +251,16 @@ export class ShapePicture {
     return this.nodes().flatMap((node, i) => {
       const place = places?.get(node.id);
       if (!place) return [];
-      const size = sizeOf(node);
-      return [{ ...node, ...place, ...size, place: i + 1, lit: lit.has(node.id), d: outlineOf(node.shape, size.width, size.height) }];
+      return [{ ...node, ...place, ...this.sizeOf(node), place: i + 1, lit: lit.has(node.id) }];
     });
   });
   /** What a box is called: what stands in it, and where that is cut off all of it. */
   protected named({ lines, title }: { readonly lines: readonly string[]; readonly title: string }): string {
     return lines.some((line) => line.endsWith('…')) ? `${lines.join(' ')}, ${title}` : title;
   }
-  /** What of the lines does not change with what is lit. */
-  private readonly courses = computed(() =>
-    (this.laid()?.lines ?? []).map(({ points, label }, at) => ({
-      at,
-      points,
-      extent: extentOf(points),
-      x: (label?.x ?? 0) + 2,
-      y: (label?.y ?? 0) + 12,
-    })),
-  );
+  /** What of the lines of what is laid out does not change with what is lit. */
+  private readonly courses = signal<readonly Course[]>([]);
+  private readonly sizes = new WeakMap<ShapeNode, Shaped>();
   protected readonly lines = computed(() => {
     const places = new Map(this.edges().map((edge, i) => [edge, i]));
     const now = this.edges();
@@ -291,12 +283,14 @@ export class ShapePicture {
   private readonly cut = computed(() => !this.whole() && this.boxes().length > largePicture);
   private readonly boxesInSight = computed(() => {
     const window = this.window();
-    if (!this.cut()) return this.boxes();
+    const cut = this.cut();
     // The one that Tab leads to is always there.
     const at = this.at();
-    return this.boxes().filter(
-      ({ id, x, y, width, height }) => id === at || meets(window, { left: x, top: y, right: x + width, bottom: y + height }),
-    );
+    return this.boxes()
+      .filter(
+        ({ id, x, y, width, height }) => !cut || id === at || meets(window, { left: x, top: y, right: x + width, bottom: y + height }),
+      )
+      .map((box) => ({ ...box, d: outlineOf(box.shape, box.width, box.height) }));
   });
   private readonly linesInSight = computed(() => {
     const window = this.window();
@@ -375,11 +369,17 @@ export class ShapePicture {
     return edges.filter(({ from, to }) => ids.has(from) && ids.has(to));
   }
 
+  private sizeOf(node: ShapeNode): Shaped {
+    const size = this.sizes.get(node) ?? sizeOf(node);
+    this.sizes.set(node, size);
+    return size;
+  }
+
   private async draw(nodes: readonly ShapeNode[], edges: readonly ShapeEdge[]): Promise<void> {
     const mine = ++this.drawing;
     try {
       const laid = await layOut(
-        nodes.map((node) => ({ id: node.id, ...sizeOf(node) })),
+        nodes.map((node) => ({ id: node.id, ...this.sizeOf(node) })),
         edges.map(({ from, to, label }) => ({
           from,
           to,
@@ -388,6 +388,10 @@ export class ShapePicture {
         })),
         'DOWN',
       );
+      // In a task of its own: of a large picture each takes its time.
+      await new Promise((next) => setTimeout(next));
+      const courses = laid.lines.map(courseOf);
+      await new Promise((next) => setTimeout(next));
       if (mine !== this.drawing) return;
       // Their looks may have changed while they were laid out.
       this.drawn.set(this.known(this.edges()));
@@ -395,6 +399,7 @@ export class ShapePicture {
       // A large one that could not be read as a whole is begun at its beginning.
       const scale = Math.min(clientWidth / laid.width, clientHeight / laid.height);
       if (!this.laid() && nodes.length > largePicture && scale < unreadable) this.whole.set(false);
+      this.courses.set(courses);
       this.laid.set(laid);
       this.failed.set('');
     } catch {

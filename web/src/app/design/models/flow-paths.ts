@@ -291,7 +291,7 @@ export class FlowPaths {
   });
   protected readonly drawnPaths = gradually(this.paths, this.shown);
   protected readonly current = computed(() => this.paths().find((p) => p.identity === this.at()));
-  protected readonly choice = computed((): ModelChoice => ({ of: 'paths', paths: [...this.chosen().values()].map((p) => p.path) }));
+  protected readonly choice = computed((): ModelChoice => ({ of: 'paths', paths: [...this.chosen().values()].map((p) => [...p.path]) }));
 
   constructor() {
     effect((onCleanup) => {
@@ -312,12 +312,12 @@ export class FlowPaths {
     effect(() => {
       const path = this.current()?.path;
       const flow = this.flow();
-      untracked(() => void this.read(path ? flow : undefined, path ?? []));
+      untracked(() => void this.read(flow, path));
     });
   }
 
-  private async read(flow: Flow | undefined, path: readonly number[]): Promise<void> {
-    const steps = flow ? await this.reading.ask((tasks) => tasks.steps(flow, path)) : [];
+  private async read(flow: Flow, path: Uint32Array | undefined): Promise<void> {
+    const steps = path ? await this.reading.ask((tasks) => tasks.steps(flow, path)) : [];
     if (steps) this.steps.set(steps);
   }
 
@@ -343,7 +343,7 @@ export class FlowPaths {
     if (first) this.show(first);
   }
 
-  private async cover(flow: Flow, paths: readonly (readonly number[])[], criterion: FlowCriterion): Promise<void> {
+  private async cover(flow: Flow, paths: readonly Uint32Array[], criterion: FlowCriterion): Promise<void> {
     const coverage = await this.counting.ask((tasks) => tasks.chosen(flow, paths, criterion));
     if (!coverage) return;
     this.coverage.set(coverage);
@@ -359,7 +359,7 @@ export class FlowPaths {
   }
   protected show(path: ShownPath): void {
     this.at.set(path.identity);
-    this.lit.emit(path.path);
+    this.lit.emit([...path.path]);
   }
   protected toggle(path: ShownPath): void {
     const next = new Map(this.chosen());

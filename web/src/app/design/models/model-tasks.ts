@@ -24,7 +24,8 @@ import {
 
 /** A path as it is shown: what it goes through, and the case that it would be. */
 export interface ShownPath {
-  readonly path: Path;
+  /** The edges that it takes; thousands of paths of hundreds of edges come from the worker in a moment as numbers of one size. */
+  readonly path: Uint32Array;
   readonly identity: string;
   /** The outcomes that it takes. */
   readonly words: string;
@@ -49,7 +50,7 @@ function shown(flow: Flow, paths: readonly Path[]): ShownPath[] {
     const made = caseOfPath(graph, path, space);
     if (!made) return [];
     const words = path.flatMap((e) => flow.edges[e].label || []).join(', ');
-    return [{ path, identity: made.identity, words: words || 'the only way', row: made.row }];
+    return [{ path: Uint32Array.from(path), identity: made.identity, words: words || 'the only way', row: made.row }];
   });
 }
 
@@ -63,13 +64,14 @@ export const modelTasks = {
     return pathCount(graphOf(flow), rounds);
   },
   /** The steps of the case that a path would be, filled with its row. */
-  steps(flow: Flow, path: Path): readonly CaseStep[] {
+  steps(flow: Flow, taken: Uint32Array): readonly CaseStep[] {
     const graph = graphOf(flow);
-    const made = caseOfPath(graph, path, spaceOf(graph));
+    const made = caseOfPath(graph, [...taken], spaceOf(graph));
     return made?.content.steps.map((step) => fillStep(step, made.row)) ?? [];
   },
-  chosen(flow: Flow, paths: readonly Path[], criterion: FlowCriterion): ChosenCoverage {
+  chosen(flow: Flow, taken: readonly Uint32Array[], criterion: FlowCriterion): ChosenCoverage {
     const graph = graphOf(flow);
+    const paths = taken.map((path) => [...path]);
     const best = bestAddition(graph, paths, criterion);
     const [path] = best ? shown(flow, [best.path]) : [];
     return { criterion, ...coverageOfPaths(graph, paths, criterion), best: best && path ? { path, adds: best.adds } : null };
