@@ -362,6 +362,7 @@ async function pagesOfDesign({ page, context }) {
   );
   await page.goto('/bench/design/models');
   await page.getByText('Long').first().waitFor();
+  await page.waitForTimeout(800);
   await stalled();
   const drawn = await page.evaluate(async () => {
     const begun = performance.now();
