@@ -177,10 +177,13 @@ export class RequirementProof {
   protected readonly words = metricWords;
   protected readonly cord = computed(() => (this.state().cord?.key === this.key() ? this.state().cord : null));
   protected readonly code = computed(() => this.state().code);
-  private readonly runKeys = computed(() =>
-    this.cases().flatMap((t) =>
-      (this.state().cases[t.from]?.runs ?? []).filter((run) => run.build === this.scope.build() && !run.superseded).map((run) => run.key),
-    ),
+  /** The same list as long as the same runs are in it: what is read of a run does not ask for it again. */
+  private readonly runKeys = computed(
+    () =>
+      this.cases().flatMap((t) =>
+        (this.state().cases[t.from]?.runs ?? []).filter((run) => run.build === this.scope.build() && !run.superseded).map((run) => run.key),
+      ),
+    { equal: (a, b) => a.join() === b.join() },
   );
   protected readonly runs = computed(() => this.runKeys().flatMap((key) => this.state().runs[key] ?? []));
 
@@ -200,6 +203,7 @@ export class RequirementProof {
       for (const { from } of this.cases()) untracked(() => this.store.dispatch(proofCommands.case.start({ project, key: from })));
     });
     effect(() => {
+      this.scope.judged();
       const project = this.scope.slug();
       for (const key of this.runKeys()) untracked(() => this.store.dispatch(proofCommands.run.start({ project, key })));
     });
