@@ -18,7 +18,7 @@ export interface DeviceMemory<T> {
  * What is typed and not yet saved, and how somebody left what they look at, kept on this device. It belongs to one person in one project: RUN-001 and C-001
  * stand in every project, and a device on a bench has many hands.
  */
-export function useDeviceMemory<T>(area: 'draft' | 'bench' | 'conclusion' | 'folded' | 'outline' | 'panels'): DeviceMemory<T> {
+export function useDeviceMemory<T>(area: 'draft' | 'bench' | 'conclusion' | 'folded' | 'outline' | 'panels' | 'visited'): DeviceMemory<T> {
   const { session, slug } = useProject();
   const place = (key: string): string => ['cord-proof', area, session()?.person.login, slug(), key].join('.');
   return {

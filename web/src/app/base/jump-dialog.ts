@@ -3,6 +3,7 @@ import { MatDialog, MatDialogModule, MatDialogRef } from '@angular/material/dial
 import { Router } from '@angular/router';
 import type { JumpItem } from '@contract/base';
 import { groupBy } from '@core/base';
+import { actsHere } from './here-acts';
 import { jumpOffers, type JumpAct, type JumpOffer } from './jump-offers';
 import { KeysDialog } from './keys-dialog';
 import { recordLink } from './links';
@@ -10,6 +11,7 @@ import { useProject } from './live';
 import { baseActions, baseCommands, baseFeature } from './state';
 import { theme } from './theme';
 import { Icon } from './ui/icon';
+import { useVisited } from './visited';
 
 const icons: Record<JumpItem['kind'], string> = {
   specification: 'menu_book',
@@ -107,7 +109,7 @@ interface Line {
                         <span>{{ part.text }}</span>
                       }
                     }</span
-                  ><span class="second small">{{ line.note }}</span>
+                  >&ngsp;<span class="second small">{{ line.note }}</span>
                 </li>
               }
             </ul>
@@ -180,14 +182,17 @@ export class JumpDialog {
   protected readonly q = signal('');
   protected readonly at = signal(0);
   private readonly found = this.scope.store.selectSignal(baseFeature.selectFound);
-  private readonly trail = this.scope.store.selectSignal(baseFeature.selectTrail);
+  private readonly visited = useVisited().list();
+  /** The page behind stays as it is while one looks. */
+  private readonly here = actsHere(document.querySelector('main'));
   protected readonly groups = computed(() => {
     const offers = jumpOffers(
       {
         slug: this.scope.slug(),
         build: this.scope.build(),
         builds: (this.scope.project()?.builds ?? []).map(({ name }) => name),
-        trail: this.trail(),
+        visited: this.visited,
+        here: this.here,
       },
       this.q(),
     );
@@ -260,13 +265,18 @@ export class JumpDialog {
   }
 
   protected take({ take }: Line): void {
+    const to = 'to' in take ? take.to : recordLink(this.scope.slug(), take);
+    if ('do' in to && to.do === 'press')
+      // What is pressed may open something: not before the focus is back on the page.
+      this.dialog.afterClosed().subscribe(() => {
+        to.button.focus();
+        to.button.click();
+      });
     this.dialog.close();
-    if ('kind' in take) {
-      const link = recordLink(this.scope.slug(), take);
-      void this.router.navigate([...link.path], { queryParams: link.query });
-    } else if ('do' in take.to) this.act(take.to);
-    else if (take.to.length === 1) void this.router.navigateByUrl(take.to[0]);
-    else void this.router.navigate([...take.to]);
+    if ('path' in to) void this.router.navigate([...to.path], { queryParams: to.query });
+    else if ('do' in to) this.act(to);
+    else if (to.length === 1) void this.router.navigateByUrl(to[0]);
+    else void this.router.navigate([...to]);
   }
 
   private act(act: JumpAct): void {

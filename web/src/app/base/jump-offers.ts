@@ -1,13 +1,18 @@
 import { knots } from '@core/base';
 import { knotWords } from '@core/prove';
+import type { HereAct } from './here-acts';
 import { knotIcons } from './ui/knot-icons';
+import type { Visited } from './visited';
 
 /** What can be done from anywhere, besides going to a place. */
-export type JumpAct = { readonly do: 'theme' | 'keys' | 'signOut' } | { readonly do: 'build'; readonly build: string };
+export type JumpAct =
+  | { readonly do: 'theme' | 'keys' | 'signOut' }
+  | { readonly do: 'build'; readonly build: string }
+  | { readonly do: 'press'; readonly button: HTMLElement };
 
 /** A place of the project, or something to do, that the jump offers beside records. */
 export interface JumpOffer {
-  readonly group: 'Recent' | 'Go to' | 'Do';
+  readonly group: 'Recent' | 'Here' | 'Go to' | 'Do';
   readonly icon: string;
   readonly words: string;
   readonly note: string;
@@ -24,8 +29,10 @@ export interface JumpScope {
   readonly slug: string;
   readonly build: string;
   readonly builds: readonly string[];
-  /** The places that were visited, the newest last. */
-  readonly trail: readonly { readonly label: string; readonly url: string }[];
+  /** The records that were looked at, the newest last. */
+  readonly visited: readonly Visited[];
+  /** What can be pressed on the page. */
+  readonly here: readonly HereAct[];
 }
 
 const knotAlso = {
@@ -49,10 +56,32 @@ function places({ slug }: JumpScope): Known[] {
     place('today', 'Today', 'waiting mine bell jobs follow', 'today'),
     place('link', 'Cord board', 'matrix breaks proved', 'cord'),
     ...knots.map((knot) => place(knotIcons[knot], knotWords[knot], knotAlso[knot], knot)),
+    place('menu_book', 'Document', 'read text specification as one', 'specify', 'read'),
+    place('checklist', 'Reviews', 'questions answers sign protocol', 'specify', 'reviews'),
+    place('table', 'Trace matrix', 'links cross table', 'specify', 'matrix'),
+    place('link', 'Threads', 'from above to below traces', 'specify', 'threads'),
+    place('warning', 'Suspect traces', 'doubt confirm changed', 'specify', 'suspect'),
+    place('link', 'Proposed traces', 'likely pairs links', 'specify', 'proposed'),
+    place('rule', 'Gaps', 'missing nothing below', 'specify', 'gaps'),
+    place('edit_note', 'Wording', 'vague words findings language', 'specify', 'wording'),
+    place('library_books', 'Baselines', 'frozen compare', 'specify', 'baselines'),
+    place('upload_file', 'Import requirements', 'reqif table document take', 'specify', 'import'),
     place('account_tree', 'Models', 'flows parameters decision tables state tables paths rows', 'design', 'models'),
     place('draft', 'Draft cases', 'from requirements tree make', 'design', 'drafts'),
+    place('stacks', 'Groups of cases', 'sets order', 'design', 'groups'),
     place('fact_check', 'Enough cases?', 'sufficiency boundaries gaps never run', 'design', 'sufficiency'),
+    place('schedule', 'Fewest cases', 'selection minutes suffice', 'design', 'selection'),
+    place('upload_file', 'Import cases', 'table outline take', 'design', 'import'),
+    place('rule', 'Kinds of case', 'fields parts', 'design', 'kinds'),
+    place('add', 'Plan a round', 'new runs', 'run', 'plan'),
+    place('table', 'Results beside each other', 'comparison verdicts', 'run', 'results'),
+    place('draw', 'Runs to sign', 'signature performed reviewed', 'run', 'sign'),
+    place('upload_file', 'Results of programs', 'junit tap token cord-send machines', 'run', 'programs'),
+    place('history', 'Needed again', 'rerun change impact carried', 'run', 'again'),
     place('bug_report', 'Problem reports', 'bugs defects', 'run', 'problems'),
+    place('link', 'Tracker outside', 'issues exchange', 'run', 'tracker'),
+    place('settings', 'Configurations', 'rigs dimensions variants', 'run', 'configurations'),
+    place('download', 'On this device', 'offline taken along not sent', 'run', 'device'),
     place('history', 'Ledger', 'audit trail entries verify chain', 'ledger'),
     place('settings', 'Project and people', 'settings members roles profile policies fields kinds of trace', 'settings'),
   ];
@@ -70,19 +99,25 @@ function acts({ build, builds }: JumpScope): Known[] {
   ];
 }
 
+const pressed = ({ here }: JumpScope): Known[] =>
+  here.map(({ words, also, button }) => ({ group: 'Here', icon: 'bolt', words, note: '', also, to: { do: 'press', button } }));
+
 /** Offers whose words hold all that is typed, those that begin with it first; with nothing typed the places visited last. */
 export function jumpOffers(scope: JumpScope, typed: string): JumpOffer[] {
   const words = typed.toLowerCase().split(/\s+/).filter(Boolean);
   if (!words.length)
-    return [...scope.trail]
+    return [...scope.visited]
       .reverse()
       .slice(0, 8)
-      .map(({ label, url }) => ({ group: 'Recent', icon: 'history', words: label, note: '', to: [url] }));
+      .map(({ label, title, url }): JumpOffer => ({ group: 'Recent', icon: 'history', words: label, note: title ?? '', to: [url] }))
+      .concat(pressed(scope).slice(0, 8));
   const fits = ({ words: own, also }: Known): boolean => words.every((word) => `${own} ${also}`.toLowerCase().includes(word));
   const begins = ({ words: own }: JumpOffer): number => (own.toLowerCase().startsWith(words[0]) ? 0 : 1);
-  return [...places(scope), ...acts(scope)]
-    .filter(fits)
-    .sort((a, b) => begins(a) - begins(b))
-    .map(({ also: _, ...offer }) => offer)
-    .slice(0, 6);
+  const ranked = (known: readonly Known[]): JumpOffer[] =>
+    known
+      .filter(fits)
+      .sort((a, b) => begins(a) - begins(b))
+      .map(({ also: _, ...offer }) => offer)
+      .slice(0, 6);
+  return [pressed(scope), places(scope), acts(scope)].flatMap(ranked);
 }

@@ -64,6 +64,9 @@ const toggled = <T>(list: readonly T[], item: T): T[] => (list.includes(item) ? 
   template: `
     <div class="page stack">
       <h1>Project and people</h1>
+      @if (!admin()) {
+        <p class="second">What is greyed here is changed by an administrator of the project.</p>
+      }
       <cp-problem [of]="names.member" />
       <section class="sheet pad stack" tabindex="0" aria-label="People in this project">
         <h2>People in this project</h2>

@@ -22,6 +22,7 @@ import { Icon } from './ui/icon';
 import { initialsOf } from './ui/initials';
 import { peekAnywhere } from './ui/peek-anywhere';
 import { knotIcons } from './ui/knot-icons';
+import { useVisited } from './visited';
 
 const newsEvery = 10_000;
 /** What the shell itself does by keys: what is no area is named by itself. */
@@ -52,6 +53,7 @@ export class Shell implements OnDestroy {
     return left == null ? null : bytesWords(left);
   });
   protected readonly waiting = this.store.selectSignal(baseFeature.selectWaiting);
+  private readonly visited = useVisited();
   protected readonly trail = this.store.selectSignal(baseFeature.selectTrail);
   protected readonly knots = knots;
   protected readonly words = knotWords;
@@ -117,8 +119,10 @@ export class Shell implements OnDestroy {
 
   private remember(): void {
     const url = this.router.url.split('?')[0];
-    const record = /\/(?:requirement|design|record|bench|round|problems)\/([A-Z][\w-]*\d)$/.exec(url);
-    if (record) this.store.dispatch(baseActions.placeVisited({ url, label: record[1] }));
+    const label = /\/([A-Z][\w-]*-\d+)$/.exec(url)?.[1];
+    if (!label) return;
+    this.store.dispatch(baseActions.placeVisited({ url, label }));
+    this.visited.add({ url, label });
   }
 
   /** A piece of news in a sentence. */

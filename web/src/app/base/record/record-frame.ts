@@ -1,7 +1,7 @@
 import { LiveAnnouncer } from '@angular/cdk/a11y';
 import { Clipboard } from '@angular/cdk/clipboard';
 import { DatePipe } from '@angular/common';
-import { ChangeDetectionStrategy, Component, computed, inject, input, output } from '@angular/core';
+import { ChangeDetectionStrategy, Component, computed, effect, inject, input, output } from '@angular/core';
 import { MatButtonModule } from '@angular/material/button';
 import { MatDialog } from '@angular/material/dialog';
 import type { RecordHead } from '@contract/base';
@@ -15,6 +15,7 @@ import { Icon } from '../ui/icon';
 import { Opening } from '../ui/opening';
 import { ProblemNote } from '../ui/problem-note';
 import type { SignAnswer } from '../ui/sign-dialog';
+import { useVisited } from '../visited';
 import type { ItemDifferences } from './history-panel';
 import { MergeNote, type MergeField } from './merge-note';
 import { OwnFields } from './own-fields';
@@ -166,6 +167,14 @@ export class RecordFrame {
     const r = this.of();
     return this.reviewer() && r?.state === 'review' && (this.ownAllowed() || r.author !== this.scope.session()?.person.login);
   });
+
+  constructor() {
+    const visited = useVisited();
+    effect(() => {
+      const record = this.of();
+      if (record) visited.name(record.key, record.title);
+    });
+  }
 
   protected press(event: KeyboardEvent): void {
     if (!this.of() || !this.keyNames.is(event, 'copyLink')) return;
