@@ -9,6 +9,7 @@ import * as run from '@contract/run';
 import * as specify from '@contract/specify';
 import { buildApp } from '../src/app';
 import { Refusal, verifyLedger, writeTogether, type Actor } from '../src/base';
+import type { StandardProfile } from '@core/prove';
 import { checkDaily, Projector, workerDrive, type DriveWorker } from '../src/prove';
 import { caseContent, content, contextOf, openProject, openSite, type Project } from './support';
 
@@ -97,6 +98,26 @@ describe('the thread that judges', () => {
     await drive.stop();
     jasmine.clock().tick(5000);
     expect([begun.length, begun[1].ended]).toEqual([2, true]);
+  });
+
+  it('answers each question with its own answer, and none is left waiting where it ends or cannot', async () => {
+    const drive = workerDrive(
+      begin,
+      (project) => brought.push(project),
+      (text) => alarms.push(text),
+    );
+    const profile = { standard: 'Some' } as StandardProfile;
+    const [first, second, third] = [1, 2, 3].map((build) => drive.preview(7, build, profile));
+    expect(begun[0].told).toEqual([1, 2, 3].map((n) => ({ asked: n, projectId: 7, buildId: n, profile })));
+    const shifts = (of: number) => ({ of, changed: 0, proved: { before: 0, after: 0 }, shifts: [] });
+    begun[0].emit('message', { answered: 2, shifts: shifts(2) });
+    begun[0].emit('message', { answered: 1, shifts: null });
+    await expectAsync(second).toBeResolvedTo(shifts(2));
+    await expectAsync(first).toBeRejectedWithError(Refusal);
+    begun[0].emit('exit');
+    await expectAsync(third).toBeRejectedWithError(Refusal);
+    expect(brought).toEqual([]);
+    await drive.stop();
   });
 });
 

@@ -67,6 +67,12 @@ export const listTraceKinds = endpoint('GET', '/projects/:project/trace-kinds', 
   params: inProject,
   answer: z.array(traceKindSchema),
 });
+export const countTraces = endpoint('GET', '/projects/:project/trace-kinds/counts', {
+  summary: 'How many traces of each kind stand',
+  may: 'member',
+  params: inProject,
+  answer: z.array(z.object({ kind: z.string(), traces: z.number() })),
+});
 export const saveTraceKind = endpoint('PUT', '/projects/:project/trace-kinds/:name', {
   summary: 'Name a kind of trace, or change how one is told',
   may: ['administrator'],

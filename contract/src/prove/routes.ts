@@ -1,5 +1,5 @@
 import * as z from 'zod';
-import { endpoint, inProject, inProjectKey, jobSchema, key, listQuery, pageOf, versionedKindSchema } from '../base';
+import { endpoint, inProject, inProjectKey, jobSchema, key, listQuery, pageOf, profileSchema, versionedKindSchema } from '../base';
 
 const state = z.enum(['sound', 'waiting', 'broken', 'suspect', 'notReached', 'notRequired']);
 const perKnot = <T extends z.ZodType>(value: T) => z.object({ specify: value, design: value, run: value, measure: value, prove: value });
@@ -50,6 +50,31 @@ export const cordSchema = boardRowSchema.extend({
   reasons: perKnot(z.array(z.object({ state, words: z.string(), records: z.array(recordRef), action }))),
 });
 export type CordDetail = z.output<typeof cordSchema>;
+
+export const cordShiftsSchema = z.object({
+  build: z.string(),
+  of: z.number(),
+  changed: z.number(),
+  proved: z.object({ before: z.number(), after: z.number() }),
+  shifts: z
+    .array(
+      z.object({
+        knot: z.enum(['specify', 'design', 'run', 'measure', 'prove']),
+        from: state,
+        to: state,
+        count: z.number(),
+        keys: z.array(z.string()).readonly(),
+      }),
+    )
+    .readonly(),
+});
+export const previewProfile = endpoint('POST', '/projects/:project/profile/preview', {
+  summary: 'What becomes of the cords of a build by another profile: nothing is changed',
+  may: ['administrator'],
+  params: inProject,
+  body: z.object({ build: z.string().max(60), profile: profileSchema }),
+  answer: cordShiftsSchema,
+});
 
 /** A record that is connected with another one, however far. */
 export const connectionSchema = z.object({

@@ -8,6 +8,7 @@ export * from './knot-state';
 export * from './knot';
 export * from './cord';
 export * from './totals';
+export * from './shifts';
 export * from './drawing';
 export * from './pack';
 export * from './pack-pages';

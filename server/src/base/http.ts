@@ -1,6 +1,7 @@
 import { Readable } from 'node:stream';
 import { type AnswerOf, type BodyOf, type Endpoint, type May, type ParamsOf, type QueryOf } from '@contract/base';
 import { hasLoneSurrogate } from '@core/base';
+import type { CordShifts, StandardProfile } from '@core/prove';
 import '@fastify/cookie';
 import '@fastify/multipart';
 import '@fastify/rate-limit';
@@ -38,6 +39,8 @@ export interface Projections {
    * while the end of the ledger is locked, so that nothing comes between.
    */
   freeze(tx: Tx, projectId: number, buildId: number, seq: number): Promise<void>;
+  /** What becomes of the build's cords by another profile; nothing is stored. */
+  preview(projectId: number, buildId: number, profile: StandardProfile): Promise<CordShifts>;
   stop(): Promise<void>;
 }
 

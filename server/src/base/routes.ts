@@ -38,7 +38,7 @@ import { countMeanings, signRecord } from './sign-record';
 import { allowStorage } from './storage';
 import { addToken, endToken, listTokens } from './tokens';
 import { addProject, getProject, setMember, setProfile } from './project';
-import { listTraceKinds, saveTraceKind } from './trace-kinds';
+import { countTraces, listTraceKinds, saveTraceKind } from './trace-kinds';
 import { uploads, type Upload } from './uploads';
 
 export function baseRoutes(app: FastifyInstance, context: AppContext, signInLimit: number): void {
@@ -112,6 +112,7 @@ export function baseRoutes(app: FastifyInstance, context: AppContext, signInLimi
   serve(app, context, contract.listLedger, ({ membership, query }) => listLedger(db, membership.projectId, query));
   serve(app, context, contract.listInstallationLedger, ({ query }) => listLedger(db, 0, query));
   serve(app, context, contract.closeBuild, ({ actor, params, body }) => closeBuild(context, actor, params.key, body));
+  serve(app, context, contract.countTraces, ({ membership }) => countTraces(db, membership.projectId));
   serve(app, context, contract.listTraceKinds, ({ membership }) => listTraceKinds(db, membership.projectId));
   serve(app, context, contract.saveTraceKind, ({ actor, params, body }) => saveTraceKind(db, actor, { name: params.name, ...body }));
   serve(app, context, contract.listFilters, ({ membership, person, query }) =>

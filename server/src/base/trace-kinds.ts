@@ -1,5 +1,5 @@
 import type { TraceKind } from '@contract/base';
-import { and, asc, eq, isNull } from 'drizzle-orm';
+import { and, asc, count, eq, isNull } from 'drizzle-orm';
 import type { Db, Tx } from './database';
 import { Refusal } from './errors';
 import { traceKinds, traces } from './tables';
@@ -65,6 +65,16 @@ export const usualTraceKinds: readonly TraceKind[] = [
 export async function listTraceKinds(db: Db | Tx, projectId: number): Promise<TraceKind[]> {
   const rows = await db.select().from(traceKinds).where(eq(traceKinds.projectId, projectId)).orderBy(asc(traceKinds.name));
   return rows.map(({ projectId: _, fromKinds, toKinds, ...kind }) => ({ ...kind, fromKinds: [...fromKinds], toKinds: [...toKinds] }));
+}
+
+/** How many traces of each kind stand; a kind without any is not named. */
+export function countTraces(db: Db, projectId: number): Promise<{ kind: string; traces: number }[]> {
+  return db
+    .select({ kind: traces.kind, traces: count() })
+    .from(traces)
+    .where(and(eq(traces.projectId, projectId), isNull(traces.removedAt)))
+    .groupBy(traces.kind)
+    .orderBy(asc(traces.kind));
 }
 
 /** Names a kind of trace, or changes how one is told. What an existing one joins is changed only while no trace of it stands. */

@@ -1,3 +1,4 @@
+import type { CordShifts, StandardProfile } from '@core/prove';
 import { eq } from 'drizzle-orm';
 import { builds, onCommit, Refusal, type Db, type Projections, type Tx } from '../base';
 import type { Projector } from './projector';
@@ -10,6 +11,7 @@ const refreshWanted = 10 * 60_000;
 /** What brings builds along: this process itself, or a worker that is told to hurry. */
 export interface Drive {
   hurry(projectId: number, buildId: number): Promise<void>;
+  preview(projectId: number, buildId: number, profile: StandardProfile): Promise<CordShifts>;
   stop(): Promise<void>;
 }
 
@@ -56,6 +58,11 @@ export class ProjectionService implements Projections {
     await tx.insert(judgedAt).ignore().values({ buildId, seq });
   }
 
+  async preview(projectId: number, buildId: number, profile: StandardProfile): Promise<CordShifts> {
+    await this.ready(projectId, buildId);
+    return this.drive.preview(projectId, buildId, profile);
+  }
+
   private async want(projectId: number, buildId: number): Promise<void> {
     const last = this.asked.get(buildId) ?? 0;
     if (Date.now() - last < refreshWanted) return;
@@ -72,32 +79,45 @@ export class ProjectionService implements Projections {
 export function localDrive(projector: Projector): Drive {
   return {
     hurry: async (projectId, buildId) => void (await projector.bring(projectId, buildId)),
+    preview: (projectId, buildId, profile) => projector.preview(projectId, buildId, profile),
     stop: async () => undefined,
   };
 }
 
 export interface DriveWorker {
-  postMessage(message: { projectId: number; buildId?: number }): void;
+  postMessage(message: WorkerOrder): void;
   on(event: 'message', listener: (message: WorkerMessage) => void): void;
   on(event: 'error', listener: (error: unknown) => void): void;
   on(event: 'exit', listener: () => void): void;
   terminate(): Promise<unknown>;
 }
 
-/** What the thread tells: a build that it brought along, or what somebody should look at. */
-export type WorkerMessage = { readonly projectId: number } | { readonly alarm: string };
+/** What the thread is told: that something is new, or what is asked of it. */
+export type WorkerOrder =
+  | { readonly projectId: number; readonly buildId?: number }
+  | { readonly asked: number; readonly projectId: number; readonly buildId: number; readonly profile: StandardProfile };
+/** What the thread tells: a build that it brought along, what somebody should look at, or the answer to what was asked. */
+export type WorkerMessage =
+  { readonly projectId: number } | { readonly alarm: string } | { readonly answered: number; readonly shifts: CordShifts | null };
 const restartAfter = 1000;
 
 /** Tells a worker thread what is new, and those who listen what it has done; a thread that ended is begun again. */
 export function workerDrive(begin: () => DriveWorker, brought: (projectId: number) => void, alarm: (text: string) => void): Drive {
   let stopped = false;
+  let asked = 0;
+  const waiting = new Map<number, (shifts: CordShifts | null) => void>();
   let worker = start();
   const off = onCommit((projectId, touching) => touching && worker.postMessage({ projectId }));
   function start(): DriveWorker {
     const begun = begin();
-    begun.on('message', (message) => ('alarm' in message ? alarm(message.alarm) : brought(message.projectId)));
+    begun.on('message', (message) => {
+      if ('alarm' in message) alarm(message.alarm);
+      else if ('answered' in message) waiting.get(message.answered)?.(message.shifts);
+      else brought(message.projectId);
+    });
     begun.on('error', (error) => alarm(`The thread that judges ended: ${String(error)}`));
     begun.on('exit', () => {
+      for (const answer of waiting.values()) answer(null);
       if (!stopped)
         setTimeout(() => {
           if (!stopped) worker = start();
@@ -107,6 +127,16 @@ export function workerDrive(begin: () => DriveWorker, brought: (projectId: numbe
   }
   return {
     hurry: async (projectId, buildId) => worker.postMessage({ projectId, buildId }),
+    preview: async (projectId, buildId, profile) => {
+      const mine = ++asked;
+      const shifts = await new Promise<CordShifts | null>((resolve) => {
+        waiting.set(mine, resolve);
+        worker.postMessage({ asked: mine, projectId, buildId, profile });
+      });
+      waiting.delete(mine);
+      if (!shifts) throw new Refusal('busy');
+      return shifts;
+    },
     stop: async () => {
       stopped = true;
       off();

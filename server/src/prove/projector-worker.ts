@@ -3,7 +3,7 @@ import { openDatabase, projects, tidyLimits, type DatabaseAddress } from '../bas
 import { boundariesBehind, bringBoundaries } from '../design';
 import '../rooms';
 import { checkDaily } from './check';
-import type { WorkerMessage } from './projections';
+import type { WorkerMessage, WorkerOrder } from './projections';
 import { Projector } from './projector';
 
 /** The thread in which builds are judged: it looks by itself, and at once when it is told that something is new. */
@@ -55,7 +55,16 @@ async function check(): Promise<void> {
   }
 }
 
-parentPort?.on('message', hurry);
+/** Answers what is asked beside the bringing-along; null where it could not be judged. */
+async function answer({ asked, projectId, buildId, profile }: Extract<WorkerOrder, { asked: number }>): Promise<void> {
+  const shifts = await projector.preview(projectId, buildId, profile).catch((error: unknown) => {
+    if (process.env['CORD_LOG'] === '1') console.error('preview', error);
+    return null;
+  });
+  parentPort?.postMessage({ answered: asked, shifts } satisfies WorkerMessage);
+}
+
+parentPort?.on('message', (order: WorkerOrder) => ('asked' in order ? void answer(order) : hurry()));
 setInterval(hurry, lookEvery);
 setInterval(() => void check().catch(() => undefined), checkEvery);
 setInterval(() => {

@@ -1,6 +1,6 @@
-import { groupBy } from '@core/base';
+import { groupBy, perKnot } from '@core/base';
 import { addCoverage, coverageOf, noCoverage, type CoverageByMetric, type Metric } from '@core/measure';
-import { judgeCords, type SettledCord, type StandardProfile } from '@core/prove';
+import { judgeCords, shiftsOf, type CordShifts, type SettledCord, type StandardProfile } from '@core/prove';
 import { and, desc, eq, gt, inArray, isNull, lt, sql } from 'drizzle-orm';
 import {
   builds,
@@ -371,6 +371,34 @@ export class Projector {
       const gone = stored.map(({ id }) => id).filter((id) => !present.has(id));
       if (gone.length) await tx.delete(sourceCredits).where(inArray(sourceCredits.sourceId, gone));
     }
+  }
+
+  /** Judges a build by another profile beside what is stored, and stores nothing: what would be others. */
+  async preview(projectId: number, buildId: number, profile: StandardProfile): Promise<CordShifts> {
+    return packedSnapshot(this.db, async (tx) => {
+      const { build, profile: now } = await this.present(tx, buildId);
+      const stored = [...(await this.storedCords(tx, buildId, 'all')).values()];
+      const hasMetric = await this.measuredMetrics(tx, buildId, new Set());
+      // Where the same gives credit, each requirement's code has what it has.
+      const sameCredit = JSON.stringify([now.credit, now.policies]) === JSON.stringify([profile.credit, profile.policies]);
+      const { input, idOf } = await readFacts(tx, {
+        projectId,
+        build,
+        profile,
+        judged: 'all',
+        credited: sameCredit ? new Set<number>() : 'all',
+        known: new Map(stored.flatMap((cord) => (cord.code ? [[cord.key, cord.code] as const] : []))),
+        hasMetric,
+      });
+      return shiftsOf(
+        stored.map(({ key, title, states }) => ({ key, title, states: statesOf(states) })),
+        judgeCords(input, new Set(idOf.keys())).map(({ key, title, knots: judged }) => ({
+          key,
+          title,
+          states: perKnot((knot) => judged[knot].state),
+        })),
+      );
+    });
   }
 
   /** Forgets old rows of the event log of the boards: nobody is so far behind. */

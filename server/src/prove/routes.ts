@@ -35,6 +35,10 @@ const threadNames = ['key', 'title', 'level', 'state', ...threadColumns];
 export function proveRoutes(app: FastifyInstance, context: AppContext): void {
   const { db } = context.database;
   serve(app, context, contract.getBoard, ({ membership, query }) => getBoard(context, membership.projectId, query));
+  serve(app, context, contract.previewProfile, async ({ actor, body }) => {
+    const build = await needBuild(db, actor.projectId, body.build);
+    return { build: build.name, ...(await context.projections.preview(actor.projectId, build.id, body.profile)) };
+  });
   serve(app, context, contract.listCords, ({ membership, query }) => listCords(context, membership.projectId, query));
   serveExport(app, context, 'cords', cordsExport(context));
   serve(app, context, contract.getCord, ({ membership, params, query }) => getCord(context, membership.projectId, params.key, query));

@@ -7,6 +7,7 @@ import { entryDifferences, type Difference } from '@core/base';
 import { selectRequest } from './command';
 import { useProject } from './live';
 import { baseCommands, baseFeature } from './state';
+import { kindName } from './trace-words';
 import { EntryLine } from './ui/entry-line';
 import { Icon } from './ui/icon';
 import { WordsDiff } from './ui/words-diff';
@@ -42,7 +43,7 @@ const faultWords = {
           ><select #kindBox class="in pick" [value]="kind()" (change)="kind.set(kindBox.value)">
             <option value="">all</option>
             @for (k of ledger().kinds; track k) {
-              <option [value]="k">{{ k }}</option>
+              <option [value]="k">{{ kindName(k) }}</option>
             }
           </select></label
         >
@@ -51,7 +52,7 @@ const faultWords = {
           ><select #whoBox class="in pick" [value]="who()" (change)="who.set(whoBox.value)">
             <option value="">everybody</option>
             @for (p of ledger().people; track p) {
-              <option [value]="p">{{ p }}</option>
+              <option [value]="p">{{ names().get(p) ?? p }}</option>
             }
           </select></label
         >
@@ -215,6 +216,7 @@ export class LedgerPage {
   protected readonly verifying = this.store.selectSignal(selectRequest(baseCommands.verifyLedger.name));
   protected readonly faultWords = faultWords;
   protected readonly names = this.scope.names;
+  protected readonly kindName = kindName;
   protected readonly kind = signal('');
   protected readonly who = signal('');
   protected readonly q = signal('');

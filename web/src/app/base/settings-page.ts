@@ -15,6 +15,8 @@ import { AccountsPanel } from './settings/accounts-panel';
 import { AuditPanel } from './settings/audit-panel';
 import { MeaningsPanel } from './settings/meanings-panel';
 import { ProblemLifePanel } from './settings/problem-life-panel';
+import { ProfilePreview } from './settings/profile-preview';
+import { RoleNote } from './settings/role-note';
 import { RunPolicies } from './settings/run-policies';
 import { ProgramsPanel } from './settings/programs-panel';
 import { baseCommands } from './state';
@@ -44,6 +46,8 @@ const toggled = <T>(list: readonly T[], item: T): T[] => (list.includes(item) ? 
   selector: 'cp-settings-page',
   imports: [
     MeaningsPanel,
+    ProfilePreview,
+    RoleNote,
     ProblemLifePanel,
     RunPolicies,
     FormsModule,
@@ -92,7 +96,7 @@ const toggled = <T>(list: readonly T[], item: T): T[] => (list.includes(item) ? 
                       [attr.aria-label]="m.printedName + ' is ' + role"
                       [checked]="m.roles.includes(role)"
                       [disabled]="!admin()"
-                      (change)="toggle(m.login, m.roles, role)"
+                      (change)="toggle($event, m.login, m.roles, role)"
                     />
                   </td>
                 }
@@ -100,6 +104,15 @@ const toggled = <T>(list: readonly T[], item: T): T[] => (list.includes(item) ? 
             }
           </tbody>
         </table>
+        @if (leaving(); as l) {
+          <cp-role-note
+            [login]="l.login"
+            [role]="l.role"
+            [members]="members()"
+            (taken)="setRoles(l.login, l.roles)"
+            (left)="leaving.set(null)"
+          />
+        }
         @if (admin()) {
           <form class="row end" (ngSubmit)="join()">
             <label class="row"
@@ -205,6 +218,7 @@ const toggled = <T>(list: readonly T[], item: T): T[] => (list.includes(item) ? 
           }
           <cp-problem [of]="names.profile" />
           @if (changed()) {
+            <cp-profile-preview [of]="p" />
             <div class="note waiting">
               <cp-icon name="edit_note" /><span class="grow">Not in force yet: changes of the profile are signed, with a reason.</span
               ><button mat-flat-button type="button" (click)="sign()"><cp-icon name="signature" /> Sign the changes</button
@@ -236,7 +250,6 @@ const toggled = <T>(list: readonly T[], item: T): T[] => (list.includes(item) ? 
       width: 80px;
     }
     input[type='checkbox'] {
-      accent-color: var(--cord);
       width: 16px;
       height: 16px;
     }
@@ -266,6 +279,8 @@ export class SettingsPage {
     member: baseCommands.setMember.name,
     profile: baseCommands.setProfile.name,
   };
+  /** A role that somebody is about to lose. */
+  protected readonly leaving = signal<{ readonly login: string; readonly role: Role; readonly roles: Role[] } | null>(null);
   protected readonly joining = signal('');
   protected readonly joiningMissing = (): string => (this.joining().trim() ? '' : 'Type a sign-in name.');
 
@@ -273,8 +288,17 @@ export class SettingsPage {
     onAction(baseCommands.setProfile.done, () => this.draft.set(null));
   }
 
-  protected toggle(login: string, has: readonly Role[], role: Role): void {
-    this.store.dispatch(baseCommands.setMember.start({ project: this.scope.slug(), login, roles: toggled(has, role) }));
+  /** A role is given at once; what hangs on one is told before it is taken away. */
+  protected toggle(event: Event, login: string, has: readonly Role[], role: Role): void {
+    const roles = toggled(has, role);
+    if (!has.includes(role)) return this.setRoles(login, roles);
+    (event.target as HTMLInputElement).checked = true;
+    this.leaving.set({ login, role, roles });
+  }
+
+  protected setRoles(login: string, roles: Role[]): void {
+    this.leaving.set(null);
+    this.store.dispatch(baseCommands.setMember.start({ project: this.scope.slug(), login, roles }));
   }
 
   protected join(): void {

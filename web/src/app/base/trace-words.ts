@@ -52,3 +52,13 @@ export function askConfirmation(dialogs: MatDialog, trace: TraceRow): Observable
     : `${trace.from} to ${trace.to}: drawn by ${trace.drawnBy} at revisions ${trace.fromRevision} and ${trace.toRevision}.`;
   return askReason(dialogs, { title: suspect ? 'The trace still holds' : 'The trace holds', text, confirm: 'Confirm the trace' });
 }
+
+const said: Readonly<Record<string, string>> = {
+  group: 'group of cases',
+  parameters: 'parameter sheet',
+  decisionTable: 'decision table',
+  stateTable: 'state table',
+  problem: 'problem report',
+};
+/** What people call one of a kind of record. */
+export const kindName = (kind: string): string => said[kind] ?? kind;

@@ -66,6 +66,9 @@ const shownAtFirst = 12;
               <h2><cp-icon [name]="icons[group.asked]" /> {{ heads[group.asked] }}</h2>
               <span class="row">
                 <span class="second small">{{ group.items.length }}{{ minutes(group.items) }}</span>
+                @if (group.together && group.items.length > 1) {
+                  <a class="chip" [routerLink]="['/', scope.slug(), 'run', 'sign']">Sign several …</a>
+                }
                 @for (many of group.many; track many.kind) {
                   <button class="chip" type="button" [attr.aria-expanded]="acting() === many.kind" (click)="act(many.kind)">
                     {{ many.words }} …
@@ -228,7 +231,9 @@ export class TodayPage {
     const byAsked = groupBy(this.waiting(), (item) => item.asked);
     return askedOf.flatMap((asked) => {
       const items = byAsked.get(asked) ?? [];
-      return items.length ? [{ asked, items, many: asked === 'approve' ? this.manyOf(items) : [] }] : [];
+      // Runs are signed together where they were looked at.
+      const together = asked === 'sign' || asked === 'review';
+      return items.length ? [{ asked, items, together, many: asked === 'approve' ? this.manyOf(items) : [] }] : [];
     });
   });
   protected readonly approving = computed(() => reviewChoices(this.scope.roles()).filter(({ act }) => act.act === 'approve'));

@@ -109,6 +109,20 @@ describe('kinds of trace, in the settings', () => {
     circles: false,
   };
 
+  it('say how many traces stand; of such a kind only the words change', async () => {
+    const { api } = openWeb(['administrator']);
+    api.on(contract.listTraceKinds, () => [verifies]).on(contract.countTraces, () => [{ kind: 'verifies', traces: 61 }]);
+    const panel = await mount(TraceKindsPanel);
+    expect(panel.all('td.num').map((td) => td.textContent?.trim())).toEqual(['61']);
+    await panel.press(/Change/);
+    expect(panel.text()).toContain('61 traces stand and are told so from then on');
+    expect(panel.all<HTMLInputElement>('[role=group] input').every(({ disabled }) => disabled)).toBeTrue();
+    await panel.press(/Cancel/);
+    await panel.press(/Kind of trace/);
+    expect(panel.text()).not.toContain('61 traces');
+    expect(panel.all<HTMLInputElement>('[role=group] input').some(({ disabled }) => disabled)).toBeFalse();
+  });
+
   it('are added with both their directions and ends, in a sentence before they are', async () => {
     const { api } = openWeb(['administrator']);
     api.on(contract.listTraceKinds, () => [verifies]).on(contract.saveTraceKind, () => [verifies]);

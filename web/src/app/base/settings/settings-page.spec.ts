@@ -2,6 +2,8 @@ import { TestBed } from '@angular/core/testing';
 import { MatDialog } from '@angular/material/dialog';
 import { of } from 'rxjs';
 import * as base from '@contract/base';
+import { previewProfile } from '@contract/prove';
+import { listRuns } from '@contract/run';
 import type { Role } from '@core/base';
 import { iec61508, usualPolicies, type StandardProfile } from '@core/prove';
 import { SettingsPage } from '../settings-page';
@@ -29,7 +31,7 @@ describe('a project and its people', () => {
     seq: 7,
   });
 
-  const open = async (roles: Role[]): Promise<void> => {
+  const open = async (roles: Role[], builds: readonly object[] = []): Promise<void> => {
     TestBed.resetTestingModule();
     asked = [];
     const dialogs = {
@@ -44,7 +46,12 @@ describe('a project and its people', () => {
       .on(base.setMember, () => project(roles))
       .on(base.setProfile, ({ profile: changed }) => project(roles, changed as StandardProfile, 4));
     opened.store.dispatch(
-      baseCommands.getProject.done({ input: { project: 'demo' }, answer: project(roles) as never, command: '', phase: 'done' }),
+      baseCommands.getProject.done({
+        input: { project: 'demo' },
+        answer: { ...project(roles), builds } as never,
+        command: '',
+        phase: 'done',
+      }),
     );
     page = await mount(SettingsPage);
   };
@@ -59,9 +66,26 @@ describe('a project and its people', () => {
   it('gives and takes roles, and adds a person', async () => {
     await open(['administrator']);
     expect(box('Tom Vale is tester').checked).toBeTrue();
+    api.on(listRuns, () => ({ rows: [], next: null, total: 2, seq: 1 }));
     box('Tom Vale is reviewer').click();
+    await page.settled();
+    // What hangs on a role is told before it is taken away.
     box('Tom Vale is tester').click();
     await page.settled();
+    expect(box('Tom Vale is tester').checked).toBeTrue();
+    expect(page.text()).toContain('Without the role of tester: Tom Vale. Nobody else has it. 2 runs wait to be recorded by them');
+    expect(JSON.parse(String(api.of(listRuns)[0]['filter']))).toEqual({
+      and: [
+        { field: 'tester', is: ['tom'] },
+        { field: 'state', is: ['planned', 'onBench', 'returned'] },
+      ],
+    });
+    await page.press(/Leave it/);
+    expect(api.of(base.setMember).length).toBe(1);
+    box('Tom Vale is tester').click();
+    await page.settled();
+    await page.press(/Take the role away/);
+    expect(page.text()).not.toContain('Without the role');
     expect(api.of(base.setMember).map(({ login, roles }) => [login, roles])).toEqual([
       ['tom', ['tester', 'reviewer']],
       ['tom', []],
@@ -89,6 +113,24 @@ describe('a project and its people', () => {
     // What is in force now is shown, and nothing waits any more.
     expect(page.text()).not.toContain('Not in force yet');
     expect(box('SIL 2 branches').value).toBe('80');
+  });
+
+  it('tells what changes of the profile touch before they are signed, of the last of them only', async () => {
+    await open(['administrator'], [{ name: '2.0', description: '', createdAt: '', closedAt: null }]);
+    const shift = { knot: 'measure', from: 'sound', to: 'broken', count: 9, keys: ['BRK-001', 'BRK-002'] };
+    api.on(previewProfile, () => ({ build: '2.0', of: 60, changed: 9, proved: { before: 12, after: 3 }, shifts: [shift] }));
+    await set('SIL 2 branches', '70');
+    await set('SIL 2 branches', '80');
+    await page.until(() => page.text().includes('9 of 60 requirements change: 3 are proved, now 12.'));
+    expect(page.text()).toContain('Measure broken instead of sound at 9: BRK-001 BRK-002 and 7 more');
+    const asked = api.of(previewProfile);
+    expect(asked.map(({ build, profile: of }) => [build, (of as StandardProfile).targets['SIL 2'].branch])).toEqual([['2.0', 80]]);
+    api.on(previewProfile, () => ({ build: '2.0', of: 60, changed: 0, proved: { before: 12, after: 12 }, shifts: [] }));
+    await set('SIL 2 branches', '90');
+    await page.until(() => page.text().includes('no cord of its 60 requirements changes'));
+    api.refuse(previewProfile, { status: 503 });
+    await set('SIL 2 branches', '95');
+    await page.until(() => page.text().includes('could not be looked at now'));
   });
 
   it('keeps a target between nothing and all', async () => {

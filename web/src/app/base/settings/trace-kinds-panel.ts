@@ -1,9 +1,11 @@
-import { ChangeDetectionStrategy, Component, computed, effect, signal, untracked } from '@angular/core';
+import { ChangeDetectionStrategy, Component, computed, effect, inject, signal, untracked } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { MatButtonModule } from '@angular/material/button';
-import type { TraceKind } from '@contract/base';
+import { countTraces, type TraceKind } from '@contract/base';
+import { Api } from '../api';
 import { onAction, useProject } from '../live';
 import { baseCommands, baseFeature } from '../state';
+import { kindName } from '../trace-words';
 import { Icon } from '../ui/icon';
 import { firstMissing, Needs } from '../ui/needs';
 import { ProblemNote } from '../ui/problem-note';
@@ -26,14 +28,7 @@ const traced = [
   'build',
 ] as const;
 type Traced = (typeof traced)[number];
-const said: Readonly<Record<string, string>> = {
-  group: 'group of cases',
-  parameters: 'parameter sheet',
-  decisionTable: 'decision table',
-  stateTable: 'state table',
-  problem: 'problem report',
-};
-const kindWords = (kinds: readonly string[], between = ', '): string => kinds.map((kind) => said[kind] ?? kind).join(between);
+const kindWords = (kinds: readonly string[], between = ', '): string => kinds.map(kindName).join(between);
 const empty: TraceKind = { name: '', forward: '', backward: '', fromKinds: ['requirement'], toKinds: ['requirement'], circles: false };
 
 /** The kinds of trace of a project: what they join, and how they are told from either end. */
@@ -57,6 +52,7 @@ const empty: TraceKind = { name: '', forward: '', backward: '', fromKinds: ['req
             <th scope="col">To</th>
             <th scope="col">and back as</th>
             <th scope="col">Circles</th>
+            <th scope="col" class="num">Traces</th>
             <th scope="col"><span class="hidden-visually">Change</span></th>
           </tr>
         </thead>
@@ -68,6 +64,7 @@ const empty: TraceKind = { name: '', forward: '', backward: '', fromKinds: ['req
               <td>{{ words(k.toKinds) }}</td>
               <td>{{ k.backward }}</td>
               <td>{{ k.circles ? 'allowed' : 'refused' }}</td>
+              <td class="num">{{ used(k.name) }}</td>
               <td>
                 @if (admin()) {
                   <button class="chip" type="button" (click)="write(k)">
@@ -102,7 +99,8 @@ const empty: TraceKind = { name: '', forward: '', backward: '', fromKinds: ['req
               <span class="second">{{ end[1] }}</span>
               @for (kind of traced; track kind) {
                 <label class="row"
-                  ><input type="checkbox" [checked]="w[end[0]].includes(kind)" (change)="choose(end[0], kind)" /> {{ words([kind]) }}</label
+                  ><input type="checkbox" [disabled]="!!standing()" [checked]="w[end[0]].includes(kind)" (change)="choose(end[0], kind)" />
+                  {{ words([kind]) }}</label
                 >
               }
             </div>
@@ -110,7 +108,7 @@ const empty: TraceKind = { name: '', forward: '', backward: '', fromKinds: ['req
           <label class="row"
             ><input type="checkbox" [checked]="w.circles" (change)="put({ circles: !w.circles })" /> It may run in a circle</label
           >
-          <p class="second small">{{ sentence(w) }} Traces that are drawn stay as they are.</p>
+          <p class="second small">{{ sentence(w) }} {{ standing() }}</p>
           <cp-problem [of]="name" />
           <div class="row">
             <button mat-flat-button type="submit" [cpNeeds]="missing">{{ adding() ? 'Add the kind' : 'Change the kind' }}</button><button
@@ -127,6 +125,7 @@ const empty: TraceKind = { name: '', forward: '', backward: '', fromKinds: ['req
   `,
 })
 export class TraceKindsPanel {
+  private readonly api = inject(Api);
   private readonly scope = useProject();
   private readonly store = this.scope.store;
   protected readonly kinds = this.store.selectSignal(baseFeature.selectTraceKinds);
@@ -140,6 +139,14 @@ export class TraceKindsPanel {
   protected readonly admin = computed(() => this.scope.roles().includes('administrator'));
   protected readonly writing = signal<TraceKind | null>(null);
   protected readonly adding = signal(false);
+  private readonly counts = signal<ReadonlyMap<string, number>>(new Map());
+  /** What a change of the kind that is written touches; empty where nothing stands. */
+  protected readonly standing = computed(() => {
+    const n = this.adding() ? 0 : this.used(this.writing()?.name ?? '');
+    return n
+      ? `${n} ${n === 1 ? 'trace stands and is' : 'traces stand and are'} told so from then on; what the kind joins cannot change while they do.`
+      : '';
+  });
   protected readonly missing = (): string => {
     const w = this.writing();
     return firstMissing(
@@ -153,9 +160,20 @@ export class TraceKindsPanel {
   constructor() {
     effect(() => {
       const project = this.scope.slug();
-      if (project) untracked(() => this.store.dispatch(baseCommands.listTraceKinds.start({ project })));
+      if (!project) return;
+      untracked(() => {
+        this.store.dispatch(baseCommands.listTraceKinds.start({ project }));
+        void this.api.call(countTraces, { project }).then(
+          (list) => this.counts.set(new Map(list.map(({ kind, traces }) => [kind, traces]))),
+          () => undefined,
+        );
+      });
     });
     onAction(baseCommands.saveTraceKind.done, () => this.writing.set(null));
+  }
+
+  protected used(kind: string): number {
+    return this.counts().get(kind) ?? 0;
   }
 
   protected write(kind: TraceKind | null): void {
