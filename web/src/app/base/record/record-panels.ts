@@ -103,7 +103,7 @@ export const presentEvery = 12_000;
           @case ('activity') {
             @for (entry of activity(); track entry.seq) {
               <div class="entry">
-                <cp-entry [of]="entry" />
+                <cp-entry [of]="entry" [name]="names().get(entry.who)" />
                 <span class="second small">entry {{ entry.seq }}</span>
               </div>
             } @empty {
@@ -150,6 +150,7 @@ export class RecordPanels {
   /** The record needs the room: they fold to the side, where they stand there, until somebody opens them. */
   readonly away = input(false);
   private readonly scope = useProject();
+  protected readonly names = this.scope.names;
   private readonly store = this.scope.store;
   private readonly memory = useDeviceMemory<boolean>('panels');
   private readonly asked = linkedSignal<boolean, boolean | null>({ source: this.away, computation: () => null });
