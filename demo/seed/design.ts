@@ -4,21 +4,21 @@ import { addCase, addFolder, addGroup, addModel, fileCases, makeCasesOf, planCas
 import type { DemoCase } from './scenario';
 
 /** The library’s folders, and which requirements the cases in each verify. */
-const shelves: readonly (readonly [string, string | null, readonly [number, number]])[] = [
-  ['Brake', null, [4, 7]],
-  ['Wear and daily test', 'Brake', [19, 22]],
-  ['Pressure sensors', null, [8, 13]],
-  ['Speed and wind', null, [12, 27]],
-  ['Alarms', null, [28, 32]],
-  ['Interlocks and modes', null, [33, 40]],
+const shelves: readonly (readonly [string, string | null, readonly [number, number], string])[] = [
+  ['Brake', null, [4, 7], 'The brake opens and closes when it must. All of it is done on rig 1, with the rope at rest.'],
+  ['Wear and daily test', 'Brake', [19, 22], 'Pads and the test before the first start of a day.'],
+  ['Pressure sensors', null, [8, 13], 'Both channels, alone and against each other, warm and in the cold chamber.'],
+  ['Speed and wind', null, [12, 27], 'What the rope may do in which wind. The fan stand is booked a week ahead.'],
+  ['Alarms', null, [28, 32], ''],
+  ['Interlocks and modes', null, [33, 40], 'Ways in and out of each mode; the keys hang beside rig 2.'],
 ];
 
 /** Puts the cases into folders by what they verify. */
 export async function seedFolders(db: Db, author: Actor, cases: readonly DemoCase[]): Promise<void> {
   const keys = new Map<string, string>();
   const left = new Set(cases);
-  for (const [title, under, [from, to]] of shelves) {
-    const { key } = await addFolder(db, author, { title, description: '', under: under === null ? null : (keys.get(under) ?? null) });
+  for (const [title, under, [from, to], description] of shelves) {
+    const { key } = await addFolder(db, author, { title, description, under: under === null ? null : (keys.get(under) ?? null) });
     keys.set(title, key);
     const mine = [...left].filter((c) =>
       c.verifies.some((r) => r.startsWith('BRK-') && Number(r.slice(4)) >= from && Number(r.slice(4)) <= to),

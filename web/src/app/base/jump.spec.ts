@@ -9,6 +9,8 @@ import { useVisited } from './visited';
 import { TestBed } from '@angular/core/testing';
 
 describe('The jump', () => {
+  beforeEach(() => localStorage.clear());
+  afterEach(() => localStorage.clear());
   const scope: JumpScope = {
     slug: 'demo',
     build: '1.0',

@@ -1,4 +1,4 @@
-import { ChangeDetectionStrategy, Component, computed, effect, inject, untracked, type OnDestroy } from '@angular/core';
+import { ChangeDetectionStrategy, Component, computed, effect, inject, signal, untracked, type OnDestroy } from '@angular/core';
 import { takeUntilDestroyed } from '@angular/core/rxjs-interop';
 import { MatButtonModule } from '@angular/material/button';
 import { MatDialog } from '@angular/material/dialog';
@@ -54,6 +54,8 @@ export class Shell implements OnDestroy {
   });
   protected readonly waiting = this.store.selectSignal(baseFeature.selectWaiting);
   private readonly visited = useVisited();
+  /** The page that is open, without what it asks for. */
+  private readonly address = signal('');
   protected readonly trail = this.store.selectSignal(baseFeature.selectTrail);
   protected readonly knots = knots;
   protected readonly words = knotWords;
@@ -110,19 +112,23 @@ export class Shell implements OnDestroy {
         this.store.dispatch(baseCommands.listWaiting.start({ project }));
     });
     onAction(baseCommands.signOut.done, () => void this.router.navigateByUrl('/sign-in'));
-    this.router.events.pipe(filter((event) => event instanceof NavigationEnd)).subscribe(() => this.remember());
+    this.router.events
+      .pipe(filter((event) => event instanceof NavigationEnd))
+      .subscribe(({ urlAfterRedirects }) => this.address.set(urlAfterRedirects.split('?')[0]));
+    // Where one enters by an address of a record, the project is known only later.
+    effect(() => {
+      const [project, url] = [this.scope.slug(), this.address()];
+      const label = /\/([A-Z][\w-]*-\d+)$/.exec(url)?.[1];
+      if (!project || !label) return;
+      untracked(() => {
+        this.store.dispatch(baseActions.placeVisited({ url, label }));
+        this.visited.add({ url, label });
+      });
+    });
   }
 
   ngOnDestroy(): void {
     this.live.stop();
-  }
-
-  private remember(): void {
-    const url = this.router.url.split('?')[0];
-    const label = /\/([A-Z][\w-]*-\d+)$/.exec(url)?.[1];
-    if (!label) return;
-    this.store.dispatch(baseActions.placeVisited({ url, label }));
-    this.visited.add({ url, label });
   }
 
   /** A piece of news in a sentence. */

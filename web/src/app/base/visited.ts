@@ -21,10 +21,11 @@ export function useVisited() {
     },
     /** What it is called, once it was read. */
     name: (label: string, title: string): void => {
-      memory.keep(
-        'list',
-        list().map((place) => (place.label === label ? { ...place, title } : place)),
-      );
+      if (list().some((place) => place.label === label && place.title !== title))
+        memory.keep(
+          'list',
+          list().map((place) => (place.label === label ? { ...place, title } : place)),
+        );
     },
   };
 }

@@ -73,6 +73,25 @@ describe('the steps of a case', () => {
     return { fixture, last: () => last };
   };
 
+  it('are folded to one line one by one, or all of them, and unfolded in the same ways', async () => {
+    const { fixture } = await open([
+      { action: 'Turn the key', expected: 'Lamp', data: 'key 7' },
+      { action: 'Wait', expected: 'Nothing' },
+    ]);
+    const rows = () =>
+      [...(fixture.nativeElement as HTMLElement).querySelectorAll<HTMLTextAreaElement>('.line textarea')].map((t) => t.rows);
+    const more = () => (fixture.nativeElement as HTMLElement).querySelectorAll('cp-step-more').length;
+    expect([rows(), more()]).toEqual([[2, 2, 2, 2], 1]);
+    await press(fixture, /Step 1 in one line/);
+    expect([rows(), more()]).toEqual([[1, 1, 2, 2], 0]);
+    await press(fixture, /One line each/);
+    expect(rows()).toEqual([1, 1, 1, 1]);
+    await press(fixture, /Step 2 in one line/);
+    expect(rows()).toEqual([1, 1, 2, 2]);
+    await press(fixture, /One line each/);
+    expect([rows(), more()]).toEqual([[2, 2, 2, 2], 1]);
+  });
+
   it('take an outline: the empty last step makes room, and lines without an expected result are told', async () => {
     const { fixture, last } = await open([
       { action: 'Turn the key', expected: 'Lamp' },

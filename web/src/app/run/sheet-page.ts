@@ -15,7 +15,7 @@ import { MatButtonModule } from '@angular/material/button';
 import { RouterLink } from '@angular/router';
 import { addEvidence, finishRun, getRun, listRuns, recordStep, type RunDetail } from '@contract/run';
 import { readingsAsked, rollUp, verdictWords, type ReadingResult, type StepVerdict } from '@core/run';
-import { Api, failureWords, Icon, keysOf, RecordLink, useKeys, useProject } from '../base';
+import { Api, failureWords, Icon, keysOf, Needs, RecordLink, useKeys, useProject } from '../base';
 import { FilledText } from './filled-text';
 import { heldText, stepFaults, verdicts, type HeldStep } from './held-step';
 import { openRunsOf } from './run-list';
@@ -31,7 +31,7 @@ const cellName = (run: string, step: number): string => `${run} ${step}`;
  */
 @Component({
   selector: 'cp-sheet-page',
-  imports: [FilledText, FormsModule, Icon, MatButtonModule, RecordLink, RouterLink, StepReadings],
+  imports: [FilledText, FormsModule, Icon, MatButtonModule, Needs, RecordLink, RouterLink, StepReadings],
   changeDetection: ChangeDetectionStrategy.OnPush,
   templateUrl: './sheet-page.html',
   styleUrl: './sheet-page.scss',
@@ -86,6 +86,7 @@ export class SheetPage {
     }),
   );
   protected readonly ready = computed(() => this.columns().filter(({ done, outcome }) => !done && outcome));
+  protected readonly missing = (): string => (this.ready().length ? '' : 'No run has a verdict at each of its steps yet.');
 
   constructor() {
     effect(() => {

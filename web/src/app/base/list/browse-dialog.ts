@@ -8,6 +8,7 @@ import { useProject } from '../live';
 import { RecordTree } from '../tree/record-tree';
 import { NodeTemplate } from '../tree/kind';
 import { Icon } from '../ui/icon';
+import { Needs } from '../ui/needs';
 import { RecordLink } from '../ui/record-link';
 import type { Browsable } from './browse';
 import { together } from './filter-text';
@@ -40,7 +41,7 @@ function asideOf({ exported: _, ...kind }: ListKind<PickedRow>): ListKind<Picked
  */
 @Component({
   selector: 'cp-browse-dialog',
-  imports: [Icon, MatButtonModule, MatDialogModule, NodeTemplate, RecordLink, RecordList, RecordTree, RowLines, RowTemplate],
+  imports: [Icon, MatButtonModule, MatDialogModule, Needs, NodeTemplate, RecordLink, RecordList, RecordTree, RowLines, RowTemplate],
   changeDetection: ChangeDetectionStrategy.OnPush,
   // What is asked here is no part of the address of the page below.
   providers: [{ provide: ActivatedRoute, useValue: { snapshot: { queryParamMap: convertToParamMap({}) } } }],
@@ -115,7 +116,7 @@ function asideOf({ exported: _, ...kind }: ListKind<PickedRow>): ListKind<Picked
     </div>
     <mat-dialog-actions align="end">
       <button mat-button type="button" mat-dialog-close>Cancel</button>
-      <button mat-flat-button type="button" [disabled]="!count() || !!fault()" (click)="take()">
+      <button mat-flat-button type="button" [cpNeeds]="missing" (click)="take()">
         <cp-icon name="add_link" /> Choose {{ count() || '' }}
       </button>
     </mat-dialog-actions>
@@ -218,6 +219,7 @@ export class BrowseDialog {
   private readonly found = computed(() => (this.rows.hasValue() ? this.rows.value() : { rows: [], total: 0 }));
   protected readonly count = computed(() => this.found().total);
   protected readonly told = computed(() => this.found().rows.slice(0, 4));
+  protected readonly missing = (): string => (this.count() ? this.fault() : 'Choose at least one.');
   protected readonly fault = computed(() => (this.count() > most ? `At most ${most} are chosen at once.` : ''));
 
   private async rowsOf(chosen: Pick<Selection, 'keys' | 'filter'> | null): Promise<{ rows: readonly PickedRow[]; total: number }> {

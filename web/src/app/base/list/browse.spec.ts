@@ -162,7 +162,7 @@ describe('looking through records that are chosen', () => {
   it('gives the one that was pressed, after telling what it would do', async () => {
     await open();
     await look();
-    expect(dialog().querySelector<HTMLButtonElement>('mat-dialog-actions button:last-child')?.disabled).toBeTrue();
+    expect(dialog().querySelector<HTMLButtonElement>('mat-dialog-actions button:last-child')?.ariaDisabled).toBe('true');
     options()[1].click();
     await moment();
     expect(said()).toContain('Makes C-002 suspect.');

@@ -16,7 +16,7 @@ import { Opening } from '../ui/opening';
 import { ProblemNote } from '../ui/problem-note';
 import type { SignAnswer } from '../ui/sign-dialog';
 import { useVisited } from '../visited';
-import type { ItemDifferences } from './history-panel';
+import type { ItemDifferences } from './revision-diff';
 import { MergeNote, type MergeField } from './merge-note';
 import { OwnFields } from './own-fields';
 import { PassagesBody } from './passages';

@@ -8,7 +8,8 @@ import { Icon } from '../ui/icon';
 import { ConnectionsPanel } from './connections-panel';
 import { CommentsPanel } from './comments-panel';
 import { FilesPanel } from './files-panel';
-import { HistoryPanel, type ItemDifferences } from './history-panel';
+import { HistoryPanel } from './history-panel';
+import type { ItemDifferences } from './revision-diff';
 import { Passages } from './passages';
 import { recordCommands, recordFeature, recordOpened } from './state';
 

@@ -3,7 +3,7 @@ import type { Comment, Revision } from '@contract/base';
 import { FakeApi, hear, mount, openWeb, type Mounted } from '../testing';
 import { paragraphsOf } from './comments-panel';
 import { readable } from '@core/base';
-import { changesBetween } from './history-panel';
+import { changesBetween } from './revision-diff';
 import { RecordPanels } from './record-panels';
 
 const comment = (id: number, text: string, more: Partial<Comment> = {}): Comment => ({

@@ -1,15 +1,17 @@
-import { ChangeDetectionStrategy, Component, computed, effect, input, signal, untracked } from '@angular/core';
+import { ChangeDetectionStrategy, Component, computed, effect, inject, input, signal, untracked } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { MatButtonModule } from '@angular/material/button';
 import type { CaseDetail, CaseUses } from '@contract/design';
 import type { VersionedKind } from '@core/base';
-import { onChanged, ProblemNote, RecordLink, toggled, useProject } from '../../base';
+import { recordHistory, type Revision } from '@contract/base';
+import { Api, firstMissing, Needs, onChanged, ProblemNote, RecordLink, RevisionDiff, toggled, useProject } from '../../base';
+import { caseDifferences } from './case-history';
 import { designCommands, designFeature } from '../state';
 
 /** Where a case is used, what it was made of, and how long it took: callers take its newer revision from here. */
 @Component({
   selector: 'cp-case-uses',
-  imports: [FormsModule, MatButtonModule, ProblemNote, RecordLink],
+  imports: [FormsModule, MatButtonModule, Needs, ProblemNote, RecordLink, RevisionDiff],
   changeDetection: ChangeDetectionStrategy.OnPush,
   template: `
     @if (uses(); as u) {
@@ -44,6 +46,25 @@ import { designCommands, designFeature } from '../state';
               }
             </div>
           }
+          @for (revision of olderRevisions(); track revision) {
+            <div class="stack-s">
+              <button
+                class="chip"
+                type="button"
+                [attr.aria-expanded]="compared() === revision"
+                (click)="compared.set(compared() === revision ? 0 : revision)"
+              >
+                What changed since revision {{ revision }}
+              </button>
+              @if (compared() === revision) {
+                @if (change(); as c) {
+                  <cp-revision-diff class="changed" [before]="c.before" [after]="c.after" [differs]="differs" />
+                } @else {
+                  <p class="second small">Reading both revisions …</p>
+                }
+              }
+            </div>
+          }
           <cp-problem [of]="name" />
           @if (author() && newer().length) {
             <div class="row end">
@@ -53,12 +74,7 @@ import { designCommands, designFeature } from '../state';
                   ><input class="in" name="callersWhy" [ngModel]="reason()" (ngModelChange)="reason.set($event)"
                 /></label>
               }
-              <button
-                mat-stroked-button
-                type="button"
-                [disabled]="!chosen().size || (asksReason() && reason().trim().length < 3)"
-                (click)="take()"
-              >
+              <button mat-stroked-button type="button" [cpNeeds]="missing" (click)="take()">
                 {{ chosen().size }} take revision {{ of().revision }}
               </button>
             </div>
@@ -97,6 +113,13 @@ import { designCommands, designFeature } from '../state';
     }
   `,
   styles: `
+    .changed {
+      display: block;
+      max-height: 320px;
+      overflow: auto;
+      border-left: 3px solid var(--suspect);
+      padding-left: 12px;
+    }
     :host {
       display: flex;
       flex-direction: column;
@@ -106,6 +129,7 @@ import { designCommands, designFeature } from '../state';
 })
 export class CaseUsesNote {
   readonly of = input.required<CaseDetail>();
+  private readonly api = inject(Api);
   private readonly scope = useProject();
   private readonly store = this.scope.store;
   private readonly all = this.store.selectSignal(designFeature.selectUses);
@@ -113,6 +137,17 @@ export class CaseUsesNote {
   protected readonly name = designCommands.takeCalled.name;
   protected readonly author = computed(() => this.scope.roles().includes('author'));
   protected readonly newer = computed(() => this.uses()?.callers.filter((c) => c.newer) ?? []);
+  /** Revisions that are still called, though there is a newer one. */
+  protected readonly olderRevisions = computed(() => [...new Set(this.newer().map((c) => c.revision))].sort((a, b) => b - a));
+  /** The one that is compared with the present one; 0 where none is. */
+  protected readonly compared = signal(0);
+  private readonly history = signal<readonly Revision[]>([]);
+  protected readonly differs = caseDifferences;
+  protected readonly change = computed(() => {
+    // Newest first: the last state of each revision.
+    const [before, after] = [this.compared(), this.of().revision].map((n) => this.history().find(({ revision }) => revision === n));
+    return before && after ? { before, after } : null;
+  });
   protected readonly chosen = signal<ReadonlySet<string>>(new Set());
   protected readonly reason = signal('');
   protected readonly asksReason = computed(() => this.newer().some((c) => this.chosen().has(c.key) && c.state === 'approved'));
@@ -128,6 +163,17 @@ export class CaseUsesNote {
     });
     onChanged(['case', 'group', 'flow', 'parameters', 'decisionTable', 'stateTable', 'round'], () => this.read(this.of().key, 0));
     effect(() => {
+      const { key } = this.of();
+      if (!this.compared()) return;
+      untracked(
+        () =>
+          void this.api.call(recordHistory, { project: this.scope.slug(), key, limit: 200 }).then(
+            (history) => this.history.set(history),
+            () => undefined,
+          ),
+      );
+    });
+    effect(() => {
       const keys = this.newer().map((c) => c.key);
       untracked(() => this.chosen.set(new Set(keys)));
     });
@@ -141,6 +187,12 @@ export class CaseUsesNote {
   protected toggle(key: string): void {
     this.chosen.update((set) => toggled(set, key));
   }
+  protected readonly missing = (): string =>
+    firstMissing(
+      [!this.chosen().size, 'Choose who takes it.'],
+      [this.asksReason() && this.reason().trim().length < 3, 'Say why approved callers change.'],
+    );
+
   protected take(): void {
     const { key, revision } = this.of();
     this.store.dispatch(

@@ -1,4 +1,5 @@
 import * as contract from '@contract/design';
+import { recordHistory } from '@contract/base';
 import type { CaseDetail, CaseUses } from '@contract/design';
 import { getWording } from '@contract/specify';
 import { emptyCase, type CaseContent } from '@core/design';
@@ -46,12 +47,36 @@ describe('where a case is used', () => {
     expect(page.text()).toContain('took 7 min at the median, of 3; planned are 5 min');
     expect(page.text()).toContain('The path is gone.');
     // Both that are older are chosen; one is approved.
-    expect(page.button(/2 take revision 4/).disabled).toBeTrue();
+    expect(page.missing(/2 take revision 4/)).toBe('Say why approved callers change.');
     await page.write(/Why approved callers change/, 'It waits longer now');
     await page.press(/2 take revision 4/);
     expect(api.of(contract.takeCalled)).toEqual([
       { project: 'demo', key: 'C-001', revision: 4, callers: ['C-010', 'C-011'], reason: 'It waits longer now' },
     ]);
+  });
+
+  it('tells what changed since the revision that is still called', async () => {
+    const { api } = open(['author']);
+    const rev = (revision: number, seq: number, expected: string) => ({
+      revision,
+      seq,
+      state: 'approved',
+      by: 'tom',
+      at: '2026-03-01T10:00:00.000Z',
+      reason: '',
+      snapshot: { title: 'Closing', steps: [{ action: 'Wait', expected }] },
+    });
+    const history = [rev(4, 40, 'It closes'), rev(4, 39, 'It closes'), rev(3, 21, 'It moves'), rev(3, 20, 'It moves')];
+    api.on(contract.getCaseUses, () => uses).on(recordHistory, () => history);
+    const page = await mount(CaseUsesNote, { of: detail() });
+    expect(api.of(recordHistory)).toEqual([]);
+    expect(page.all('button').filter((b) => /since revision/.test(b.textContent ?? '')).length).toBe(1);
+    await page.press(/What changed since revision 3/);
+    expect(page.all('cp-revision-diff .tag').map((tag) => tag.textContent)).toEqual(['changed']);
+    expect(page.text()).toContain('Step 1');
+    expect(page.all('cp-revision-diff del, cp-revision-diff ins').map((e) => e.textContent?.trim())).toEqual(['moves', 'closes']);
+    await page.press(/What changed since revision 3/);
+    expect(page.all('cp-revision-diff').length).toBe(0);
   });
 
   it('asks no reason where only drafts change, and offers nothing to those who may not', async () => {

@@ -83,6 +83,8 @@ export class StepsEditor {
   private readonly shut = signal<ReadonlySet<number>>(new Set());
   /** Every step in one line. */
   protected readonly collapsed = signal(false);
+  /** Steps that are not as all of them are: in one line, or whole. */
+  private readonly unlike = signal<ReadonlySet<number>>(new Set());
   /** Steps that are written with a layout. */
   private readonly rich = signal<ReadonlySet<number>>(new Set());
   private readonly past = signal<readonly (readonly CaseStep[])[]>([]);
@@ -125,11 +127,21 @@ export class StepsEditor {
     this.scope.store.dispatch(recordCommands.addFiles.start({ project: this.scope.slug(), key: this.of() }, files));
   }
 
+  protected folded(at: number): boolean {
+    return this.collapsed() !== this.unlike().has(at);
+  }
+  protected toggleFold(at: number): void {
+    this.unlike.update((set) => toggled(set, at));
+  }
+  protected foldAll(): void {
+    this.collapsed.set(!this.collapsed());
+    this.unlike.set(new Set());
+  }
   protected hasMore(step: CaseStep): boolean {
     return Boolean(step.data || step.readings?.length || step.evidence || step.verifies?.length);
   }
   protected shows(at: number, step: CaseStep): boolean {
-    return !this.collapsed() && (this.opened().has(at) || (this.hasMore(step) && !this.shut().has(at)));
+    return !this.folded(at) && (this.opened().has(at) || (this.hasMore(step) && !this.shut().has(at)));
   }
   protected toggleMore(at: number, step: CaseStep): void {
     if (this.shows(at, step)) {

@@ -91,7 +91,7 @@ const nothing: Draft = { title: '', purpose: '', cases: [], requirements: [] };
               <div class="row">
                 <span class="key">{{ g.key }}</span><span class="second small">revision {{ g.revision }}, {{ g.updatedBy }}</span>
                 <span class="grow"></span>
-                <button mat-stroked-button type="button" [disabled]="!g.members.length" (click)="plan(g)">
+                <button mat-stroked-button type="button" [cpNeeds]="nobody" (click)="plan(g)">
                   <cp-icon name="play_arrow" /> Plan a round
                 </button>
               </div>
@@ -244,6 +244,7 @@ export class GroupsPage {
   protected readonly author = computed(() => this.scope.roles().includes('author'));
   private readonly detail = this.store.selectSignal(designFeature.selectGroup);
   protected readonly adding = signal(false);
+  protected readonly nobody = (): string => (this.shown()?.members.length ? '' : 'No case is in it yet.');
   protected readonly shown = computed((): GroupDetail | null =>
     !this.adding() && this.detail()?.key === this.key() ? this.detail() : null,
   );

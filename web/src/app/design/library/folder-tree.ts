@@ -1,7 +1,8 @@
 import { ChangeDetectionStrategy, Component, computed, effect, ElementRef, inject, input, output, signal, untracked } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import type { Folder } from '@contract/design';
-import { Icon, onAction, onChanged, ProblemNote, pastedKeys, toggled, useDeviceMemory, useKeys, useProject } from '../../base';
+import { counted } from '@core/base';
+import { Icon, Needs, onAction, onChanged, ProblemNote, pastedKeys, toggled, useDeviceMemory, useKeys, useProject } from '../../base';
 import { designCommands, designFeature } from '../state';
 
 const dragType = 'text/x-folder';
@@ -9,7 +10,7 @@ const dragType = 'text/x-folder';
 /** The folders of the library, with what is in each: chosen, made, renamed and moved here; cases are dropped onto them. */
 @Component({
   selector: 'cp-folder-tree',
-  imports: [FormsModule, Icon, ProblemNote],
+  imports: [FormsModule, Icon, Needs, ProblemNote],
   changeDetection: ChangeDetectionStrategy.OnPush,
   template: `
     <!-- The rows take the focus, and keys go up from them. -->
@@ -83,6 +84,28 @@ const dragType = 'text/x-folder';
     @for (problem of names; track problem) {
       <cp-problem [of]="problem" />
     }
+    @if (current(); as folder) {
+      <p class="second small">{{ said(folder) }}</p>
+      @if (describing()) {
+        <textarea
+          class="in words"
+          rows="3"
+          maxlength="2000"
+          [attr.aria-label]="'What belongs into ' + folder.title"
+          placeholder="What belongs here"
+          [ngModel]="words()"
+          (ngModelChange)="words.set($event)"
+          (keydown.control.enter)="describe(folder)"
+          (keydown.escape)="describing.set(false)"
+        ></textarea>
+        <div class="row">
+          <button class="chip" type="button" (click)="describe(folder)">Save</button>
+          <button class="chip" type="button" (click)="describing.set(false)">Cancel</button>
+        </div>
+      } @else if (folder.description) {
+        <p class="small about">{{ folder.description }}</p>
+      }
+    }
     @if (may()) {
       <div class="row">
         <button class="chip" type="button" (click)="begin()">
@@ -90,10 +113,19 @@ const dragType = 'text/x-folder';
         </button>
         @if (current(); as folder) {
           <button class="chip" type="button" (click)="startRename(folder)"><cp-icon name="edit_note" /> Rename</button>
-          <button class="chip" type="button" [disabled]="folder.cases > 0" (click)="remove(folder)" aria-label="Retire this folder">
+          <button class="chip" type="button" (click)="startDescribing(folder)">
+            <cp-icon name="description" /> {{ folder.description ? 'Description' : 'Describe' }}
+          </button>
+          <button
+            class="chip"
+            type="button"
+            [cpNeeds]="empty"
+            title="Retire this folder"
+            aria-label="Retire this folder"
+            (click)="remove(folder)"
+          >
             <cp-icon name="delete" />
           </button>
-          <span class="second small">{{ said(folder) }}</span>
         }
       </div>
     }
@@ -144,7 +176,14 @@ const dragType = 'text/x-folder';
       cursor: pointer;
       flex: none;
     }
-    .in {
+    .words {
+      height: auto;
+      flex: none;
+    }
+    .about {
+      white-space: pre-line;
+    }
+    input.in {
       height: 26px;
       flex: 1;
       padding: 2px 6px;
@@ -175,6 +214,15 @@ export class FolderTree {
   protected readonly adding = signal(false);
   protected readonly renaming = signal<string | null>(null);
   protected readonly name = signal('');
+  protected readonly describing = signal(false);
+  protected readonly words = signal('');
+  /** Why the chosen folder cannot be retired. */
+  protected readonly empty = (): string => {
+    const cases = this.current()?.cases ?? 0;
+    return cases
+      ? `${counted(cases, 'case')} ${cases === 1 ? 'is' : 'are'} in it or below it: move ${cases === 1 ? 'it' : 'them'} first.`
+      : '';
+  };
   protected readonly current = computed(() => this.folders().find((f) => f.key === this.chosen()));
   protected readonly rows = computed(() => {
     const folders = this.folders();
@@ -218,12 +266,20 @@ export class FolderTree {
       this.adding.set(false);
       this.picked.emit(answer.key);
     });
-    onAction(designCommands.saveFolder.done, () => this.renaming.set(null));
+    onAction(designCommands.saveFolder.done, () => {
+      this.renaming.set(null);
+      this.describing.set(false);
+    });
+    // What is written belongs to the folder that was chosen.
+    effect(() => {
+      this.chosen();
+      this.describing.set(false);
+    });
     onAction(designCommands.removeFolder.done, () => this.picked.emit(''));
   }
 
   protected said({ cases, approved, neverRun, minutes }: Folder): string {
-    return `${cases} cases, ${approved} approved, ${neverRun} never run, ${Math.round(minutes)} min`;
+    return `${counted(cases, 'case')}, ${approved} approved, ${neverRun} never run, ${Math.round(minutes)} min`;
   }
   protected choose(key: string): void {
     this.at.set(key);
@@ -259,7 +315,15 @@ export class FolderTree {
     const folder = this.folders().find((f) => f.key === this.renaming());
     if (folder && this.name().trim()) this.save(folder, { title: this.name().trim() });
   }
-  private save(folder: Folder, change: { title?: string; under?: string | null; after?: string | null }): void {
+  protected startDescribing(folder: Folder): void {
+    this.words.set(folder.description);
+    this.describing.set(true);
+    setTimeout(() => this.element.nativeElement.querySelector<HTMLTextAreaElement>('.words')?.focus());
+  }
+  protected describe(folder: Folder): void {
+    this.save(folder, { description: this.words().trim() });
+  }
+  private save(folder: Folder, change: { title?: string; description?: string; under?: string | null; after?: string | null }): void {
     const { key, title, description, under, revision: basedOn } = folder;
     this.store.dispatch(
       designCommands.saveFolder.start({ project: this.scope.slug(), key, basedOn, title, description, under, ...change }),

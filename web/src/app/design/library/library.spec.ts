@@ -83,13 +83,32 @@ describe('the folders of the library', () => {
 
   it('are renamed in their place, and retired only when empty', async () => {
     const { api, page } = await shown('FO-3');
-    expect(page.button(/Retire this folder/).disabled).toBeTrue();
+    expect(page.missing(/Retire this folder/)).toBe('1 case is in it or below it: move it first.');
+    expect(page.text()).toContain('1 case, 1 approved, 0 never run, 12 min');
     page.one(item('FO-3')).focus();
     await page.key(page.one(item('FO-3')), 'F2');
     const box = page.one<HTMLInputElement>('.tree .in');
     await page.type(box, 'Winter', 0);
     await page.key(box, 'Enter');
     expect(api.of(contract.saveFolder)[0]).toEqual(jasmine.objectContaining({ key: 'FO-3', title: 'Winter' }));
+  });
+
+  it('are described; what is written for one is not put to another', async () => {
+    const { api, page } = await shown('FO-3');
+    await page.press(/Describe/);
+    const box = page.one<HTMLTextAreaElement>('textarea');
+    await page.type(box as unknown as HTMLInputElement, ' What is done in the cold. ', 0);
+    page.fixture.componentRef.setInput('chosen', 'FO-1');
+    await page.settled();
+    expect(page.all('textarea').length).toBe(0);
+    await page.press(/Describe/);
+    expect(page.one<HTMLTextAreaElement>('textarea').value).toBe('');
+    await page.type(page.one<HTMLInputElement>('textarea'), ' Valves and pads. ', 0);
+    await page.press(/Save/);
+    expect(api.of(contract.saveFolder)).toEqual([
+      jasmine.objectContaining({ key: 'FO-1', title: 'Folder FO-1', description: 'Valves and pads.', basedOn: 3, under: null }),
+    ]);
+    expect(page.all('textarea').length).toBe(0);
   });
 });
 

@@ -47,7 +47,7 @@ import { designCommands, designFeature } from '../state';
               {{ p.of }} points
             </h2>
             <span [class]="'tag ' + (p.proved ? 'sound' : 'waiting')">{{ boundWords() }}</span>
-            <button mat-stroked-button type="button" [disabled]="!p.cases.length" (click)="round()">
+            <button mat-stroked-button type="button" [cpNeeds]="noCase" (click)="round()">
               <cp-icon name="play_arrow" /> Plan a round of them
             </button>
           </div>
@@ -98,6 +98,7 @@ export class SelectionPage {
   private readonly timed = signal(false);
   protected readonly missing = (): string =>
     firstMissing([!this.scope.build(), 'Choose a build in the bar above: code is that of one build.']);
+  protected readonly noCase = (): string => (this.plan()?.cases.length ? '' : 'No case shows any of it.');
   protected readonly boundWords = computed(() => {
     const p = this.plan();
     if (!p) return '';

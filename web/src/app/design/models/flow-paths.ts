@@ -11,7 +11,7 @@ import {
   type ModelChoice,
   type ReachCriterion,
 } from '@core/design';
-import { gradually, Icon, inTurn, RecordLink } from '../../base';
+import { gradually, Icon, inTurn, Needs, RecordLink } from '../../base';
 import { download } from './download';
 import { MadePanel } from './made-panel';
 import type { ChosenCoverage, ShownPath, ShownReach } from './model-tasks';
@@ -37,7 +37,7 @@ const reachedWords: Readonly<Record<ReachCriterion, string>> = {
 /** What the paths of a flow reach: for each criterion how many suffice, the paths themselves, a set chosen by hand, and the cases of them. */
 @Component({
   selector: 'cp-flow-paths',
-  imports: [FormsModule, Icon, MadePanel, RecordLink],
+  imports: [FormsModule, Icon, MadePanel, Needs, RecordLink],
   changeDetection: ChangeDetectionStrategy.OnPush,
   template: `
     <h2>What should the cases reach?</h2>
@@ -154,22 +154,10 @@ const reachedWords: Readonly<Record<ReachCriterion, string>> = {
         </div>
       }
       <cp-made-panel [of]="of()" [choice]="choice()" [count]="chosen().size" [unsaved]="unsaved()">
-        <button
-          class="chip"
-          type="button"
-          [disabled]="!chosen().size"
-          (click)="rows('csv')"
-          title="The rows of the chosen paths, for automation"
-        >
+        <button class="chip" type="button" [cpNeeds]="noPath" (click)="rows('csv')" title="The rows of the chosen paths, for automation">
           <cp-icon name="download" /> CSV
         </button>
-        <button
-          class="chip"
-          type="button"
-          [disabled]="!chosen().size"
-          (click)="rows('json')"
-          title="The rows of the chosen paths, for automation"
-        >
+        <button class="chip" type="button" [cpNeeds]="noPath" (click)="rows('json')" title="The rows of the chosen paths, for automation">
           JSON
         </button>
       </cp-made-panel>
@@ -274,6 +262,7 @@ export class FlowPaths {
   protected readonly at = signal('');
   private readonly extra = signal<readonly ShownPath[]>([]);
   protected readonly chosen = signal<ReadonlyMap<string, ShownPath>>(new Map());
+  protected readonly noPath = (): string => (this.chosen().size ? '' : 'Choose a path first.');
   protected readonly coverage = signal<ChosenCoverage | null>(null);
   private readonly counting = useModelWork();
   private readonly reading = useModelWork();

@@ -16,7 +16,7 @@ import {
   type Row,
   type RowCriterion,
 } from '@core/design';
-import { Icon, RecordLink, toggled } from '../../base';
+import { Icon, Needs, RecordLink, toggled } from '../../base';
 import { Curve } from './curve';
 import { download } from './download';
 import { MadePanel } from './made-panel';
@@ -37,7 +37,7 @@ export const rowCriterionWords: Readonly<Record<RowCriterion, string>> = {
 /** Rows made of parameters: by a criterion, with what each adds and where one can stop; kept, chosen, and given to a case. */
 @Component({
   selector: 'cp-parameter-rows',
-  imports: [Curve, FormsModule, Icon, MadePanel, RecordLink],
+  imports: [Curve, FormsModule, Icon, MadePanel, Needs, RecordLink],
   changeDetection: ChangeDetectionStrategy.OnPush,
   template: `
     <h2>Rows</h2>
@@ -143,7 +143,7 @@ export const rowCriterionWords: Readonly<Record<RowCriterion, string>> = {
       </p>
     }
     <cp-made-panel [of]="of()" [choice]="choice()" [count]="chosen().size" [unsaved]="unsaved()">
-      <button class="chip" type="button" [disabled]="!chosen().size" (click)="file()"><cp-icon name="download" /> CSV</button>
+      <button class="chip" type="button" [cpNeeds]="noRow" (click)="file()"><cp-icon name="download" /> CSV</button>
     </cp-made-panel>
   `,
   styles: `
@@ -177,6 +177,7 @@ export class ParameterRows {
   protected readonly body = computed(() => this.content().body);
   protected readonly made = signal<MadeRows | null>(null);
   protected readonly chosen = signal<ReadonlySet<number>>(new Set());
+  protected readonly noRow = (): string => (this.chosen().size ? '' : 'Choose a row first.');
   protected readonly faults = computed(() => modelFindings(this.content()).some((f) => f.severity === 'error'));
   protected readonly columns = computed(() => this.body().parameters.map((p) => p.name));
   protected readonly curve = computed(() => coverageCurve(this.made() ?? { rows: [], of: 0 }));
