@@ -33,7 +33,7 @@ const screens: readonly (readonly [string, string, RegExp])[] = [
   ['fewest cases', '/larkfell/design/selection', /Work it out/],
   ['import of cases', '/larkfell/design/import', /XLSX, CSV or JSON/],
   ['kinds of case', '/larkfell/design/kinds', /a script that runs it/],
-  ['rounds', '/larkfell/run', /\d+ rounds/],
+  ['rounds', '/larkfell/run', /\d rounds/],
   ['plan a round', '/larkfell/run/plan?cases=C-001', /Plan 1 run/],
   ['round', '/larkfell/run/round/R-003', /C-018/],
   ['Bench', '/larkfell/run/bench/RUN-OF-C-018', /Expect/],

@@ -9,7 +9,9 @@ describe('what another profile would change', () => {
   let p: Project;
   const profileNow = async () => (await p.call('admin', base.getProject, {})).body;
   const states = async () =>
-    (await p.call('auditor', prove.listCords, { build: '1.0', limit: 50 })).body.rows.map(({ key, states: of }) => [key, of.prove] as const);
+    (await p.call('auditor', prove.listCords, { build: '1.0', limit: 50 })).body.rows.map(
+      ({ key, states: of }) => [key, of.prove] as const,
+    );
   const preview = async (change: object, login = 'admin') => {
     const { profile } = await profileNow();
     return p.call(login, prove.previewProfile, { build: '1.0', profile: { ...profile, ...change } as never });
