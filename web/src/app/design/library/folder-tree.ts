@@ -84,12 +84,37 @@ const dragType = 'text/x-folder';
     @for (problem of names; track problem) {
       <cp-problem [of]="problem" />
     }
+    <div class="row tools">
+      <span class="second small grow">{{ saidNow() }}</span>
+      @if (may()) {
+        <button class="chip sign" type="button" [attr.aria-label]="newName()" [title]="newName()" (click)="begin()">
+          <cp-icon name="add" />
+        </button>
+        @if (current(); as folder) {
+          <button class="chip sign" type="button" aria-label="Rename" title="Rename (F2)" (click)="startRename(folder)">
+            <cp-icon name="edit_note" />
+          </button>
+          <button
+            class="chip sign"
+            type="button"
+            aria-label="Describe"
+            title="Describe what belongs here"
+            [attr.aria-expanded]="describing()"
+            (click)="startDescribing(folder)"
+          >
+            <cp-icon name="description" />
+          </button>
+          <button class="chip sign" type="button" [cpNeeds]="empty" aria-label="Retire this folder" (click)="remove(folder)">
+            <cp-icon name="delete" />
+          </button>
+        }
+      }
+    </div>
     @if (current(); as folder) {
-      <p class="second small">{{ said(folder) }}</p>
       @if (describing()) {
         <textarea
           class="in words"
-          rows="3"
+          rows="2"
           maxlength="2000"
           [attr.aria-label]="'What belongs into ' + folder.title"
           placeholder="What belongs here"
@@ -105,29 +130,6 @@ const dragType = 'text/x-folder';
       } @else if (folder.description) {
         <p class="small about">{{ folder.description }}</p>
       }
-    }
-    @if (may()) {
-      <div class="row">
-        <button class="chip" type="button" (click)="begin()">
-          <cp-icon name="folder" /> Folder{{ current() ? ' in ' + current()?.title : '' }}
-        </button>
-        @if (current(); as folder) {
-          <button class="chip" type="button" (click)="startRename(folder)"><cp-icon name="edit_note" /> Rename</button>
-          <button class="chip" type="button" (click)="startDescribing(folder)">
-            <cp-icon name="description" /> {{ folder.description ? 'Description' : 'Describe' }}
-          </button>
-          <button
-            class="chip"
-            type="button"
-            [cpNeeds]="empty"
-            title="Retire this folder"
-            aria-label="Retire this folder"
-            (click)="remove(folder)"
-          >
-            <cp-icon name="delete" />
-          </button>
-        }
-      </div>
     }
   `,
   styles: `
@@ -175,6 +177,9 @@ const dragType = 'text/x-folder';
       color: var(--ink-2);
       cursor: pointer;
       flex: none;
+    }
+    .tools {
+      flex-wrap: nowrap;
     }
     .words {
       height: auto;
@@ -281,6 +286,11 @@ export class FolderTree {
   protected said({ cases, approved, neverRun, minutes }: Folder): string {
     return `${counted(cases, 'case')}, ${approved} approved, ${neverRun} never run, ${Math.round(minutes)} min`;
   }
+  protected readonly saidNow = computed(() => {
+    const folder = this.current();
+    return folder ? this.said(folder) : '';
+  });
+  protected readonly newName = computed(() => (this.current() ? `New folder in ${this.current()?.title}` : 'New folder'));
   protected choose(key: string): void {
     this.at.set(key);
     this.picked.emit(key);
