@@ -82,6 +82,41 @@ describe('a case', () => {
     expect(copy).toHaveBeenCalledTimes(2);
   });
 
+  it('is copied or retired from its own page, after a look at what that does, by authors', async () => {
+    const { api, page } = await open(['author'], detail());
+    api.on(base.previewBulk, ({ selection, act }) => {
+      expect(selection).toEqual({ kind: 'case', keys: ['C-001'] });
+      const words = (act as { act: string }).act === 'copy' ? 'becomes a draft of its own' : 'is retired';
+      return { total: 1, changed: 1, refused: 0, items: [{ key: 'C-001', title: 'Closing', outcome: 'changed', words }], digest: 'd' };
+    });
+    page.one<HTMLButtonElement>('[aria-label="Copy it or retire it"]').click();
+    await page.settled();
+    expect(page.all('[aria-label="What is done"] button').map((b) => b.textContent?.trim())).toEqual([
+      'Copy',
+      'Copy with traces',
+      'Retire',
+      'Bring back',
+    ]);
+    await page.press(/^\s*Copy with traces\s*$/);
+    expect(page.text()).toContain('becomes a draft of its own');
+    page.fixture.componentRef.setInput('key', 'C-002');
+    await page.settled();
+    expect(page.all('cp-bulk-panel')).toEqual([]);
+    TestBed.resetTestingModule();
+    expect((await open(['reviewer'], detail())).page.all('[aria-label="Copy it or retire it"]')).toEqual([]);
+  });
+
+  it('is a document with what it verifies, or without', async () => {
+    const { page } = await open(['auditor'], detail());
+    const links = () => [...document.querySelectorAll<HTMLAnchorElement>('a[mat-menu-item]')].map((a) => a.getAttribute('href'));
+    page.one<HTMLButtonElement>('[aria-label="This case as a document"]').click();
+    await page.settled();
+    expect(links()[0]).toBe('/api/projects/demo/cases/document?format=docx&traces=with&cases=C-001');
+    document.querySelector<HTMLElement>('button[mat-menu-item]')?.click();
+    await page.settled();
+    expect(links()[2]).toBe('/api/projects/demo/cases/document?format=json&traces=without&cases=C-001');
+  });
+
   it('joins its steps with those that somebody saved meanwhile, step by step', async () => {
     const { api, page } = await open(['author'], detail());
     await page.press(/Edit/);

@@ -141,13 +141,15 @@ export class CaseRecord {
     ];
     return facts.filter(([, value]) => value);
   });
+  /** Does the document say what the case verifies? */
+  protected readonly traced = signal(true);
   protected readonly formats = [
     ['docx', 'DOCX'],
     ['pdf', 'PDF'],
     ['json', 'JSON'],
   ] as const;
   protected document(format: string): string {
-    return `/api/projects/${this.scope.slug()}/cases/document?${new URLSearchParams({ format, cases: this.key() })}`;
+    return `/api/projects/${this.scope.slug()}/cases/document?${new URLSearchParams({ format, traces: this.traced() ? 'with' : 'without', cases: this.key() })}`;
   }
   protected readonly running = signal(false);
   protected readonly tester = computed(() => this.scope.roles().includes('tester'));

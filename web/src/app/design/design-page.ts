@@ -124,6 +124,8 @@ export class DesignPage {
     ];
   });
   /** What is shown as a document: the folder, or all. */
+  /** Do documents say what their cases verify? */
+  protected readonly traced = signal(true);
   protected readonly formats = [
     ['docx', 'Word processor (DOCX)'],
     ['pdf', 'PDF'],
@@ -150,7 +152,7 @@ export class DesignPage {
     const folder = this.folder();
     const of = this.selection()?.keys;
     const part: Record<string, string> = of?.length ? { cases: of.slice(0, 800).join(',') } : folder && folder !== '-' ? { folder } : {};
-    return `/api/projects/${this.scope.slug()}/cases/document?${new URLSearchParams({ format, ...part })}`;
+    return `/api/projects/${this.scope.slug()}/cases/document?${new URLSearchParams({ format, traces: this.traced() ? 'with' : 'without', ...part })}`;
   }
 
   protected add(verifies: string[] = []): void {

@@ -1,12 +1,14 @@
 import { LiveAnnouncer } from '@angular/cdk/a11y';
 import { Clipboard } from '@angular/cdk/clipboard';
 import { DatePipe } from '@angular/common';
-import { ChangeDetectionStrategy, Component, computed, effect, inject, input, output } from '@angular/core';
+import { ChangeDetectionStrategy, Component, computed, effect, inject, input, linkedSignal, output } from '@angular/core';
 import { MatButtonModule } from '@angular/material/button';
 import { MatDialog } from '@angular/material/dialog';
-import type { RecordHead } from '@contract/base';
+import type { BulkAct, RecordHead, Selection } from '@contract/base';
 import type { VersionedKind } from '@core/base';
 import { askApproval } from '../approval';
+import { BulkPanel } from '../bulk/bulk-panel';
+import { reviewChoices } from '../bulk/choices';
 import { keysOf, useKeys } from '../keys';
 import { useProject } from '../live';
 import { inTurn } from '../gradually';
@@ -38,6 +40,9 @@ export interface ReviewedRecord {
   readonly own: RecordHead['own'];
 }
 
+/** What becomes of a record as a whole. */
+const wholeActs: readonly BulkAct['act'][] = ['copy', 'retire', 'restore'];
+
 /** What somebody saved while one wrote, beside what one wrote. */
 export interface Conflict {
   readonly by: string;
@@ -51,7 +56,7 @@ export interface Conflict {
  */
 @Component({
   selector: 'cp-record-frame',
-  imports: [DatePipe, MatButtonModule, Icon, MergeNote, Opening, OwnFields, PassagesBody, ProblemNote, RecordPanels, Signatures],
+  imports: [BulkPanel, DatePipe, MatButtonModule, Icon, MergeNote, Opening, OwnFields, PassagesBody, ProblemNote, RecordPanels, Signatures],
   changeDetection: ChangeDetectionStrategy.OnPush,
   host: { '(document:keydown)': 'press($event)' },
   template: `
@@ -71,6 +76,18 @@ export interface Conflict {
           >
             <cp-icon name="link" />
           </button>
+          @if (author() && !editing() && copied.includes(kind())) {
+            <button
+              class="chip"
+              type="button"
+              [attr.aria-expanded]="acting()"
+              aria-label="Copy it or retire it"
+              title="Copy it or retire it"
+              (click)="acting.set(!acting())"
+            >
+              <cp-icon name="more_horiz" />
+            </button>
+          }
           <span class="grow"></span>
           @if (!editing()) {
             @if (author() && !direct()) {
@@ -88,6 +105,9 @@ export interface Conflict {
             <ng-content select="[acts]" />
           }
         </div>
+        @if (acting()) {
+          <cp-bulk-panel [of]="itself()" [choices]="copies()" (closed)="acting.set(false)" />
+        }
         @for (name of problems(); track name) {
           <cp-problem [of]="name" />
         }
@@ -167,6 +187,12 @@ export class RecordFrame {
     const r = this.of();
     return this.reviewer() && r?.state === 'review' && (this.ownAllowed() || r.author !== this.scope.session()?.person.login);
   });
+
+  protected readonly copied: readonly VersionedKind[] = ['requirement', 'case'];
+  /** What is done to it as a whole is being chosen; another record begins without. */
+  protected readonly acting = linkedSignal({ source: this.key, computation: () => false });
+  protected readonly itself = computed((): Selection => ({ kind: this.kind(), keys: [this.key()] }));
+  protected readonly copies = computed(() => reviewChoices(this.scope.roles()).filter(({ act }) => wholeActs.includes(act.act)));
 
   constructor() {
     const visited = useVisited();
