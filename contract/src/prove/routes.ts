@@ -1,6 +1,7 @@
 import * as z from 'zod';
 import { endpoint, inProject, inProjectKey, jobSchema, key, listQuery, pageOf, profileSchema, versionedKindSchema } from '../base';
 
+const knot = z.enum(['specify', 'design', 'run', 'measure', 'prove']);
 const state = z.enum(['sound', 'waiting', 'broken', 'suspect', 'notReached', 'notRequired']);
 const perKnot = <T extends z.ZodType>(value: T) => z.object({ specify: value, design: value, run: value, measure: value, prove: value });
 const recordRef = z.object({
@@ -22,7 +23,7 @@ export const boardRowSchema = z.object({
   break: z
     .object({
       state,
-      knot: z.enum(['specify', 'design', 'run', 'measure', 'prove']),
+      knot,
       words: z.string(),
       records: z.array(recordRef),
       action,
@@ -59,7 +60,7 @@ export const cordShiftsSchema = z.object({
   shifts: z
     .array(
       z.object({
-        knot: z.enum(['specify', 'design', 'run', 'measure', 'prove']),
+        knot,
         from: state,
         to: state,
         count: z.number(),

@@ -5,7 +5,6 @@ import { shiftsOf, type JudgedStates } from './shifts';
 const letters: Readonly<Record<string, KnotState>> = { s: 'sound', w: 'waiting', b: 'broken', n: 'notReached' };
 const cord = (key: string, states: string): JudgedStates => ({
   key,
-  title: key,
   states: Object.fromEntries(knots.map((knot, i) => [knot, letters[states[i]]])) as Record<Knot, KnotState>,
 });
 

@@ -4,7 +4,6 @@ import type { KnotState } from './knot-state';
 /** The knots of a requirement's cord, judged in one way. */
 export interface JudgedStates {
   readonly key: string;
-  readonly title: string;
   readonly states: Readonly<Record<Knot, KnotState>>;
 }
 

@@ -391,10 +391,9 @@ export class Projector {
         hasMetric,
       });
       return shiftsOf(
-        stored.map(({ key, title, states }) => ({ key, title, states: statesOf(states) })),
-        judgeCords(input, new Set(idOf.keys())).map(({ key, title, knots: judged }) => ({
+        stored.map(({ key, states }) => ({ key, states: statesOf(states) })),
+        judgeCords(input, new Set(idOf.keys())).map(({ key, knots: judged }) => ({
           key,
-          title,
           states: perKnot((knot) => judged[knot].state),
         })),
       );

@@ -4,7 +4,7 @@ import type { HereAct } from './here-acts';
 import { knotIcons } from './ui/knot-icons';
 import type { Visited } from './visited';
 
-/** What can be done from anywhere, besides going to a place. */
+/** What can be done besides going to a place: from anywhere, or by a button of the page. */
 export type JumpAct =
   | { readonly do: 'theme' | 'keys' | 'signOut' }
   | { readonly do: 'build'; readonly build: string }

@@ -306,7 +306,7 @@ export class FolderTree {
   protected begin(): void {
     this.name.set('');
     this.adding.set(true);
-    this.focusInput();
+    this.focusOn('.tree .in');
   }
   protected add(): void {
     const title = this.name().trim();
@@ -316,10 +316,10 @@ export class FolderTree {
   protected startRename(folder: Folder): void {
     this.name.set(folder.title);
     this.renaming.set(folder.key);
-    this.focusInput();
+    this.focusOn('.tree .in');
   }
-  private focusInput(): void {
-    setTimeout(() => this.element.nativeElement.querySelector<HTMLInputElement>('.tree .in')?.focus());
+  private focusOn(selector: '.tree .in' | '.words'): void {
+    setTimeout(() => this.element.nativeElement.querySelector<HTMLElement>(selector)?.focus());
   }
   protected rename(): void {
     const folder = this.folders().find((f) => f.key === this.renaming());
@@ -328,7 +328,7 @@ export class FolderTree {
   protected startDescribing(folder: Folder): void {
     this.words.set(folder.description);
     this.describing.set(true);
-    setTimeout(() => this.element.nativeElement.querySelector<HTMLTextAreaElement>('.words')?.focus());
+    this.focusOn('.words');
   }
   protected describe(folder: Folder): void {
     this.save(folder, { description: this.words().trim() });
