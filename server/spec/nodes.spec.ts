@@ -334,11 +334,20 @@ describe('requests from one address', () => {
     const site = await openSite();
     const webRoot = mkdtempSync(join(tmpdir(), 'cord-web-'));
     writeFileSync(join(webRoot, 'index.html'), '<!doctype html><cp-root></cp-root>');
-    writeFileSync(join(webRoot, 'main-ABCDEFGH.js'), 'void 0;');
+    for (const name of ['main-ABCDEFGH.js', 'worker-ABCDEFGH.js', 'favicon.svg']) writeFileSync(join(webRoot, name), 'void 0;');
     const app = await buildApp({ context: contextOf(site.database), requestLimit: 5, webRoot });
     const ask = async (url: string): Promise<number> => (await app.inject({ url })).statusCode;
     const answers = await Promise.all(Array.from({ length: 40 }, (_, i) => ask(i % 2 ? '/larkfell/cord' : '/main-ABCDEFGH.js')));
     expect(new Set(answers)).toEqual(new Set([200]));
+    // A hashed file is kept for ever and says nothing that is said with a page; a worker has a policy of its own.
+    const said = async (url: string): Promise<unknown[]> => {
+      const { headers } = await app.inject({ url });
+      return [headers['cache-control'], headers['x-content-type-options'], 'content-security-policy' in headers];
+    };
+    expect(await said('/main-ABCDEFGH.js')).toEqual(['public, max-age=31536000, immutable', 'nosniff', false]);
+    expect(await said('/worker-ABCDEFGH.js')).toEqual(['public, max-age=31536000, immutable', 'nosniff', true]);
+    expect(await said('/favicon.svg')).toEqual(['no-cache', 'nosniff', true]);
+    expect(await said('/larkfell/cord')).toEqual(['no-store', 'nosniff', true]);
     const api: number[] = [];
     for (let i = 0; i < 8; i++) api.push(await ask('/api/session'));
     expect(api).toEqual([401, 401, 401, 401, 401, 429, 429, 429]);

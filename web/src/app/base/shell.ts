@@ -9,7 +9,6 @@ import { bytesWords, entrySentence, knots, type Knot } from '@core/base';
 import { knotWords, stateWords, type KnotState } from '@core/prove';
 import { selectRequest } from './command';
 import { keysOf, useKeys } from './keys';
-import { KeysDialog } from './keys-dialog';
 import { JumpDialog } from './jump-dialog';
 import { Live, onAction, quietActions, useProject } from './live';
 import { actionLink } from './links';
@@ -162,7 +161,8 @@ export class Shell implements OnDestroy {
       });
   }
 
-  protected showKeys(): void {
+  protected async showKeys(): Promise<void> {
+    const { KeysDialog } = await import('./keys-dialog');
     if (!this.dialogs.openDialogs.length) this.dialogs.open(KeysDialog, { width: '520px' });
   }
 
@@ -176,7 +176,7 @@ export class Shell implements OnDestroy {
       if (!box) return;
       box.focus();
     } else if (name === 'jump') this.jump();
-    else if (name === 'keys') this.showKeys();
+    else if (name === 'keys') void this.showKeys();
     else void this.router.navigate(['/', this.scope.slug(), name]);
     event.preventDefault();
   }
