@@ -1,5 +1,6 @@
 import { readFileSync } from 'node:fs';
 import { randomBytes } from 'node:crypto';
+import type { ServerResponse } from 'node:http';
 import { basename, join } from 'node:path';
 import { constants } from 'node:zlib';
 import cookie from '@fastify/cookie';
@@ -288,7 +289,8 @@ async function serveWeb(app: FastifyInstance, webRoot: string): Promise<void> {
     cacheControl: false,
     acceptRanges: false,
     lastModified: false,
-    setHeaders: (reply, path) => {
+    setHeaders: (answer: unknown, path) => {
+      const reply = answer as ServerResponse;
       const hashed = /-[\w-]{8}\.(?:js|css|woff2?)(?:\.br|\.gz)?$/.test(path);
       reply.setHeader('cache-control', hashed ? 'public, max-age=31536000, immutable' : 'no-cache');
       // Sixty files make a page: what each says beside itself is a tenth of what is sent. A worker has a policy of its own.

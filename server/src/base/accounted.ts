@@ -1,5 +1,5 @@
 import { canonicalJson, sha256Hex, type Json, type LedgerWrite } from '@core/base';
-import { inArray, sql, type SQL } from 'drizzle-orm';
+import { getTableColumns, inArray, sql, type SQL } from 'drizzle-orm';
 import { MySqlDialect, type MySqlColumn, type MySqlTable } from 'drizzle-orm/mysql-core';
 import type { Db, Tx } from './database';
 import { sha256Of } from './digest';
@@ -82,8 +82,10 @@ class RowHasher {
   constructor(private readonly accounted: Accounted) {}
 
   hashOf(row: Row): string {
-    const { name, columns } = this.accounted;
-    return sha256Of(`[${[canonicalJson(name), ...columns.map(([, column], i) => this.canonical(column, row[i + 1]))].join(',')}]`);
+    return hashOfTexts(
+      this.accounted,
+      this.accounted.columns.map(([, column], i) => this.canonical(column, row[i + 1])),
+    );
   }
 
   /** Is it known what a column's digest stands for? A column that is null has none. */
@@ -128,6 +130,28 @@ async function readAlike(tx: Tx, accounted: Accounted, hasher: RowHasher, ids: r
   }
   return rows;
 }
+
+/** The names under which a row that was read holds the columns that are hashed, in their order. */
+const names = new Map<Accounted, readonly string[]>();
+function namesOf(accounted: Accounted): readonly string[] {
+  let known = names.get(accounted);
+  if (!known) {
+    const all = Object.entries(getTableColumns(accounted.table));
+    known = accounted.columns.map(([, column]) => all.find(([, other]) => other === column)?.[0] ?? '');
+    names.set(accounted, known);
+  }
+  return known;
+}
+
+/** The hash of a row that holds these values, as it is read: the same that `rowHashes` finds once they are stored. */
+export const hashOfRow = (accounted: Accounted, row: Readonly<Record<string, unknown>>): string =>
+  hashOfTexts(
+    accounted,
+    namesOf(accounted).map((name) => canonicalJson((row[name] ?? null) as Json)),
+  );
+
+const hashOfTexts = ({ name }: Accounted, columns: readonly string[]): string =>
+  sha256Of(`[${[canonicalJson(name), ...columns].join(',')}]`);
 
 /** The hashes of rows by id, as they stand in this transaction; a row that is no more has none. */
 export async function rowHashes(tx: Tx, accounted: Accounted, ids: readonly number[]): Promise<Map<number, string>> {

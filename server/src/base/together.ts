@@ -1,19 +1,9 @@
 import { groupBy } from '@core/base';
 import { forRecording, type Db, type Tx } from './database';
 import { isClash, isDuplicate, isLockWait, Refusal } from './errors';
+import { heldRights, type HeldRights } from './held-rights';
 import { inOnePacket, packedTransaction } from './packets';
-import {
-  appendAll,
-  asRefused,
-  committed,
-  heldRights,
-  noteOperations,
-  write,
-  Writing,
-  type Actor,
-  type HeldRights,
-  type Shared,
-} from './writing';
+import { appendAll, asRefused, committed, lockHead, noteOperations, write, Writing, type Actor, type Shared } from './writing';
 
 /**
  * What acts of one kind need of the records that they are on, locked and read for all of them at once, by those records. A record that
@@ -25,6 +15,8 @@ export type Ahead = (tx: Tx, projectId: number, on: readonly string[]) => Promis
 export interface ActOn {
   readonly key: string;
   readonly ahead: Ahead;
+  /** It asks for nothing beside what is read ahead: the chain's end is locked with that, so that two packets do all. */
+  readonly brief?: boolean;
 }
 
 interface Waiting {
@@ -122,11 +114,18 @@ class Together {
   private async commitWhole(batch: readonly Waiting[], packed: boolean): Promise<void> {
     const done = async (tx: Tx): Promise<{ worked: Worked[]; last: Map<Writing, number> }> => {
       const actors = batch.map(({ actor }) => actor);
-      const [rights, operations, ahead] = await inOnePacket(
+      const brief = packed && batch.every(({ on }) => on.brief);
+      const [rights, operations, ahead, head] = await inOnePacket(
         tx,
-        () => heldRights(tx, this.projectId, actors),
+        () =>
+          heldRights(
+            tx,
+            this.projectId,
+            actors.flatMap(({ rights }) => rights ?? []),
+          ),
         async () => (packed ? noteOperations(tx, actors).then(() => true) : noteTogether(tx, actors)),
         () => (packed ? readAhead(tx, this.projectId, batch) : readUnlessHeld(tx, this.projectId, batch)),
+        async () => (brief ? lockHead(tx, this.projectId) : undefined),
       );
       const shared = new SharedWork(ahead);
       // Each act reads what is stored when it is its turn, as if it were alone.
@@ -136,7 +135,7 @@ class Together {
         tx,
         this.projectId,
         worked.map(({ writing }) => writing),
-        { put: () => shared.write(tx) },
+        { put: () => shared.write(tx), head },
       );
       return { worked, last };
     };

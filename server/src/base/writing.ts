@@ -11,12 +11,13 @@ import {
 import type { May } from '@contract/base';
 import type { Role } from '@core/base';
 import { eq, sql } from 'drizzle-orm';
-import { rowHashes, snapshotWrite, type Accounted } from './accounted';
+import { hashOfRow, rowHashes, snapshotWrite, type Accounted } from './accounted';
 import type { Db, Tx } from './database';
 import { isClash, isDuplicate, Refusal } from './errors';
+import { heldRights, holderOf, type Held, type HeldRights, type Rights } from './held-rights';
 import { inOnePacket, lastly } from './packets';
 import { statement } from './statement';
-import { ledger, ledgerHeads, memberships, operations, people, revisions, tokens } from './tables';
+import { ledger, ledgerHeads, operations, revisions } from './tables';
 import type { Parse } from './parsing';
 import type { Touches } from './touches';
 
@@ -34,7 +35,7 @@ export interface Actor {
   /** Told the ledger number of what was written. */
   readonly wrote?: (seq: number) => void;
   /** What the route asks for, judged again at the moment of the act: while the end of the ledger is locked. */
-  readonly rights?: { readonly personId: number; readonly tokenId?: number; readonly may: May; readonly factorShown?: boolean };
+  readonly rights?: Rights;
 }
 
 /** Who acts on the installation: its own ledger has number 0. */
@@ -71,7 +72,8 @@ export interface Shared {
 interface Pending extends EntryInput {
   readonly snapshots: SnapshotInput[];
   readonly later: ((seq: number) => Promise<void>)[];
-  readonly wrote: Map<Accounted, Set<number>>;
+  /** Rows by their ids, with their hashes where these are known; null where they are read once all is written. */
+  readonly wrote: Map<Accounted, Map<number, string | null>>;
   readonly writes: LedgerWrite[];
 }
 
@@ -79,7 +81,7 @@ type LedgerRow = typeof ledger.$inferInsert;
 type SnapshotRow = typeof revisions.$inferInsert;
 
 /** The last entry of a ledger. */
-interface ChainEnd {
+export interface ChainEnd {
   readonly seq: number;
   readonly hash: string;
 }
@@ -143,10 +145,21 @@ export class Writing {
 
   /** Accounts for rows that were written in this transaction. */
   wrote(accounted: Accounted, ...ids: readonly number[]): void {
+    const known = this.wroteIn(accounted);
+    for (const id of ids) known.set(id, null);
+  }
+
+  /** Accounts for a row that holds these values once all is written: nobody has to read it for that. */
+  wroteAs(accounted: Accounted, row: Readonly<Record<string, unknown>> & { readonly id: number }): void {
+    const known = this.wroteIn(accounted);
+    if (known.get(row.id) !== null) known.set(row.id, hashOfRow(accounted, row));
+  }
+
+  private wroteIn(accounted: Accounted): Map<number, string | null> {
     const { wrote } = this.last();
-    const known = wrote.get(accounted) ?? new Set<number>();
-    for (const id of ids) known.add(id);
+    const known = wrote.get(accounted) ?? new Map<number, string | null>();
     wrote.set(accounted, known);
+    return known;
   }
 
   /** Accounts for rows that stood before there was a ledger of rows, by their hashes. */
@@ -201,9 +214,9 @@ export class Writing {
     return [this.actor.projectId, ...this.elsewhere.keys()];
   }
 
-  /** The rows that its entries wrote. */
-  *written(): Generator<readonly [Accounted, number]> {
-    for (const { wrote } of this.pending) for (const [accounted, ids] of wrote) for (const id of ids) yield [accounted, id];
+  /** The rows that its entries wrote, with what is known of each; the last that is said of a row counts. */
+  *written(): Generator<readonly [Accounted, number, string | null]> {
+    for (const { wrote } of this.pending) for (const [accounted, ids] of wrote) for (const [id, hash] of ids) yield [accounted, id, hash];
   }
 
   /** Does what waited for the numbers of its entries, of which the first is `seq`; answers the number behind the last, and snapshots to keep. */
@@ -245,7 +258,7 @@ export class Writing {
     for (const entry of this.pending) {
       const writes = [...entry.writes];
       for (const [accounted, ids] of entry.wrote)
-        for (const id of ids) writes.push({ table: accounted.name, id: String(id), hash: hashes.get(accounted)?.get(id) ?? null });
+        for (const id of ids.keys()) writes.push({ table: accounted.name, id: String(id), hash: hashes.get(accounted)?.get(id) ?? null });
       push(entry, writes.slice(0, writesInEntry));
       for (let at = writesInEntry; at < writes.length; at += writesInEntry)
         push({ action: `${entry.action}, further rows`, kind: entry.kind, key: entry.key }, writes.slice(at, at + writesInEntry));
@@ -257,7 +270,7 @@ export class Writing {
   async refuseUnlessMay(known?: HeldRights): Promise<void> {
     const { rights, projectId } = this.actor;
     if (!rights || rights.may === 'anyone') return;
-    const held = (known ?? (await heldRights(this.tx, projectId, [this.actor]))).get(holderOf(rights));
+    const held = (known ?? (await heldRights(this.tx, projectId, [rights]))).get(holderOf(rights));
     if (!held || !this.suffices(rights.may, held)) throw new Refusal('forbidden');
   }
 
@@ -372,7 +385,10 @@ interface Beside {
   readonly mayStill?: () => Promise<void>;
   /** Does what was put off: before the chain's end is locked, and when all have their numbers, before their rows are hashed. */
   readonly put?: () => Promise<void>;
+  /** The chain's end, where it is locked already. */
+  readonly head?: ChainEnd | undefined;
 }
+const nothing = (): Promise<void> => Promise.resolve();
 
 /**
  * Appends what some writings of one transaction say to the ledger of their project, and to those that they name beside it; answers the last
@@ -382,19 +398,22 @@ export async function appendAll(
   tx: Tx,
   projectId: number,
   writings: readonly Writing[],
-  { mayStill, put = () => Promise.resolve() }: Beside = {},
+  { mayStill, put = nothing, head: held }: Beside = {},
 ): Promise<Map<Writing, number>> {
   const last = new Map<Writing, number>();
   const saying = writings.filter((writing) => writing.says());
   if (saying.length) {
     // Hashes of rows first, where none waits for its entry's number: the chain's end is everybody's, and locked as briefly as can be.
-    const hash = async (): Promise<RowHashes> => hashesOf(tx, saying);
+    const hash = (): Promise<RowHashes> => hashesOf(tx, rowsOf(saying));
     const waits = saying.some((writing) => writing.waits());
+    // Where nothing is left to be asked, what was put off goes with the end of the transaction.
+    const ends = held !== undefined && !waits && rowsOf(saying).unread.size === 0;
+    if (ends) await lastly(tx, put);
     const [, early, head] = await inOnePacket(
       tx,
-      put,
+      ends ? nothing : put,
       async () => (waits ? undefined : hash()),
-      () => lockHead(tx, projectId),
+      async () => held ?? lockHead(tx, projectId),
     );
     await mayStill?.();
     let next = head.seq + 1;
@@ -407,7 +426,7 @@ export async function appendAll(
     const [, , late] = await inOnePacket(
       tx,
       () => retain(tx, retained),
-      put,
+      ends ? nothing : put,
       async () => early ?? hash(),
     );
     let end = head;
@@ -443,53 +462,34 @@ async function appendEntries(tx: Tx, projectId: number, rows: readonly LedgerRow
 
 type RowHashes = ReadonlyMap<Accounted, ReadonlyMap<number, string>>;
 
-/** The hashes of all rows that were written, as they stand now: a query for each table. */
-async function hashesOf(tx: Tx, writings: readonly Writing[]): Promise<RowHashes> {
-  const ids = new Map<Accounted, Set<number>>();
+interface WrittenRows {
+  readonly known: RowHashes;
+  readonly unread: ReadonlyMap<Accounted, ReadonlySet<number>>;
+}
+
+/** The rows that some wrote until now: the hashes of those that are known, and those that have to be read. */
+function rowsOf(writings: readonly Writing[]): WrittenRows {
+  const known = new Map<Accounted, Map<number, string>>();
+  const unread = new Map<Accounted, Set<number>>();
   for (const writing of writings)
-    for (const [accounted, id] of writing.written()) {
-      const known = ids.get(accounted);
-      if (known) known.add(id);
-      else ids.set(accounted, new Set([id]));
+    for (const [accounted, id, hash] of writing.written()) {
+      const hashes = known.get(accounted) ?? new Map<number, string>();
+      known.set(accounted, hashes);
+      if (hash !== null) hashes.set(id, hash);
+      else unread.set(accounted, (unread.get(accounted) ?? new Set<number>()).add(id));
     }
-  const hashes = new Map<Accounted, ReadonlyMap<number, string>>();
-  await Promise.all([...ids].map(async ([accounted, some]) => hashes.set(accounted, await rowHashes(tx, accounted, [...some]))));
+  return { known, unread };
+}
+
+/** The hashes of all rows that were written, as they stand now: a query for each table of which any has to be read. */
+async function hashesOf(tx: Tx, { known, unread }: WrittenRows): Promise<RowHashes> {
+  const hashes = new Map(known);
+  await Promise.all(
+    [...unread].map(async ([accounted, some]) =>
+      hashes.set(accounted, new Map([...(known.get(accounted) ?? []), ...(await rowHashes(tx, accounted, [...some]))])),
+    ),
+  );
   return hashes;
-}
-
-interface Held {
-  readonly installation: boolean;
-  readonly roles: readonly Role[];
-}
-/** What people and programs may do in a project now, by who they are; nothing of those who are gone. */
-export type HeldRights = ReadonlyMap<string, Held>;
-type Rights = NonNullable<Actor['rights']>;
-
-const holderOf = ({ personId, tokenId }: Rights): string => (tokenId === undefined ? `person ${personId}` : `program ${tokenId}`);
-
-/** Reads what some may do, locked: what takes a right away waits for their acts, or they for it. */
-export async function heldRights(tx: Tx, projectId: number, actors: readonly Actor[]): Promise<HeldRights> {
-  const rights = actors.flatMap((actor) => actor.rights ?? []);
-  const persons = [...new Set(rights.flatMap((r) => (r.tokenId === undefined ? r.personId : [])))];
-  const programs = [...new Set(rights.flatMap((r) => r.tokenId ?? []))];
-  const held = new Map<string, { installation: boolean; roles: Role[] }>();
-  if (persons.length) {
-    const [rows] = (await tx.execute(
-      sql`select p.id, p.installation, m.role from ${people} p left join ${memberships} m on m.person_id = p.id and m.project_id = ${projectId} where p.id in ${persons} and not p.disabled lock in share mode`,
-    )) as unknown as [{ id: number; installation: number; role: Role | null }[]];
-    for (const { id, installation, role } of rows) {
-      const known = held.get(`person ${id}`) ?? { installation: Boolean(installation), roles: [] };
-      held.set(`person ${id}`, known);
-      if (role) known.roles.push(role);
-    }
-  }
-  if (programs.length) {
-    const [rows] = (await tx.execute(
-      sql`select t.id, t.roles from ${tokens} t where t.id in ${programs} and t.ended_at is null lock in share mode`,
-    )) as unknown as [{ id: number; roles: string }[]];
-    for (const { id, roles } of rows) held.set(`program ${id}`, { installation: false, roles: JSON.parse(roles) as Role[] });
-  }
-  return held;
 }
 
 const lockedHead = statement((db) =>
@@ -501,7 +501,7 @@ const lockedHead = statement((db) =>
 );
 
 /** The chain's end, locked until the transaction is over. */
-async function lockHead(tx: Tx, projectId: number): Promise<ChainEnd> {
+export async function lockHead(tx: Tx, projectId: number): Promise<ChainEnd> {
   const [head] = await lockedHead(tx, { projectId });
   if (head) return head;
   await tx.insert(ledgerHeads).ignore().values({ projectId, seq: 0, hash: ledgerRoot });

@@ -113,16 +113,20 @@ interface StepsNoted extends Pick<typeof runs.$inferSelect, 'id' | 'steps' | 'se
   readonly at: string;
 }
 
+type Begun = Pick<StepsNoted, 'steps' | 'seconds' | 'startedAt'>;
+
 /** Stores the steps of a run that is on the bench; together with others where others record in the same transaction. */
-async function noteSteps(
-  w: Writing,
-  { run: { id }, record }: StoredRun,
-  steps: Pick<StepsNoted, 'steps' | 'seconds' | 'startedAt'>,
-): Promise<number> {
+async function noteSteps(w: Writing, { run: { id }, record }: StoredRun, steps: Begun): Promise<number> {
   const noted = { ...steps, id, revision: record.revision + 1, by: w.actor.login, at: w.at };
   if (w.shared) w.shared.later(storeSteps, noted);
   else await storeSteps(w.tx, [noted]);
   return noted.revision;
+}
+
+/** Accounts for it: what its rows hold then is known. */
+function accountSteps(w: Writing, { run, record }: StoredRun, steps: Begun, revision: number): void {
+  w.wroteAs(runRows, { ...run, ...steps });
+  w.wroteAs(recordRows, { ...record, revision, state: 'onBench' });
 }
 
 async function storeSteps(tx: Tx, noted: readonly StepsNoted[]): Promise<void> {
@@ -183,7 +187,7 @@ export interface StepInput {
 
 /** Records a step. The same content again changes nothing, so that a client may repeat what it is not sure of. */
 export function recordStep(db: Db, actor: Actor, key: string, step: number, input: StepInput): Promise<StepSaved> {
-  return writeTogether(db, actor, onRun(key), async (w) => {
+  return writeTogether(db, actor, { ...onRun(key), brief: true }, async (w) => {
     const stored = await lockOpenRun(w, key);
     const { run, record } = stored;
     const before = run.steps[step - 1];
@@ -239,13 +243,16 @@ export function recordStep(db: Db, actor: Actor, key: string, step: number, inpu
     const steps = run.steps.map((item, i) => (i === step - 1 ? after : item));
     const begun = { steps, seconds, startedAt: run.startedAt ?? w.at };
     const note = deviceNote(w, 'step', step);
-    const revision =
-      run.finishedAt === null && !note
-        ? await noteSteps(w, stored, begun)
-        : await changeRun(w, stored, { ...begun, ...reopened, ...awayFormat(note) }, 'onBench');
+    const plain = run.finishedAt === null && !note;
+    const revision = plain
+      ? await noteSteps(w, stored, begun)
+      : await changeRun(w, stored, { ...begun, ...reopened, ...awayFormat(note) }, 'onBench');
     w.log({ action: 'step recorded', kind: 'run', key: record.key, before: { step, ...before }, after: { step, ...after, seconds } });
-    w.wrote(runRows, run.id);
-    w.wrote(recordRows, run.id);
+    if (plain) accountSteps(w, stored, begun, revision);
+    else {
+      w.wrote(runRows, run.id);
+      w.wrote(recordRows, run.id);
+    }
     if (note) await putRunDevice(w, run.id, { note });
     return saved(after, revision, run.finishedAt !== null);
   });
