@@ -246,6 +246,43 @@ describe('acts that are done together', () => {
     expect((answered as { status: number }[]).map(({ status }) => status)).toEqual([200, 200]);
   });
 
+  it('are answered and committed only where the session still is whose it was, however lately it was', async () => {
+    const { key } = items[9];
+    expect((await step(key, 1)).status).toBe(200);
+    expect((await p.call('tester', run.listRuns, {})).status).toBe(200);
+    const [before, told] = [await entries(), (await p.call('auditor', run.getRun, { key })).body.steps];
+    const asked = async (): Promise<unknown[]> => {
+      const answers = [
+        await step(key, 2),
+        // What is wrong with a request is told to those who may ask.
+        await step(key, 2, { verdict: 'splendid' }),
+        await p.call('tester', run.listRuns, {}),
+        await p.call('tester', run.listRuns, { sort: 'no such column' }),
+        await p.call('tester', run.finishRun, { key, seconds: 1 }),
+      ];
+      return [...new Set(answers.map(({ status }) => status))];
+    };
+    const sql = (text: string): Promise<unknown> => p.owner.query(text.replaceAll('#', `${p.name}.`));
+    const tester = `(select id from ${p.name}.people where login = 'tester')`;
+    // Nobody told this node of any of it.
+    await sql(`update #people set disabled = true where login = 'tester'`);
+    expect(await asked()).toEqual([401]);
+    await sql(`update #people set disabled = false where login = 'tester'`);
+    expect((await step(key, 2)).status).toBe(200);
+    await sql(`update #memberships set role = 'auditor' where person_id = ${tester} and project_id = ${p.projectId} and role = 'tester'`);
+    expect([(await step(key, 2, { observed: 'again' })).status, (await p.call('tester', run.listRuns, {})).status]).toEqual([403, 200]);
+    await sql(`update #memberships set role = 'tester' where person_id = ${tester} and project_id = ${p.projectId} and role = 'auditor'`);
+    await p.call('tester', run.listRuns, {});
+    await sql(`update #sessions set seen_at = '2020-01-01T00:00:00.000Z' where person_id = ${tester}`);
+    expect(await asked()).toEqual([401]);
+    await sql(`update #sessions set seen_at = expires_at where person_id = ${tester}`);
+    expect((await p.call('tester', run.listRuns, {})).status).toBe(200);
+    await sql(`delete from #sessions where person_id = ${tester}`);
+    expect(await asked()).toEqual([401]);
+    const { body } = await p.call('auditor', run.getRun, { key });
+    expect([(await entries()) - before, body.steps[0]]).toEqual([1, told[0]]);
+  });
+
   it('leave nothing of what is refused in the middle, and take a name once', async () => {
     const actor = (operation?: string): Actor => ({
       ...p.as('tester'),

@@ -231,8 +231,14 @@ function isOwn(origin: string, host: string | undefined, secure: boolean): boole
 }
 
 function answerErrors(app: FastifyInstance): void {
-  app.setErrorHandler((error: FastifyError, request, reply) => {
-    const refusal = asRefusal(error);
+  app.setErrorHandler(async (error: FastifyError, request, reply) => {
+    // Whoever is not signed in any more is told that, and nothing else.
+    const refusal = asRefusal(
+      await (request.confirmed ?? Promise.resolve()).then(
+        () => error,
+        (refused: FastifyError) => refused,
+      ),
+    );
     if (refusal.code === 'internal') request.log.error({ err: error }, 'internal error');
     const details = refusal.details();
     // The database comes back, or the window of a limit ends: when to ask again.

@@ -201,12 +201,31 @@ export async function findMember(
   now: () => Date,
 ): Promise<{ person: SignedIn; membership?: Membership } | undefined> {
   const at = now();
-  const found = await membersOf(db, { idHash: sha256Hex(id), slug, at });
+  const idHash = sha256Hex(id);
+  const found = await membersOf(db, { idHash, slug, at });
+  remember(db, `${idHash} ${slug}`, found);
   if (!found) return undefined;
   const { seenAt, ...rest } = found;
   await noteUse(db, id, seenAt, at);
   return rest;
 }
+
+/** So many sessions are remembered on a node. */
+const mostRemembered = 5000;
+const rememberedOf = new WeakMap<Db, Map<string, { readonly person: SignedIn; readonly membership: Membership }>>();
+
+function remember(db: Db, name: string, found: SessionFound | undefined): void {
+  const known = rememberedOf.get(db) ?? new Map();
+  rememberedOf.set(db, known);
+  known.delete(name);
+  if (!found?.membership) return;
+  known.set(name, { person: found.person, membership: found.membership });
+  if (known.size > mostRemembered) known.delete(known.keys().next().value ?? '');
+}
+
+/** Whose session it was when it was asked for last, on this node: no answer to whether it still is. */
+export const rememberedMember = (db: Db, id: string, slug: string): { person: SignedIn; membership: Membership } | undefined =>
+  rememberedOf.get(db)?.get(`${sha256Hex(id)} ${slug}`);
 
 /** Those of some sessions that still live, and whose person still is a member of the project beside it: in one reading for all. */
 export async function membersAmong<S extends { readonly session: string; readonly slug: string }>(

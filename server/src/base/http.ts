@@ -7,7 +7,7 @@ import '@fastify/multipart';
 import '@fastify/rate-limit';
 import '@fastify/swagger';
 import type { FastifyInstance, FastifyReply, FastifyRequest } from 'fastify';
-import { findMember, findProgram, findSession, type Membership } from './access';
+import { findMember, findProgram, findSession, rememberedMember, type Membership } from './access';
 import type { Database, Tx } from './database';
 import { sha256Of } from './digest';
 import { Refusal } from './errors';
@@ -79,9 +79,13 @@ declare module 'fastify' {
   interface FastifyContextConfig {
     /** Who may call this route: every route of the API says so. */
     may?: May;
+    /** Work may begin for whoever was signed in with this session last; it is answered or committed once that is confirmed. */
+    confirmedMeanwhile?: boolean;
   }
   interface FastifyRequest {
     caller?: Caller;
+    /** Settled when it is known whether the caller is who they were; absent where that is known already. */
+    confirmed?: Promise<void>;
   }
 }
 
@@ -100,8 +104,19 @@ export function guardRoutes(app: FastifyInstance, context: AppContext): void {
       throw new Error(`${String(method)} ${url} does not say who may call it`);
   });
   app.addHook('onRequest', async (request) => {
-    const { may } = request.routeOptions.config;
-    if (may !== undefined) request.caller = await authorise(context, may, request);
+    const { may, confirmedMeanwhile } = request.routeOptions.config;
+    if (may === undefined) return;
+    const caller = confirmedMeanwhile ? lastCaller(context, may, request) : undefined;
+    if (!caller) {
+      request.caller = await authorise(context, may, request);
+      return;
+    }
+    request.caller = caller;
+    request.confirmed = authorise(context, may, request).then(({ person, membership }) => {
+      if (person.login !== caller.person.login || membership.projectId !== caller.membership.projectId) throw new Refusal('notSignedIn');
+    });
+    // Whoever waits for it hears it.
+    request.confirmed.catch(() => undefined);
   });
 }
 
@@ -109,6 +124,16 @@ export function guardRoutes(app: FastifyInstance, context: AppContext): void {
 export function callerOf(request: FastifyRequest): Caller {
   if (!request.caller) throw new Refusal('notSignedIn');
   return request.caller;
+}
+
+/** Who called with this session last, where they might do this then; to be confirmed. */
+function lastCaller(context: AppContext, may: May, request: FastifyRequest): Caller | undefined {
+  const id = request.cookies[sessionCookieName(context)];
+  const slug = (request.params as { project?: string }).project ?? '';
+  if (!id || request.headers.authorization !== undefined) return undefined;
+  const last = rememberedMember(context.database.db, id, slug);
+  const allowed = may === 'member' || (typeof may !== 'string' && may.some((role) => last?.membership.roles.includes(role)));
+  return last && allowed && !last.person.factorPending && last.person.codeUntil == null ? last : undefined;
 }
 
 const bearer = /^Bearer (cord_[\w-]{20,60})$/;
@@ -225,6 +250,7 @@ export function serve<E extends Endpoint>(
   context: AppContext,
   endpoint: E,
   handle: (call: Call<E>) => Promise<AnswerOf<E>>,
+  confirmedMeanwhile = false,
 ): void {
   const { method, path, summary, params, query, body, answer, may, bodyLimit, multipart } = endpoint;
   const hasBody = (method === 'POST' || method === 'PUT') && !multipart;
@@ -232,7 +258,7 @@ export function serve<E extends Endpoint>(
     method,
     url: `/api${path}`,
     ...(bodyLimit ? { bodyLimit } : {}),
-    config: { may },
+    config: { may, confirmedMeanwhile },
     schema: {
       summary,
       tags: [roomOf(path)],
@@ -247,6 +273,7 @@ export function serve<E extends Endpoint>(
       const operation = method === 'GET' ? undefined : operationOf(request);
       const before = operation && (await firstAnswer(context, person.login, operation));
       const device = method === 'GET' ? undefined : deviceOf(request);
+      if (before !== undefined) await request.confirmed;
       if (before !== undefined) return reply.type('application/json; charset=utf-8').send(before);
       let wrote = 0;
       const actor: Actor = {
@@ -257,6 +284,7 @@ export function serve<E extends Endpoint>(
         ...(operation ? { operation } : {}),
         ...(device ? { device } : {}),
         wrote: (seq) => (wrote = Math.max(wrote, seq)),
+        ...(request.confirmed ? { confirmed: request.confirmed } : {}),
         ...(may === 'anyone'
           ? {}
           : { rights: { personId: person.id, may, factorShown: person.factorAt != null, ...(tokenId === undefined ? {} : { tokenId }) } }),
@@ -264,7 +292,7 @@ export function serve<E extends Endpoint>(
       if (multipart) await refuseFull(context.database.db, membership.projectId, Number(request.headers['content-length'] ?? 0));
       // Neither canonical JSON nor the database can hold half a character.
       if (!wellFormed(request.body)) throw new Refusal('invalid', { detail: 'A text holds half a character (a lone surrogate).' });
-      const value = await handle({
+      const work = handle({
         params: request.params,
         query: request.query,
         body: request.body ?? {},
@@ -274,12 +302,28 @@ export function serve<E extends Endpoint>(
         request,
         reply,
       } as unknown as Call<E>);
+      if (request.confirmed) {
+        work.catch(() => undefined);
+        await request.confirmed;
+      }
+      const value = await work;
       if (wrote) void reply.header(seqHeader, wrote);
       if (operation && wrote) await noteAnswer(context.database.db, { actor, operation, answer: JSON.stringify(value) });
       return value;
     },
   });
 }
+
+/**
+ * The same for what is asked all day: it begins for whoever was signed in with that session last, while it is asked whether they still are.
+ * Such a handler answers by what it returns, and writes by `writeTogether` alone: nothing is answered or committed before that is known.
+ */
+export const serveMeanwhile = <E extends Endpoint>(
+  app: FastifyInstance,
+  context: AppContext,
+  endpoint: E,
+  handle: (call: Call<E>) => Promise<AnswerOf<E>>,
+): void => serve(app, context, endpoint, handle, true);
 
 /** No string in the value, and no name of a member, holds a lone surrogate. */
 function wellFormed(value: unknown): boolean {

@@ -240,5 +240,11 @@ export function writeTogether<T>(db: Db, actor: Actor, on: ActOn, work: (writing
   ofDatabase.set(db, projects);
   const together = projects.get(actor.projectId) ?? new Together(db, actor.projectId);
   projects.set(actor.projectId, together);
-  return new Promise<T>((resolve, reject) => together.add({ actor, on, work, done: (value) => resolve(value as T), failed: reject }));
+  const confirmed = async (writing: Writing): Promise<T> => {
+    await actor.confirmed;
+    return work(writing);
+  };
+  return new Promise<T>((resolve, reject) =>
+    together.add({ actor, on, work: confirmed, done: (value) => resolve(value as T), failed: reject }),
+  );
 }

@@ -34,6 +34,8 @@ export interface Actor {
   readonly parse?: Parse;
   /** Told the ledger number of what was written. */
   readonly wrote?: (seq: number) => void;
+  /** Settled when it is known whether the session still is whose it was: nothing is committed before. */
+  readonly confirmed?: Promise<void>;
   /** What the route asks for, judged again at the moment of the act: while the end of the ledger is locked. */
   readonly rights?: Rights;
 }

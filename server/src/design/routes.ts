@@ -1,6 +1,6 @@
 import * as contract from '@contract/design';
 import type { FastifyInstance } from 'fastify';
-import { listPage, serve, serveExport, type AppContext } from '../base';
+import { listPage, serve, serveExport, serveMeanwhile, type AppContext } from '../base';
 import { addCase, approveCase, saveCase, setCaseState } from './cases';
 import type { ReachOfCases } from './enough';
 import { libraryRoutes } from './library-routes';
@@ -18,7 +18,7 @@ export function designRoutes(app: FastifyInstance, context: AppContext, runsOf: 
     const { id, ...c } = await caseWithTraces(db, projectId, key);
     return { ...c, runs: await runsOf(id, c.revision) };
   };
-  serve(app, context, contract.listCases, ({ membership: { projectId }, query }) =>
+  serveMeanwhile(app, context, contract.listCases, ({ membership: { projectId }, query }) =>
     listPage(db, projectId, caseList(projectId), query, caseSummaries),
   );
   serveExport(app, context, 'cases', {

@@ -12,6 +12,7 @@ import {
   Refusal,
   serve,
   serveExport,
+  serveMeanwhile,
   type AppContext,
   type Db,
   type Tx,
@@ -34,12 +35,12 @@ const threadNames = ['key', 'title', 'level', 'state', ...threadColumns];
 
 export function proveRoutes(app: FastifyInstance, context: AppContext): void {
   const { db } = context.database;
-  serve(app, context, contract.getBoard, ({ membership, query }) => getBoard(context, membership.projectId, query));
+  serveMeanwhile(app, context, contract.getBoard, ({ membership, query }) => getBoard(context, membership.projectId, query));
   serve(app, context, contract.previewProfile, async ({ actor, body }) => {
     const build = await needBuild(db, actor.projectId, body.build);
     return { build: build.name, ...(await context.projections.preview(actor.projectId, build.id, body.profile)) };
   });
-  serve(app, context, contract.listCords, ({ membership, query }) => listCords(context, membership.projectId, query));
+  serveMeanwhile(app, context, contract.listCords, ({ membership, query }) => listCords(context, membership.projectId, query));
   serveExport(app, context, 'cords', cordsExport(context));
   serve(app, context, contract.getCord, ({ membership, params, query }) => getCord(context, membership.projectId, params.key, query));
   serve(app, context, contract.listPacks, ({ membership, query }) => listJobs(db, membership.projectId, 'pack', query.build));

@@ -13,6 +13,7 @@ import {
   sendTable,
   serve,
   serveExport,
+  serveMeanwhile,
   uploads,
   type AppContext,
   type Upload,
@@ -69,7 +70,7 @@ export function runRoutes(app: FastifyInstance, context: AppContext): void {
   serve(app, context, contract.listRounds, async ({ membership: { projectId }, query }) =>
     listPage(db, projectId, roundList(projectId, (await needBuild(db, projectId, query.build)).id), query, roundsById),
   );
-  serve(app, context, contract.listRuns, async ({ membership: { projectId }, query }) => {
+  serveMeanwhile(app, context, contract.listRuns, async ({ membership: { projectId }, query }) => {
     const build = query.build === undefined ? undefined : await needBuild(db, projectId, query.build);
     return listPage(db, projectId, runList(projectId, build?.id), query, runsById);
   });
@@ -133,10 +134,12 @@ export function runRoutes(app: FastifyInstance, context: AppContext): void {
     return { ok: true as const };
   });
   serve(app, context, contract.getCaseReadings, ({ membership, params }) => caseReadings(db, membership.projectId, params.key));
-  serve(app, context, contract.getRun, ({ membership, params }) => runDetail(db, membership.projectId, params.key));
+  serveMeanwhile(app, context, contract.getRun, ({ membership, params }) => runDetail(db, membership.projectId, params.key));
   serve(app, context, contract.startRun, ({ actor, params }) => startRun(db, actor, params.key));
-  serve(app, context, contract.recordStep, ({ actor, params, body }) => recordStep(db, actor, params.key, params.step, body));
-  serve(app, context, contract.finishRun, ({ actor, params, body }) => finishRun(db, actor, params.key, body.seconds, body.conclusion));
+  serveMeanwhile(app, context, contract.recordStep, ({ actor, params, body }) => recordStep(db, actor, params.key, params.step, body));
+  serveMeanwhile(app, context, contract.finishRun, ({ actor, params, body }) =>
+    finishRun(db, actor, params.key, body.seconds, body.conclusion),
+  );
   serve(app, context, contract.recordShort, ({ actor, params, body }) => recordShort(db, actor, params.key, body));
   serve(app, context, contract.correctClock, ({ actor, params, body }) => correctClock(db, actor, params.key, body));
   serve(app, context, contract.addRedline, ({ actor, params, body }) => addRedline(db, actor, params.key, body));

@@ -16,6 +16,7 @@ import {
   sendTable,
   serve,
   serveExport,
+  serveMeanwhile,
   uploads,
   type AppContext,
   type Tx,
@@ -73,7 +74,7 @@ export function specifyRoutes(app: FastifyInstance, context: AppContext): void {
   };
   serve(app, context, contract.listSpecifications, ({ membership }) => listSpecifications(db, membership.projectId));
   serve(app, context, contract.addSpecification, ({ actor, body }) => addSpecification(db, actor, body));
-  serve(app, context, contract.listRequirements, async ({ membership: { projectId }, query }) => {
+  serveMeanwhile(app, context, contract.listRequirements, async ({ membership: { projectId }, query }) => {
     const id = query.specification === undefined ? undefined : (await needSpecification(db, projectId, query.specification)).id;
     return listPage(db, projectId, requirementList(projectId, id), query, requirementsById);
   });
