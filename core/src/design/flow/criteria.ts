@@ -69,8 +69,29 @@ export interface FlowCoverage {
 }
 
 /** How much of a criterion a set of paths covers. 100 % of nothing is all. */
-export function coverageOfPaths(g: Graph, paths: readonly Path[], criterion: FlowCriterion): FlowCoverage {
-  const { list } = targetsOf(g, criterion);
+export const coverageOfPaths = (g: Graph, paths: readonly Path[], criterion: FlowCriterion): FlowCoverage =>
+  coverageOf(g, paths, { criterion, list: targetsOf(g, criterion).list });
+
+export interface FlowShare extends Omit<FlowCoverage, 'missing'> {
+  readonly criterion: FlowCriterion;
+  /** Were all targets found? Else there are more than `of`. */
+  readonly complete: boolean;
+}
+
+/** How much of each criterion a set of paths covers. */
+export function sharesOfPaths(g: Graph, paths: readonly Path[]): FlowShare[] {
+  return flowCriteria.map((criterion) => {
+    const { list, complete } = targetsOf(g, criterion);
+    const { covered, of } = coverageOf(g, paths, { criterion, list });
+    return { criterion, covered, of, complete };
+  });
+}
+
+function coverageOf(
+  g: Graph,
+  paths: readonly Path[],
+  { criterion, list }: { readonly criterion: FlowCriterion; readonly list: Targets['list'] },
+): FlowCoverage {
   if (criterion === 'nodes') {
     const seen = new Set(paths.flatMap((path) => (path.length ? [g.from[path[0]], ...path.map((e) => g.to[e])] : [])));
     const missing = list.filter(([node]) => !seen.has(node));

@@ -7,6 +7,8 @@ import {
   countPaths,
   cyclomaticNumber,
   coverageOfPaths,
+  flowCriteria,
+  sharesOfPaths,
   fewestPaths,
   flowFindings,
   graphOf,
@@ -294,6 +296,12 @@ describe('coverage of a set of paths', () => {
     const yes = [0, 1, 2, 3, 5];
     expect(coverageOfPaths(g, [yes], 'edges')).toEqual({ covered: 5, of: 7, missing: [[4], [6]] });
     expect(coverageOfPaths(g, [yes], 'nodes').missing).toEqual([[5]]);
+    expect(sharesOfPaths(g, [yes])).toEqual(
+      flowCriteria.map((criterion) => {
+        const { covered, of } = coverageOfPaths(g, [yes], criterion);
+        return { criterion, covered, of, complete: true };
+      }),
+    );
     expect(coverageOfPaths(g, [yes], 'edgePairs').missing).toEqual([
       [2, 4],
       [4, 6],

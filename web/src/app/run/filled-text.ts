@@ -9,7 +9,7 @@ import { markValues, type CaseRow } from '@core/design';
     @if (part.value) {
       <mark>{{ part.text }}</mark>
     } @else {
-      {{ part.text }}
+      <span>{{ part.text }}</span>
     }
   }`,
   styles: `

@@ -18,7 +18,7 @@ import type { FoundPassage } from './state';
         @if (part.marked) {
           <mark>{{ part.text }}</mark>
         } @else {
-          {{ part.text }}
+          <span>{{ part.text }}</span>
         }
       }
     </span>

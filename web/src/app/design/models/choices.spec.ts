@@ -177,6 +177,13 @@ describe('the paths of a flow', () => {
     page.all<HTMLInputElement>('.paths input')[0].click();
     await page.until(() => /1 chosen: /.test(page.text()) && missing.length > 0);
     expect(page.text()).toContain('The path that adds most');
+    // Of the three other criteria as well.
+    await page.until(() => page.all('[aria-label="Of the other criteria"] li').length === 3);
+    expect(page.all('[aria-label="Of the other criteria"] li').map((li) => li.getAttribute('title'))).toEqual([
+      jasmine.stringMatching(/^[34] of 4$/),
+      jasmine.stringMatching(/^[12] of 3$/),
+      jasmine.stringMatching(/^1 of 2$/),
+    ]);
     expect(missing.length).toBeGreaterThan(0);
     await page.press(/The path that adds most/);
     await page.until(() => /2 chosen: 100 %/.test(page.text()));

@@ -8,36 +8,23 @@ import {
   type CaseStep,
   type Flow,
   type FlowCriterion,
+  type FlowShare,
   type ModelChoice,
   type ReachCriterion,
 } from '@core/design';
 import { gradually, Icon, inTurn, Needs, RecordLink } from '../../base';
+import { ChosenSet, criterionWords, reachedWords } from './chosen-set';
 import { download } from './download';
 import { MadePanel } from './made-panel';
 import type { ChosenCoverage, ShownPath, ShownReach } from './model-tasks';
 import { useModelWork } from './model-work';
 
-const criterionWords: Readonly<Record<ReachCriterion, string>> = {
-  nodes: 'Every step',
-  edges: 'Every outcome',
-  edgePairs: 'Every two in a row',
-  primePaths: 'Prime paths',
-  loops: 'Every path',
-};
 /** Paths of longer flows are sought once their picture stands: both want the whole machine. */
 const longFlow = 120;
-const reachedWords: Readonly<Record<ReachCriterion, string>> = {
-  nodes: 'steps',
-  edges: 'outcomes and steps between',
-  edgePairs: 'pairs',
-  primePaths: 'prime paths',
-  loops: 'paths',
-};
-
 /** What the paths of a flow reach: for each criterion how many suffice, the paths themselves, a set chosen by hand, and the cases of them. */
 @Component({
   selector: 'cp-flow-paths',
-  imports: [FormsModule, Icon, MadePanel, Needs, RecordLink],
+  imports: [ChosenSet, FormsModule, Icon, MadePanel, Needs, RecordLink],
   changeDetection: ChangeDetectionStrategy.OnPush,
   template: `
     <h2>What should the cases reach?</h2>
@@ -124,17 +111,7 @@ const reachedWords: Readonly<Record<ReachCriterion, string>> = {
       }
       @if (coverage(); as c) {
         @if (criterion() !== 'loops') {
-          <div class="sheet pad small chosen">
-            <div class="row">
-              <strong class="grow">{{ chosen().size }} chosen: {{ percent(c) }} %</strong>
-              <span class="second">{{ c.covered }} of {{ c.of }} {{ reached[c.criterion] }}</span>
-            </div>
-            @if (c.best; as best) {
-              <button class="chip" type="button" (click)="add(best.path)">
-                <cp-icon name="add" /> The path that adds most: {{ best.adds }} more
-              </button>
-            }
-          </div>
+          <cp-chosen-set [count]="chosen().size" [coverage]="c" [shares]="shares()" (add)="add($event)" />
         }
       }
       @if (current(); as p) {
@@ -226,14 +203,11 @@ const reachedWords: Readonly<Record<ReachCriterion, string>> = {
       flex: 1;
       padding: 3px 0;
     }
-    .chosen,
     .case {
       display: flex;
       flex-direction: column;
       gap: 6px;
       padding: 10px 14px;
-    }
-    .case {
       background: var(--lane);
     }
     .steps {
@@ -264,6 +238,7 @@ export class FlowPaths {
   protected readonly chosen = signal<ReadonlyMap<string, ShownPath>>(new Map());
   protected readonly noPath = (): string => (this.chosen().size ? '' : 'Choose a path first.');
   protected readonly coverage = signal<ChosenCoverage | null>(null);
+  protected readonly shares = signal<readonly FlowShare[]>([]);
   private readonly counting = useModelWork();
   private readonly reading = useModelWork();
   /** The steps of the path that is shown: hundreds of paths of hundreds of steps are not kept for it. */
@@ -333,11 +308,14 @@ export class FlowPaths {
   }
 
   private async cover(flow: Flow, paths: readonly Uint32Array[], criterion: FlowCriterion): Promise<void> {
-    const coverage = await this.counting.ask((tasks) => tasks.chosen(flow, paths, criterion));
-    if (!coverage) return;
-    this.coverage.set(coverage);
-    const flat = coverage.missing.flat();
-    this.missing.emit(criterion === 'nodes' ? { edges: [], nodes: flat } : { edges: flat, nodes: [] });
+    // What is asked anew ends this: nothing of an older set comes after it.
+    await this.counting.ask(async (tasks) => {
+      const coverage = await tasks.chosen(flow, paths, criterion);
+      this.coverage.set(coverage);
+      const flat = coverage.missing.flat();
+      this.missing.emit(criterion === 'nodes' ? { edges: [], nodes: flat } : { edges: flat, nodes: [] });
+      this.shares.set(await tasks.shares(flow, paths));
+    });
   }
 
   protected choose(criterion: ReachCriterion): void {
@@ -385,9 +363,6 @@ export class FlowPaths {
   protected readonly loopWords = computed(() =>
     this.rounds() ? `, loops ${this.rounds() === 1 ? 'once' : `${this.rounds()} times`}` : ', no loop twice',
   );
-  protected percent({ covered, of }: ChosenCoverage): number {
-    return of ? Math.floor((covered / of) * 100) : 100;
-  }
   protected rowWords({ row }: ShownPath): string {
     return Object.entries(row)
       .map(([name, value]) => `${name} = ${value}`)

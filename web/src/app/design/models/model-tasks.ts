@@ -7,11 +7,13 @@ import {
   pathCount,
   reachFor,
   rowsFor,
+  sharesOfPaths,
   spaceOf,
   type CaseStep,
   type Constraint,
   type Flow,
   type FlowCriterion,
+  type FlowShare,
   type FlowValue,
   type MadeRows,
   type Parameter,
@@ -76,6 +78,12 @@ export const modelTasks = {
     const [path] = best ? shown(flow, [best.path]) : [];
     return { criterion, ...coverageOfPaths(graph, paths, criterion), best: best && path ? { path, adds: best.adds } : null };
   },
+  /** How much of each criterion a set covers. */
+  shares: (flow: Flow, taken: readonly Uint32Array[]): FlowShare[] =>
+    sharesOfPaths(
+      graphOf(flow),
+      taken.map((path) => [...path]),
+    ),
   rows(
     parameters: readonly Parameter[],
     constraints: readonly Constraint[],
