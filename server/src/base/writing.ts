@@ -425,12 +425,18 @@ export async function appendAll(
       next = numbered.next;
       retained.push(...numbered.retained);
     }
-    const [, , late] = await inOnePacket(
-      tx,
-      () => retain(tx, retained),
-      ends ? nothing : put,
-      async () => early ?? hash(),
-    );
+    const written = rowsOf(saying);
+    const rest = ends ? nothing : put;
+    let late = early ?? written.known;
+    // What leaves nothing to be read goes with the end of the transaction; snapshots of many parts are waited for.
+    if (retained.length <= mostAtOnce && (early || !written.unread.size)) await lastly(tx, () => retain(tx, retained), rest);
+    else
+      [, , late] = await inOnePacket(
+        tx,
+        () => retain(tx, retained),
+        rest,
+        async () => early ?? hashesOf(tx, written),
+      );
     let end = head;
     const rows: LedgerRow[] = [];
     for (const writing of saying) {
@@ -445,9 +451,12 @@ export async function appendAll(
   return last;
 }
 
+/** So many snapshots go into one statement. */
+const mostAtOnce = 500;
+
 /** Keeps snapshots of all entries together: many records at once are many entries with a snapshot each. */
 async function retain(tx: Tx, rows: readonly SnapshotRow[]): Promise<void> {
-  for (let at = 0; at < rows.length; at += 500) await tx.insert(revisions).values(rows.slice(at, at + 500));
+  for (let at = 0; at < rows.length; at += mostAtOnce) await tx.insert(revisions).values(rows.slice(at, at + mostAtOnce));
 }
 
 /** Appends entries behind the chain's end, which is locked. */

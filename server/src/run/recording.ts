@@ -362,13 +362,14 @@ export async function finishIn(
     hash,
     format,
   });
-  w.wrote(recordRows, run.id);
+  w.wroteAs(recordRows, { ...record, revision, state: 'recorded' });
   if (performedBy || more.conclusion !== known.conclusion) await putRunDetails(w, run.id, said);
   if (note) await putRunDevice(w, run.id, { note });
   w.withSeq(async (seq) => {
     if (w.shared) w.shared.later(storeFinished, { id: run.id, seq });
     else await storeFinished(w.tx, [{ id: run.id, seq }]);
-    w.wrote(runRows, run.id, ...older.map(({ id }) => id));
+    w.wroteAs(runRows, { ...run, ...change, hash, finishedSeq: seq });
+    w.wrote(runRows, ...older.map(({ id }) => id));
   });
 }
 
