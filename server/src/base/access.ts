@@ -8,7 +8,7 @@ import { gathered } from './gathered';
 import { factorKinds } from './factors';
 import type { SignedIn } from './passwords';
 import { statement } from './statement';
-import { ledger, ledgerHeads, memberships, people, projects, sessions, settings, tokens } from './tables';
+import { ledger, memberships, people, projects, sessions, settings, tokens } from './tables';
 import { installation, write } from './writing';
 
 /** A session ends so long after it was opened, and so long after it was last used. */
@@ -129,8 +129,6 @@ export interface Membership {
   readonly projectId: number;
   readonly slug: string;
   readonly roles: readonly Role[];
-  /** The project's last ledger number when the request came: read along, since nearly every answer asks for it. */
-  readonly head: number;
 }
 
 const memberRows = statement((db) =>
@@ -142,13 +140,11 @@ const memberRows = statement((db) =>
       seenAt: sessions.seenAt,
       projectId: projects.id,
       role: memberships.role,
-      head: ledgerHeads.seq,
     })
     .from(sessions)
     .innerJoin(people, eq(people.id, sessions.personId))
     .leftJoin(projects, sql`${projects.slug} in (${sql.placeholder('slugs')})`)
     .leftJoin(memberships, and(eq(memberships.projectId, projects.id), eq(memberships.personId, people.id)))
-    .leftJoin(ledgerHeads, eq(ledgerHeads.projectId, projects.id))
     .where(
       and(
         sql`${sessions.idHash} in (${sql.placeholder('idHashes')})`,
@@ -185,8 +181,8 @@ const membersOf = gathered(async (db, asked: readonly SessionAsked[]): Promise<(
     const here = mine.filter((row) => row.slug === slug);
     const roles = here.flatMap((row) => row.role ?? []);
     const found = { person: { id, login, printedName, installation, codeUntil, factorPending, factorAt }, seenAt };
-    const [{ projectId, head } = { projectId: null, head: null }] = here;
-    return projectId !== null && roles.length ? { ...found, membership: { projectId, slug, roles, head: head ?? 0 } } : found;
+    const projectId = here.at(0)?.projectId ?? null;
+    return projectId !== null && roles.length ? { ...found, membership: { projectId, slug, roles } } : found;
   });
 });
 
@@ -253,10 +249,9 @@ export async function findProgram(
   now: () => Date,
 ): Promise<{ person: SignedIn; membership: Membership; tokenId: number } | undefined> {
   const [row] = await db
-    .select({ token: tokens, slug: projects.slug, head: ledgerHeads.seq })
+    .select({ token: tokens, slug: projects.slug })
     .from(tokens)
     .innerJoin(projects, eq(projects.id, tokens.projectId))
-    .leftJoin(ledgerHeads, eq(ledgerHeads.projectId, tokens.projectId))
     .where(and(eq(tokens.secretHash, sha256Hex(secret)), eq(projects.slug, slug)));
   if (!row || row.token.endedAt !== null || row.token.expiresAt < now().toISOString()) return undefined;
   const { id, projectId, name, roles } = row.token;
@@ -264,7 +259,7 @@ export async function findProgram(
   return {
     tokenId: id,
     person: { id: 0, login, printedName: `Program ${name}`, installation: false },
-    membership: { projectId, slug, roles, head: row.head ?? 0 },
+    membership: { projectId, slug, roles },
   };
 }
 

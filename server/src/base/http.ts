@@ -90,7 +90,7 @@ declare module 'fastify' {
 }
 
 const nobody: SignedIn = { id: 0, login: '', printedName: '', installation: false };
-const nowhere: Membership = { projectId: 0, slug: '', roles: [], head: 0 };
+const nowhere: Membership = { projectId: 0, slug: '', roles: [] };
 
 /** Routes that the framework adds itself, without anything of ours in them. */
 const open = /^\/api\/(docs|openapi\.json)/;
