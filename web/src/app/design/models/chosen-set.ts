@@ -44,15 +44,18 @@ export const reachedWords: Readonly<Record<ReachCriterion, string>> = {
     }
   `,
   styles: `
-    :host {
+    :host(.pad) {
       display: flex;
       flex-direction: column;
       gap: 6px;
       padding: 10px 14px;
     }
-    ul.row {
+    .row {
       gap: 4px 14px;
       flex-wrap: wrap;
+    }
+    strong {
+      white-space: nowrap;
     }
   `,
   host: { class: 'sheet pad small' },
