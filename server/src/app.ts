@@ -233,12 +233,11 @@ function isOwn(origin: string, host: string | undefined, secure: boolean): boole
 function answerErrors(app: FastifyInstance): void {
   app.setErrorHandler(async (error: FastifyError, request, reply) => {
     // Whoever is not signed in any more is told that, and nothing else.
-    const refusal = asRefusal(
-      await (request.confirmed ?? Promise.resolve()).then(
-        () => error,
-        (refused: FastifyError) => refused,
-      ),
+    const gone = await request.confirmed?.then(
+      () => undefined,
+      (refused: FastifyError) => refused,
     );
+    const refusal = asRefusal(gone ?? error);
     if (refusal.code === 'internal') request.log.error({ err: error }, 'internal error');
     const details = refusal.details();
     // The database comes back, or the window of a limit ends: when to ask again.
@@ -299,7 +298,7 @@ async function serveWeb(app: FastifyInstance, webRoot: string): Promise<void> {
       const reply = answer as ServerResponse;
       const hashed = /-[\w-]{8}\.(?:js|css|woff2?)(?:\.br|\.gz)?$/.test(path);
       reply.setHeader('cache-control', hashed ? 'public, max-age=31536000, immutable' : 'no-cache');
-      // Sixty files make a page: what each says beside itself is a tenth of what is sent. A worker has a policy of its own.
+      // With many small files, what each says beside itself is a tenth of what is sent. A worker has a policy of its own.
       if (hashed && !basename(path).startsWith('worker-')) for (const name of pageHeaders) reply.removeHeader(name);
     },
   });

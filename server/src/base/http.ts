@@ -132,9 +132,12 @@ function lastCaller(context: AppContext, may: May, request: FastifyRequest): Cal
   const slug = (request.params as { project?: string }).project ?? '';
   if (!id || request.headers.authorization !== undefined) return undefined;
   const last = rememberedMember(context.database.db, id, slug);
-  const allowed = may === 'member' || (typeof may !== 'string' && may.some((role) => last?.membership.roles.includes(role)));
-  return last && allowed && !last.person.factorPending && last.person.codeUntil == null ? last : undefined;
+  return last && allows(may, last.membership) && !last.person.factorPending && last.person.codeUntil == null ? last : undefined;
 }
+
+/** Is it open to every member, or to a role of this one? */
+const allows = (may: May, { roles }: Membership): boolean =>
+  may === 'member' || (typeof may !== 'string' && may.some((role) => roles.includes(role)));
 
 const bearer = /^Bearer (cord_[\w-]{20,60})$/;
 
@@ -161,7 +164,7 @@ async function authorise(context: AppContext, may: May, request: FastifyRequest)
   if (person.codeUntil != null) throw new Refusal('setPassword');
   // Whoever has no part in a project is not told whether it exists.
   if (!membership) return refuse(context, request, person, 'notFound');
-  if (may !== 'member' && !may.some((role) => membership.roles.includes(role))) return refuse(context, request, person, 'forbidden');
+  if (!allows(may, membership)) return refuse(context, request, person, 'forbidden');
   if (may !== 'member' && may.every((role) => role === 'administrator')) await needFactor(context, person);
   return { ...found, membership };
 }
@@ -273,8 +276,10 @@ export function serve<E extends Endpoint>(
       const operation = method === 'GET' ? undefined : operationOf(request);
       const before = operation && (await firstAnswer(context, person.login, operation));
       const device = method === 'GET' ? undefined : deviceOf(request);
-      if (before !== undefined) await request.confirmed;
-      if (before !== undefined) return reply.type('application/json; charset=utf-8').send(before);
+      if (before !== undefined) {
+        await request.confirmed;
+        return reply.type('application/json; charset=utf-8').send(before);
+      }
       let wrote = 0;
       const actor: Actor = {
         login: person.login,

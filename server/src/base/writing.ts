@@ -410,7 +410,6 @@ export async function appendAll(
     const waits = saying.some((writing) => writing.waits());
     // Where nothing is left to be asked, what was put off goes with the end of the transaction.
     const ends = held !== undefined && !waits && rowsOf(saying).unread.size === 0;
-    if (ends) await lastly(tx, put);
     const [, early, head] = await inOnePacket(
       tx,
       ends ? nothing : put,
@@ -426,15 +425,14 @@ export async function appendAll(
       retained.push(...numbered.retained);
     }
     const written = rowsOf(saying);
-    const rest = ends ? nothing : put;
     let late = early ?? written.known;
     // What leaves nothing to be read goes with the end of the transaction; snapshots of many parts are waited for.
-    if (retained.length <= mostAtOnce && (early || !written.unread.size)) await lastly(tx, () => retain(tx, retained), rest);
+    if (retained.length <= mostAtOnce && (early || !written.unread.size)) await lastly(tx, () => retain(tx, retained), put);
     else
       [, , late] = await inOnePacket(
         tx,
         () => retain(tx, retained),
-        rest,
+        put,
         async () => early ?? hashesOf(tx, written),
       );
     let end = head;

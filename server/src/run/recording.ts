@@ -113,20 +113,16 @@ interface StepsNoted extends Pick<typeof runs.$inferSelect, 'id' | 'steps' | 'se
   readonly at: string;
 }
 
-type Begun = Pick<StepsNoted, 'steps' | 'seconds' | 'startedAt'>;
-
 /** Stores the steps of a run that is on the bench; together with others where others record in the same transaction. */
-async function noteSteps(w: Writing, { run: { id }, record }: StoredRun, steps: Begun): Promise<number> {
+async function noteSteps(
+  w: Writing,
+  { run: { id }, record }: StoredRun,
+  steps: Pick<StepsNoted, 'steps' | 'seconds' | 'startedAt'>,
+): Promise<number> {
   const noted = { ...steps, id, revision: record.revision + 1, by: w.actor.login, at: w.at };
   if (w.shared) w.shared.later(storeSteps, noted);
   else await storeSteps(w.tx, [noted]);
   return noted.revision;
-}
-
-/** Accounts for it: what its rows hold then is known. */
-function accountSteps(w: Writing, { run, record }: StoredRun, steps: Begun, revision: number): void {
-  w.wroteAs(runRows, { ...run, ...steps });
-  w.wroteAs(recordRows, { ...record, revision, state: 'onBench' });
 }
 
 async function storeSteps(tx: Tx, noted: readonly StepsNoted[]): Promise<void> {
@@ -243,16 +239,11 @@ export function recordStep(db: Db, actor: Actor, key: string, step: number, inpu
     const steps = run.steps.map((item, i) => (i === step - 1 ? after : item));
     const begun = { steps, seconds, startedAt: run.startedAt ?? w.at };
     const note = deviceNote(w, 'step', step);
-    const plain = run.finishedAt === null && !note;
-    const revision = plain
-      ? await noteSteps(w, stored, begun)
-      : await changeRun(w, stored, { ...begun, ...reopened, ...awayFormat(note) }, 'onBench');
+    const change = { ...begun, ...reopened, ...awayFormat(note) };
+    const revision = run.finishedAt === null && !note ? await noteSteps(w, stored, begun) : await changeRun(w, stored, change, 'onBench');
     w.log({ action: 'step recorded', kind: 'run', key: record.key, before: { step, ...before }, after: { step, ...after, seconds } });
-    if (plain) accountSteps(w, stored, begun, revision);
-    else {
-      w.wrote(runRows, run.id);
-      w.wrote(recordRows, run.id);
-    }
+    w.wroteAs(runRows, { ...run, ...change, id: run.id });
+    w.wroteAs(recordRows, { ...record, revision, state: 'onBench' });
     if (note) await putRunDevice(w, run.id, { note });
     return saved(after, revision, run.finishedAt !== null);
   });

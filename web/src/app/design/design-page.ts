@@ -123,7 +123,6 @@ export class DesignPage {
       ...(moves.length ? [{ words: 'Out of all folders', act: { act: 'file', folder: null }, asks: 'nothing' } as const] : []),
     ];
   });
-  /** What is shown as a document: the folder, or all. */
   /** Do documents say what their cases verify? */
   protected readonly traced = signal(true);
   protected readonly formats = [
@@ -148,6 +147,7 @@ export class DesignPage {
     );
   }
 
+  /** What is shown as a document: what is chosen, the folder, or all. */
   protected document(format: string): string {
     const folder = this.folder();
     const of = this.selection()?.keys;

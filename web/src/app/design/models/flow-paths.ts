@@ -21,6 +21,7 @@ import { useModelWork } from './model-work';
 
 /** Paths of longer flows are sought once their picture stands: both want the whole machine. */
 const longFlow = 120;
+
 /** What the paths of a flow reach: for each criterion how many suffice, the paths themselves, a set chosen by hand, and the cases of them. */
 @Component({
   selector: 'cp-flow-paths',
