@@ -1,3 +1,5 @@
+import { sql, type SQL } from 'drizzle-orm';
+import type { MySqlColumn } from 'drizzle-orm/mysql-core';
 import type { Db, Tx } from './database';
 
 interface Prepared<R> {
@@ -18,6 +20,9 @@ export function statement<V extends Record<string, unknown>, R>(
     return here.execute(values);
   };
 }
+
+/** A value of a column that is said when a statement is asked. */
+export const said = (column: MySqlColumn, name: string): SQL => sql`${sql.param(sql.placeholder(name), column)}`;
 
 /** The connection or the pool that asks for a database or a transaction. */
 export function connectionOf(db: Db | Tx): unknown {

@@ -67,7 +67,7 @@ export interface SnapshotInput {
 export interface Shared {
   /** What was read ahead for an act, by what it is on; undefined where it reads for itself. */
   readonly ahead: ReadonlyMap<string, unknown> | undefined;
-  /** Puts off a write, which asks once, until all acts have said theirs; writes of one kind are then done together. */
+  /** Puts off a write, which asks all that it asks at once, until all acts have said theirs; writes of one kind are then done together. */
   later<T>(write: (tx: Tx, items: readonly T[]) => Promise<void>, item: T): void;
 }
 
@@ -454,14 +454,14 @@ const mostAtOnce = 500;
 
 /** Keeps snapshots of all entries together: many records at once are many entries with a snapshot each. */
 async function retain(tx: Tx, rows: readonly SnapshotRow[]): Promise<void> {
-  for (let at = 0; at < rows.length; at += mostAtOnce) await tx.insert(revisions).values(rows.slice(at, at + mostAtOnce));
+  await insertMany(tx, revisions, rows);
 }
 
 /** Appends entries behind the chain's end, which is locked. */
 async function appendEntries(tx: Tx, projectId: number, rows: readonly LedgerRow[], end: ChainEnd): Promise<void> {
   const parts = Array.from({ length: Math.ceil(rows.length / 50) }, (_, i) => rows.slice(i * 50, i * 50 + 50));
   const other = rows.findLast(({ kind }) => kind !== 'run');
-  await lastly(tx, ...parts.map((part) => async () => tx.insert(ledger).values(part)), async () =>
+  await lastly(tx, ...parts.map((part) => () => insertMany(tx, ledger, part)), async () =>
     tx
       .update(ledgerHeads)
       .set({ ...end, ...(other && { otherSeq: other.seq }) })

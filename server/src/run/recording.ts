@@ -14,13 +14,14 @@ import {
   type StepResult,
   type StepVerdict,
 } from '@core/run';
-import { and, eq, getTableColumns, isNotNull, isNull, sql } from 'drizzle-orm';
+import { and, eq, isNotNull, isNull, sql } from 'drizzle-orm';
 import {
   inOnePacket,
   plainKey,
   recordRows,
   records,
   Refusal,
+  said,
   statement,
   writeTogether,
   type ActOn,
@@ -86,27 +87,33 @@ export async function lockRun({ tx, actor: { projectId }, shared }: Writing, key
 
 type RunChange = Partial<typeof runs.$inferInsert>;
 
-/** Changes a run and, with it, the state and revision of its record: in one statement, since people wait for it by the dozen. */
+const changeRecord = statement((db) =>
+  db
+    .update(records)
+    .set({
+      revision: said(records.revision, 'revision'),
+      state: said(records.state, 'state'),
+      updatedBy: said(records.updatedBy, 'by'),
+      updatedAt: said(records.updatedAt, 'at'),
+    })
+    .where(eq(records.id, sql.placeholder('id'))),
+);
+
+/** Changes a run and, with it, the state and revision of its record: asked at once, since people wait for it by the dozen. */
 export async function changeRun(w: Writing, stored: StoredRun, change: RunChange, state: string): Promise<number> {
+  const { id } = stored.run;
   const revision = stored.record.revision + 1;
-  const columns = getTableColumns(runs);
-  const set = [
-    ...Object.entries(change).map(([name, value]) => {
-      const column = columns[name as keyof typeof columns];
-      return sql`${column} = ${sql.param(value, column)}`;
-    }),
-    sql`${records.revision} = ${revision}`,
-    sql`${records.state} = ${state}`,
-    sql`${records.updatedBy} = ${w.actor.login}`,
-    sql`${records.updatedAt} = ${w.at}`,
-  ];
-  await w.tx.execute(
-    sql`update ${runs} join ${records} on ${records.id} = ${runs.id} set ${sql.join(set, sql`, `)} where ${runs.id} = ${stored.run.id}`,
-  );
+  await Promise.all([
+    w.tx.update(runs).set(change).where(eq(runs.id, id)),
+    changeRecord(w.tx, { id, revision, state, by: w.actor.login, at: w.at }),
+  ]);
   return revision;
 }
 
-interface StepsNoted extends Pick<typeof runs.$inferSelect, 'id' | 'steps' | 'seconds'> {
+interface StepsNoted {
+  readonly id: number;
+  readonly steps: readonly StepResult[];
+  readonly seconds: number;
   readonly startedAt: string;
   readonly revision: number;
   readonly by: string;
@@ -125,13 +132,20 @@ async function noteSteps(
   return noted.revision;
 }
 
+const changeSteps = statement((db) =>
+  db
+    .update(runs)
+    .set({ steps: said(runs.steps, 'steps'), seconds: said(runs.seconds, 'seconds'), startedAt: said(runs.startedAt, 'startedAt') })
+    .where(eq(runs.id, sql.placeholder('id'))),
+);
+
+/** A run and its record each by its key: a statement that joins them, or several runs, makes the database build a table first. */
 async function storeSteps(tx: Tx, noted: readonly StepsNoted[]): Promise<void> {
-  const rows = noted.map(
-    ({ id, steps, seconds, startedAt, revision, by, at }) =>
-      sql`select ${id} id, ${sql.param(steps, runs.steps)} steps, ${seconds} seconds, ${startedAt} started, ${revision} revision, ${by} who, ${at} at`,
-  );
-  await tx.execute(
-    sql`update ${runs} join ${records} on ${records.id} = ${runs.id} join (${sql.join(rows, sql` union all `)}) noted on noted.id = ${runs.id} set ${runs.steps} = noted.steps, ${runs.seconds} = noted.seconds, ${runs.startedAt} = noted.started, ${records.revision} = noted.revision, ${records.state} = 'onBench', ${records.updatedBy} = noted.who, ${records.updatedAt} = noted.at`,
+  await Promise.all(
+    noted.flatMap(({ id, steps, seconds, startedAt, ...record }) => [
+      changeSteps(tx, { id, steps, seconds, startedAt }),
+      changeRecord(tx, { id, ...record, state: 'onBench' }),
+    ]),
   );
 }
 
@@ -364,10 +378,14 @@ export async function finishIn(
   });
 }
 
+const changeFinishedSeq = statement((db) =>
+  db
+    .update(runs)
+    .set({ finishedSeq: said(runs.finishedSeq, 'seq') })
+    .where(eq(runs.id, sql.placeholder('id'))),
+);
+
 /** Notes the ledger numbers at which runs were finished. */
 async function storeFinished(tx: Tx, finished: readonly { readonly id: number; readonly seq: number }[]): Promise<void> {
-  const rows = finished.map(({ id, seq }) => sql`select ${id} id, ${seq} seq`);
-  await tx.execute(
-    sql`update ${runs} join (${sql.join(rows, sql` union all `)}) finished on finished.id = ${runs.id} set ${runs.finishedSeq} = finished.seq`,
-  );
+  await Promise.all(finished.map((run) => changeFinishedSeq(tx, run)));
 }
