@@ -131,6 +131,63 @@ describe('a page of a list', () => {
     await p.owner.query('delete from records where record_key = ?', ['BRK-99999']);
   });
 
+  it('finds again what it found, as a node finds it that never was asked, whatever was written in between', async () => {
+    const asked: Record<string, string>[] = [
+      { limit: '4' },
+      { limit: '4', skip: '3', sort: '-updatedAt' },
+      { limit: '3', sort: '-title', filter: JSON.stringify({ field: 'state', is: ['draft'] }) },
+      { limit: '3', filter: JSON.stringify({ and: [{ field: 'state', is: ['draft'] }, { words: 'valve' }] }) },
+      { limit: '3', filter: JSON.stringify({ not: { words: 'valve' } }), groups: 'state' },
+      { limit: '3', filter: JSON.stringify({ field: 'specification', is: ['BRK'] }) },
+    ];
+    const cookie = await p.cookie('auditor');
+    const answers = async (app: Project['app']): Promise<unknown[]> => {
+      const all: unknown[] = [];
+      for (const query of asked) {
+        const first = await app.inject({ url: `/api/projects/spec/requirements?${new URLSearchParams(query)}`, headers: { cookie } });
+        const { next } = first.json() as { next: string | null };
+        const more = new URLSearchParams({ ...query, ...(next ? { after: next } : {}) });
+        if (next) more.delete('skip');
+        all.push(first.json(), (await app.inject({ url: `/api/projects/spec/requirements?${more}`, headers: { cookie } })).json());
+      }
+      return all;
+    };
+    const fresh = async (): Promise<unknown[]> => {
+      const database = openDatabase({ ...p.address, ...p.account });
+      const app = await buildApp({ context: contextOf(database), requestLimit: 10_000_000, logger: false });
+      try {
+        return await answers(app);
+      } finally {
+        await app.close();
+        await database.close();
+      }
+    };
+    const made = (await p.call('author', design.addCase, { content: caseContent('Pull'), verifies: [] })).body;
+    await p.approve(made.key);
+    const planned = { build: '1.0', title: 'Again', configuration: 'rig 2', tester: 'tester', cases: [made.key] };
+    const [{ key: onBench }] = (await p.call('author', run.addRound, planned)).body.items;
+    const [{ key, revision }] = (await list({ limit: 1 })).rows;
+    const acts: (() => Promise<unknown>)[] = [
+      async () => undefined,
+      () => p.call('tester', run.recordStep, { key: onBench, step: 1, observed: 'as expected', verdict: 'pass', seconds: 1 }),
+      () =>
+        p.call('author', specify.saveRequirement, {
+          key,
+          basedOn: revision,
+          content: content('A valve that was not one', { level: 'SIL 2' }),
+        }),
+      () => p.call('author', specify.addRequirement, { specification: 'BRK', content: content('One more valve') }),
+      () => p.call('author', specify.setRequirementState, { key, basedOn: revision + 1, state: 'review' }),
+    ];
+    for (const act of acts) {
+      const done = (await act()) as { status?: number } | undefined;
+      expect(done?.status ?? 200).toBe(200);
+      const expected = await fresh();
+      expect(await answers(p.app)).toEqual(expected);
+      expect(await answers(p.app)).toEqual(expected);
+    }
+  });
+
   it('may keep it: in no history does an entry about a run write a record of another kind', async () => {
     for (const seed of [71, 72, 73]) {
       const history = new History(p, seed);

@@ -9,7 +9,8 @@ import { Refusal } from './errors';
 import { listFields } from './fields';
 import { callerOf, type AppContext } from './http';
 import { entriesFound } from './ledger';
-import { allRows, type ListSource } from './list';
+import { allRows } from './list';
+import type { ListSource } from './list-filter';
 
 const question = listQuery.pick({ filter: true, sort: true, columns: true }).extend({
   format: z.enum(['csv', 'xlsx', 'json']).default('csv'),

@@ -34,6 +34,7 @@ export * from './incoming';
 export * from './parsing';
 export { among, isNone, type Ids } from './found-ids';
 export * from './list';
+export { recordFields, wordsFound, type ListField, type ListSource } from './list-filter';
 export * from './list-held';
 export * from './http';
 export * from './uploads';

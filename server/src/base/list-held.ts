@@ -1,7 +1,7 @@
 import type { Filter, ListQuery, Page } from '@contract/base';
 import { compareKeys } from '@core/base';
 import { Refusal } from './errors';
-import { needFilter } from './list';
+import { needFilter } from './list-filter';
 
 type Value = string | number | boolean | null;
 

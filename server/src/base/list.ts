@@ -1,174 +1,25 @@
-import { filterSchema, type Filter, type ListQuery, type Page } from '@contract/base';
+import type { Filter, ListQuery, Page } from '@contract/base';
 import { findPassage, type FoundPassage } from '@core/base';
-import { and, asc, desc, eq, gt, gte, inArray, isNull, like, lt, lte, not, or, sql, type SQL } from 'drizzle-orm';
+import { and, asc, desc, eq, gt, lt, or, sql, type SQL } from 'drizzle-orm';
 import type { MySqlColumn } from 'drizzle-orm/mysql-core';
 import type { Db, Tx } from './database';
 import { Refusal } from './errors';
 import { among, FoundIds, type Ids } from './found-ids';
 import { ledgerHead } from './ledger';
-import { keepCount, keptCount } from './kept-counts';
+import { keeping } from './kept';
 import { inOnePacket, packedReading } from './packets';
-import { fields, ledgerHeads, records } from './tables';
-
-/** A field that lists are filtered, sorted and grouped by. */
-export interface ListField {
-  readonly value: SQL | MySqlColumn;
-  readonly type: 'text' | 'number' | 'yesNo';
-  /** Where it holds several values: the JSON list of them. */
-  readonly list?: SQL;
-  /** Where it is stored otherwise than it is said: what is stored, by what is said. */
-  readonly stored?: Readonly<Record<string, string | number>>;
-  /** What holds of all rows that have it, and leads the database to the index on it where they are counted. */
-  readonly within?: SQL;
-  /** Stands in the rows of the record itself: only an entry about it changes it. */
-  readonly plain?: true;
-}
-
-/** How records of one kind are asked for: the tables that its fields stand in, and the fields by name. */
-export interface ListSource {
-  /**
-   * Joins what the fields need to `records`; written so that it begins with `from records`. Each by `left join` on a primary key: the
-   * database leaves out what a question does not name, so that a count costs nothing beside its own conditions.
-   */
-  readonly from: SQL;
-  readonly fields: Readonly<Record<string, ListField>>;
-  /** Column that the words of a filter are searched in, with a FULLTEXT index on it. */
-  readonly words: MySqlColumn;
-  readonly projectId: number;
-  /** Always holds: project, kind. */
-  readonly where: SQL;
-  readonly sort: string;
-  /** The columns of the key, as it is counted, and of the record's id, where an index of another table serves them better. */
-  readonly place?: { readonly prefix: MySqlColumn; readonly number: MySqlColumn; readonly id: MySqlColumn };
-  /** The question for how many there are in all, where that is known without counting. */
-  readonly all?: SQL;
-  /** Under this name counts of questions about plain fields are kept, until an entry about anything but a run. */
-  readonly kept?: string;
-}
-
-/** The fields that every record has. */
-export const recordFields: Readonly<Record<string, ListField>> = {
-  key: { value: records.key, type: 'text', plain: true },
-  title: { value: records.title, type: 'text', plain: true },
-  state: { value: records.state, type: 'text', plain: true },
-  revision: { value: records.revision, type: 'number', plain: true },
-  createdBy: { value: records.createdBy, type: 'text', plain: true },
-  createdAt: { value: records.createdAt, type: 'text', plain: true },
-  updatedBy: { value: records.updatedBy, type: 'text', plain: true },
-  updatedAt: { value: records.updatedAt, type: 'text', plain: true },
-  retired: { value: sql`(${records.retiredAt} is not null)`, type: 'yesNo', plain: true },
-};
-
-const invalid = (text: string): Refusal => new Refusal('invalid', { detail: text, fields: [{ path: 'filter', text }] });
-
-export function needFilter(text: string | undefined): Filter | undefined {
-  if (!text) return undefined;
-  let value: unknown;
-  try {
-    value = JSON.parse(text);
-  } catch {
-    throw invalid('The filter is no JSON.');
-  }
-  const parsed = filterSchema.safeParse(value);
-  if (!parsed.success) throw invalid('The filter is not understood.');
-  return parsed.data;
-}
-
-/** The project's own fields, as far as a question names any: by what they hold. */
-async function withOwnFields(
-  db: Db | Tx,
-  source: ListSource,
-  projectId: number,
-  texts: readonly (string | undefined)[],
-): Promise<ListSource> {
-  const ids = [...new Set(texts.flatMap((text) => [...(text ?? '').matchAll(/own:(\d{1,15})/g)].map(([, id]) => Number(id))))];
-  if (!ids.length) return source;
-  const rows = await db
-    .select({ id: fields.id, definition: fields.definition })
-    .from(fields)
-    .where(and(eq(fields.projectId, projectId), inArray(fields.id, ids)));
-  const own = rows.map(({ id, definition: { type } }): [string, ListField] => {
-    const path = `$."${id}"`;
-    const text = sql`json_value(${records.own}, ${path})`;
-    if (type === 'number') return [`own:${id}`, { value: sql`cast(${text} as double)`, type: 'number' }];
-    if (type === 'yesNo') return [`own:${id}`, { value: sql`(${text} = '1')`, type: 'yesNo' }];
-    if (type === 'choices')
-      return [
-        `own:${id}`,
-        { value: sql`json_query(${records.own}, ${path})`, type: 'text', list: sql`json_query(${records.own}, ${path})` },
-      ];
-    return [`own:${id}`, { value: text, type: 'text' }];
-  });
-  return { ...source, fields: { ...source.fields, ...Object.fromEntries(own) } };
-}
-
-/** Asks for nothing but plain fields. */
-function onlyPlain(source: ListSource, filter: Filter): boolean {
-  if ('and' in filter) return filter.and.every((f) => onlyPlain(source, f));
-  if ('or' in filter) return filter.or.every((f) => onlyPlain(source, f));
-  if ('not' in filter) return onlyPlain(source, filter.not);
-  return !('words' in filter) && needField(source, filter.field).plain === true;
-}
-
-function needField(source: ListSource, name: string): ListField {
-  const field = Object.hasOwn(source.fields, name) ? source.fields[name] : undefined;
-  if (!field) throw invalid(`There is no field “${name}” here.`);
-  return field;
-}
-
-const keyLike = /^[A-Za-z][A-Za-z0-9]*(?:-[A-Za-z0-9]+)*-\d{1,9}$/;
-
-/** Words of three letters and more by the index, as beginnings; shorter ones by looking. A key finds itself, and what names it. */
-export function wordsFound(
-  column: MySqlColumn,
-  text: string,
-  named: (key: string) => SQL = (key) => sql`match(${column}) against (${`"${key}"`} in boolean mode)`,
-): SQL | undefined {
-  const tokens = text.trim().split(/\s+/).slice(0, 12);
-  const keys = tokens.filter((token) => keyLike.test(token));
-  const words = tokens
-    .filter((token) => !keyLike.test(token))
-    .flatMap((token) => [...token.matchAll(/[\p{L}\p{N}]+/gu)].map(([word]) => word));
-  const long = words.filter((word) => word.length >= 3);
-  const parts: SQL[] = [];
-  if (long.length) parts.push(sql`match(${column}) against (${long.map((word) => `+${word}*`).join(' ')} in boolean mode)`);
-  for (const word of words) if (word.length < 3) parts.push(like(column, `%${word}%`));
-  parts.push(...keys.map(named));
-  return and(...parts);
-}
-
-/** Records of a key, or of one that begins so, and those that name it: each by its own index. */
-const namedRecords =
-  (projectId: number) =>
-  (key: string): SQL =>
-    sql`${records.id} in (select k.id from ${records} k where k.project_id = ${projectId} and k.record_key like ${`${key.toUpperCase()}%`} union select t.id from ${records} t where t.project_id = ${projectId} and match(t.words) against (${`"${key}"`} in boolean mode))`;
-
-function condition(source: ListSource, filter: Filter): SQL | undefined {
-  if ('and' in filter) return and(...filter.and.map((f) => condition(source, f)));
-  if ('or' in filter) return filter.or.length ? or(...filter.or.map((f) => condition(source, f) ?? sql`true`)) : sql`false`;
-  if ('not' in filter) {
-    const inner = condition(source, filter.not);
-    return inner ? not(sql`ifnull(${inner}, false)`) : sql`false`;
-  }
-  if ('words' in filter) return wordsFound(source.words, filter.words, namedRecords(source.projectId));
-  const { value, list, stored } = needField(source, filter.field);
-  if ('is' in filter) {
-    if (list !== undefined) {
-      const some = filter.is.filter((v) => v !== null).map((v) => sql`json_contains(${list}, ${JSON.stringify(v)})`);
-      return or(...some, ...(filter.is.includes(null) ? [sql`ifnull(json_length(${list}), 0) = 0`] : []));
-    }
-    const values = filter.is
-      .filter((v) => v !== null)
-      .map((v) => (typeof v === 'boolean' ? Number(v) : stored ? (stored[String(v)] ?? '') : v));
-    const some = values.length ? inArray(value as MySqlColumn, values) : undefined;
-    return filter.is.includes(null) ? or(isNull(value), some) : some;
-  }
-  if ('empty' in filter) return sql`(ifnull(${value}, '') = '') = ${filter.empty}`;
-  return and(
-    filter.from === undefined ? undefined : gte(value as MySqlColumn, filter.from),
-    filter.to === undefined ? undefined : lte(value as MySqlColumn, filter.to),
-  );
-}
+import {
+  condition,
+  needField,
+  needFilter,
+  onlyPlain,
+  sortsPlain,
+  withOwnFields,
+  wordsOf,
+  type ListField,
+  type ListSource,
+} from './list-filter';
+import { ledgerHeads, records } from './tables';
 
 interface Order {
   readonly value: SQL | MySqlColumn;
@@ -244,17 +95,24 @@ export async function whereOf(tx: Db | Tx, projectId: number, source: ListSource
 type PageQuery = Pick<ListQuery, 'sort' | 'after' | 'skip' | 'limit'>;
 
 interface PageQuestion {
-  /** Finds a page's places in its order, the id last, and behind them the numbers that are asked along. */
+  /** Finds a page's places in its order, the id last, and behind them the numbers that are asked along, and the row's own values. */
   readonly text: SQL;
   readonly columns: readonly string[];
   /** How many of them make a place. */
   readonly places: number;
+  /** Where the row's own values begin. */
+  readonly shown: number;
 }
 
-function pageQuestion(source: ListSource, where: SQL, query: PageQuery, along: readonly SQL[] = []): PageQuestion {
+interface Along {
+  readonly numbers?: readonly SQL[];
+  readonly shown?: readonly (SQL | MySqlColumn)[];
+}
+
+function pageQuestion(source: ListSource, where: SQL, query: PageQuery, { numbers = [], shown = [] }: Along = {}): PageQuestion {
   const orders = ordersOf(source, query.sort ?? source.sort);
   const place = query.after === undefined ? undefined : behind(orders, parseCursor(query.after, orders.length));
-  const values = [...orders.map(({ value }) => value), ...along.map((number) => sql`(${number})`)];
+  const values = [...orders.map(({ value }) => value), ...numbers.map((number) => sql`(${number})`), ...shown];
   const columns = values.map((_, i) => `k${i}`);
   const named = sql.join(
     values.map((value, i) => sql`${value} as ${sql.identifier(columns[i])}`),
@@ -265,19 +123,26 @@ function pageQuestion(source: ListSource, where: SQL, query: PageQuery, along: r
     sql`, `,
   );
   const text = sql`select ${named} ${source.from} where ${and(where, place)} order by ${order} limit ${query.limit + 1} offset ${place ? 0 : (query.skip ?? 0)}`;
-  return { text, columns, places: orders.length };
+  return { text, columns, places: orders.length, shown: orders.length + numbers.length };
 }
 
-type PlaceRow = readonly (string | number | null)[];
+type Value = string | number | null;
+type PlaceRow = readonly Value[];
+
+/** The values of rows that stand whole in the tables that find them, and the row that they make. */
+export interface WholeRows<R> {
+  readonly columns: readonly (SQL | MySqlColumn)[];
+  readonly row: (values: readonly Value[]) => R;
+}
 
 /** Ids of a page in order, with what comes behind it, and with the numbers that were asked along: none where the page is empty. */
-function pageOf(rows: readonly PlaceRow[], { places }: PageQuestion, limit: number) {
+function pageOf(rows: readonly PlaceRow[], { places, shown: end }: PageQuestion, limit: number) {
   const shown = rows.slice(0, limit);
   const last = shown.at(-1)?.slice(0, places);
   return {
     ids: shown.map((row) => Number(row[places - 1])),
     next: rows.length > limit && last ? Buffer.from(JSON.stringify(last)).toString('base64url') : null,
-    along: rows.at(0)?.slice(places).map(Number),
+    along: rows.at(0)?.slice(places, end).map(Number),
   };
 }
 
@@ -289,52 +154,154 @@ async function numberOf(tx: Tx, question: SQL): Promise<number> {
   return Number(row.n);
 }
 
-/** One page of a question; `load` reads the rows for ids, in whatever order; `beside` is asked in the same packet, of the same moment. */
+interface FoundPage {
+  readonly ids: readonly number[];
+  readonly next: string | null;
+  readonly total: number;
+}
+const counts = keeping<number>();
+const pages = keeping<FoundPage>();
+/** The last number of an entry that could change a list, as this node saw it last: what is kept for an older one is not tried. */
+const seen = keeping<null>();
+
+interface PageAsked<R> {
+  readonly projectId: number;
+  readonly source: ListSource;
+  readonly filter: Filter | undefined;
+  readonly query: ListQuery;
+  /** Under which name what is found may be kept; undefined where more than plain fields are asked for. */
+  readonly kept: string | undefined;
+  readonly load: (tx: Tx, ids: Ids) => Promise<readonly R[]>;
+  readonly whole: WholeRows<R> | undefined;
+  readonly beside: (tx: Tx) => Promise<void>;
+}
+/** A page with what it shows. */
+interface LoadedPage<R> extends FoundPage {
+  readonly seq: number;
+  readonly loaded: readonly R[];
+  readonly passages: Record<string, FoundPassage> | undefined;
+}
+
+/** The page as it was found last, with its rows as they are now; undefined where it has to be found anew. */
+async function foundAgain<R>(
+  db: Db,
+  tx: Tx,
+  { projectId, filter, query, kept, load, beside }: PageAsked<R>,
+): Promise<LoadedPage<R> | undefined> {
+  const known = kept === undefined ? undefined : pages.of(db, pageName(kept, query));
+  if (!known || known.seq !== seen.of(db, String(projectId))?.seq) return undefined;
+  const { ids } = known.value;
+  const searched = wordsOf(filter);
+  const [heads, loaded, passages] = await inOnePacket(
+    tx,
+    () => tx.select({ seq: ledgerHeads.seq, other: ledgerHeads.otherSeq }).from(ledgerHeads).where(eq(ledgerHeads.projectId, projectId)),
+    async () => (ids.length ? load(tx, ids) : []),
+    async () => (searched && ids.length ? passagesOf(tx, ids, searched) : undefined),
+    () => beside(tx),
+  );
+  const head = heads.at(0);
+  if (head) seen.keep(db, String(projectId), { seq: head.other, value: null });
+  return head?.other === known.seq ? { ...known.value, seq: head.seq, loaded, passages } : undefined;
+}
+
+const pageName = (kept: string, { sort, after, skip, limit }: PageQuery): string => JSON.stringify([kept, sort, after, skip, limit]);
+
+async function foundAnew<R>(db: Db, tx: Tx, asked: PageAsked<R>): Promise<LoadedPage<R>> {
+  const { projectId, source, filter, query, kept } = asked;
+  const counted = query.after === undefined;
+  const count = (filter ? undefined : source.all) ?? countOf(source, filter);
+  // A search for words finds all before it shows the first: they are counted as they pass, not searched again.
+  const searched = wordsOf(filter);
+  const measures = !counted ? [] : searched ? [sql`count(*) over ()`] : kept === undefined ? [count] : [];
+  const numbers = [headOf(projectId), ...(kept === undefined ? [] : [headOf(projectId, 'otherSeq')]), ...measures];
+  const where = questionWhere(source, filter);
+  // What a search finds is laid aside before its page is cut out of it: the page's rows are not made for all of it.
+  const whole = searched ? undefined : asked.whole;
+  const question = pageQuestion(source, where, query, { numbers, shown: whole?.columns ?? [] });
+  const { found, loaded, passages } = whole ? await readWhole(tx, question, whole, asked) : await readPlaces(tx, question, searched, asked);
+  const { ids, next, along } = pageOf(found, question, query.limit);
+  if (!along) {
+    const total = counted && query.skip ? await numberOf(tx, count) : 0;
+    return { ids, next, total, seq: await ledgerHead(tx, projectId), loaded, passages };
+  }
+  const other = along[1];
+  const total = !counted
+    ? 0
+    : measures.length
+      ? along[along.length - 1]
+      : await countedOnce(db, tx, { kept: kept ?? '', seq: other, count });
+  const page = { ids, next, total };
+  if (kept !== undefined) {
+    pages.keep(db, pageName(kept, query), { seq: other, value: page });
+    seen.keep(db, String(projectId), { seq: other, value: null });
+  }
+  return { ...page, seq: along[0], loaded, passages };
+}
+
+/** Places that were found, with what they show. */
+interface Read<R> extends Pick<LoadedPage<R>, 'loaded' | 'passages'> {
+  readonly found: readonly PlaceRow[];
+}
+
+/** One packet: the page is kept where the database finds it, and what it shows is asked for by that. */
+async function readPlaces<R>(tx: Tx, question: PageQuestion, searched: string, { load, beside }: PageAsked<R>): Promise<Read<R>> {
+  const here = new FoundIds();
+  const [, kept, loaded, passages] = await inOnePacket(
+    tx,
+    () => tx.execute(FoundIds.keep({ ...question, id: question.columns[question.places - 1] })),
+    () => tx.execute(FoundIds.kept) as unknown as Promise<[[{ page: string | null }]]>,
+    () => load(tx, here),
+    async () => (searched ? passagesOf(tx, here, searched) : undefined),
+    () => beside(tx),
+  );
+  return { found: JSON.parse(kept[0][0].page ?? '[]') as PlaceRow[], loaded, passages };
+}
+
+/** One question: what a page shows comes with its places. */
+async function readWhole<R>(tx: Tx, question: PageQuestion, { row }: WholeRows<R>, { beside }: PageAsked<R>): Promise<Read<R>> {
+  const [[rows]] = await inOnePacket(
+    tx,
+    () => tx.execute(question.text) as unknown as Promise<[Record<string, Value>[]]>,
+    () => beside(tx),
+  );
+  const found = rows.map((values) => question.columns.map((name) => values[name]));
+  return { found, loaded: found.map((values) => row(values.slice(question.shown))), passages: undefined };
+}
+
+/** How many there are: as it was counted last, as long as nothing came that could change it. */
+async function countedOnce(
+  db: Db,
+  tx: Tx,
+  { kept, seq, count }: { readonly kept: string; readonly seq: number; readonly count: SQL },
+): Promise<number> {
+  const known = counts.of(db, kept);
+  if (known?.seq === seq) return known.value;
+  const value = await numberOf(tx, count);
+  counts.keep(db, kept, { seq, value });
+  return value;
+}
+
+/**
+ * One page of a question; `load` reads the rows for ids, in whatever order. `whole` does without where the rows stand in the tables that find
+ * them; `beside` is asked in the same packet, of the same moment.
+ */
 export async function listPage<R extends { readonly id: number }>(
   db: Db,
   projectId: number,
   plain: ListSource,
   query: ListQuery,
   load: (tx: Tx, ids: Ids) => Promise<readonly R[]>,
-  beside: (tx: Tx) => Promise<void> = async () => undefined,
+  { whole, beside = async () => undefined }: Partial<Pick<PageAsked<R>, 'whole' | 'beside'>> = {},
 ): Promise<Page<Omit<R, 'id'>>> {
   return packedReading(db, async (tx) => {
     const source = await withOwnFields(tx, plain, projectId, [query.filter, query.sort, query.groups, query.sum]);
     const filter = needFilter(query.filter);
     const where = questionWhere(source, filter);
-    const counts = query.after === undefined;
-    const count = (filter ? undefined : source.all) ?? countOf(source, filter);
-    const kept =
-      counts && source.kept !== undefined && (!filter || onlyPlain(source, filter))
-        ? `${projectId} ${source.kept} ${query.filter ?? ''}`
-        : undefined;
-    // A search for words finds all before it shows the first: they are counted as they pass, not searched again.
-    const searched = wordsOf(filter);
-    const measure = kept === undefined ? (searched ? sql`count(*) over ()` : count) : headOf(projectId, 'otherSeq');
-    const question = pageQuestion(source, where, query, [headOf(projectId), ...(counts ? [measure] : [])]);
-    const here = new FoundIds();
-    // One packet: the page is kept where the database finds it, and what it shows is asked for by that.
-    const [, found, loaded, passing] = await inOnePacket(
-      tx,
-      () => tx.execute(FoundIds.keep({ ...question, id: question.columns[question.places - 1] })),
-      () => tx.execute(FoundIds.kept) as unknown as Promise<[[{ page: string | null }]]>,
-      () => load(tx, here),
-      async () => (searched ? passages(tx, here, searched) : undefined),
-      () => beside(tx),
-    );
-    const { ids, next, along } = pageOf(JSON.parse(found[0][0].page ?? '[]') as PlaceRow[], question, query.limit);
+    const plainly = (!filter || onlyPlain(source, filter)) && sortsPlain(source, query.sort ?? source.sort);
+    const kept = source.kept !== undefined && plainly ? `${projectId} ${source.kept} ${query.filter ?? ''}` : undefined;
+    const asked: PageAsked<R> = { projectId, source, filter, query, kept, load, whole, beside };
+    const { ids, next, total, seq, loaded, passages } = (await foundAgain(db, tx, asked)) ?? (await foundAnew(db, tx, asked));
     const rows = new Map(loaded.map((row) => [row.id, row]));
-    const counted = async ([, found]: readonly number[]): Promise<number> => {
-      if (kept === undefined) return found;
-      const known = keptCount(db, kept, found);
-      if (known !== undefined) return known;
-      const fresh = await numberOf(tx, count);
-      keepCount(db, kept, { seq: found, count: fresh });
-      return fresh;
-    };
-    const [seq, total] = along
-      ? [along[0], counts ? await counted(along) : 0]
-      : [await ledgerHead(tx, projectId), counts && query.skip ? await numberOf(tx, count) : 0];
     const page: Page<Omit<R, 'id'>> = {
       rows: ids.flatMap((id) => {
         const row = rows.get(id);
@@ -343,10 +310,10 @@ export async function listPage<R extends { readonly id: number }>(
         return [wanted(shown, query.columns)];
       }),
       next,
-      total: counts ? total : null,
+      total: query.after === undefined ? total : null,
       seq,
     };
-    if (passing) Object.assign(page, { found: passing });
+    if (passages) Object.assign(page, { found: passages });
     if (!query.groups) return page;
     const { value, stored } = needField(source, query.groups);
     const said = new Map(Object.entries(stored ?? {}).map(([word, at]) => [at, word]));
@@ -379,17 +346,8 @@ function wanted<R extends object>(row: R, columns: string | undefined): R {
   return Object.fromEntries(Object.entries(row).filter(([name]) => names.has(name))) as R;
 }
 
-/** The words that a filter searches for, all together. */
-function wordsOf(filter: Filter | undefined): string {
-  if (!filter) return '';
-  if ('words' in filter) return filter.words;
-  if ('and' in filter) return filter.and.map(wordsOf).join(' ').trim();
-  if ('or' in filter) return filter.or.map(wordsOf).join(' ').trim();
-  return '';
-}
-
 /** Where in their text the words of a search were found, by key. */
-async function passages(tx: Tx, ids: Ids, words: string): Promise<Record<string, FoundPassage>> {
+async function passagesOf(tx: Tx, ids: Ids, words: string): Promise<Record<string, FoundPassage>> {
   const rows = await tx.select({ key: records.key, words: records.words }).from(records).where(among(records.id, ids));
   return Object.fromEntries(
     rows.flatMap((row) => {

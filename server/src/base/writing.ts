@@ -15,6 +15,7 @@ import { hashOfRow, rowHashes, snapshotWrite, type Accounted } from './accounted
 import type { Db, Tx } from './database';
 import { isClash, isDuplicate, Refusal } from './errors';
 import { heldRights, holderOf, type Held, type HeldRights, type Rights } from './held-rights';
+import { insertMany } from './insert-many';
 import { inOnePacket, lastly } from './packets';
 import { statement } from './statement';
 import { ledger, ledgerHeads, operations, revisions } from './tables';
@@ -427,11 +428,11 @@ export async function appendAll(
     const written = rowsOf(saying);
     let late = early ?? written.known;
     // What leaves nothing to be read goes with the end of the transaction; snapshots of many parts are waited for.
-    if (retained.length <= mostAtOnce && (early || !written.unread.size)) await lastly(tx, () => retain(tx, retained), put);
+    if (retained.length <= mostAtOnce && (early || !written.unread.size)) await lastly(tx, () => insertMany(tx, revisions, retained), put);
     else
       [, , late] = await inOnePacket(
         tx,
-        () => retain(tx, retained),
+        () => insertMany(tx, revisions, retained),
         put,
         async () => early ?? hashesOf(tx, written),
       );
@@ -449,13 +450,8 @@ export async function appendAll(
   return last;
 }
 
-/** So many snapshots go into one statement. */
+/** So many snapshots go with the end of a transaction: one statement takes no more. */
 const mostAtOnce = 500;
-
-/** Keeps snapshots of all entries together: many records at once are many entries with a snapshot each. */
-async function retain(tx: Tx, rows: readonly SnapshotRow[]): Promise<void> {
-  await insertMany(tx, revisions, rows);
-}
 
 /** Appends entries behind the chain's end, which is locked. */
 async function appendEntries(tx: Tx, projectId: number, rows: readonly LedgerRow[], end: ChainEnd): Promise<void> {

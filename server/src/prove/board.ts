@@ -22,6 +22,7 @@ import {
   type ListSource,
   type StoredBuild,
   type Tx,
+  type WholeRows,
 } from '../base';
 import { boardThen, faultyBoard, type BoardThen } from './board-then';
 import { stateLetters, statesOf } from './cord-rows';
@@ -135,25 +136,38 @@ function cordList(projectId: number, buildId: number | SQL): ListSource {
     where: eq(cords.buildId, buildId),
     sort: 'key',
     place: { prefix: cords.keyPrefix, number: cords.keyNumber, id: cords.requirementId },
-    all: sql`select json_value(${projections.totals}, '$.counts.all') from ${projections} where ${projections.buildId} = ${buildId}`,
+    all: sql`select cast(json_value(${projections.totals}, '$.counts.all') as unsigned) from ${projections} where ${projections.buildId} = ${buildId}`,
   };
 }
 
-const { requirementId: id, key, title, level, states, below, firstBreak } = cords;
 // Of all reasons a row shows the first of its break: the others are not sent from the database.
 const firstPath = sql.join(
   knots.map((knot, i) => sql.raw(`when ${i} then '$.${knot}[0]'`)),
   sql` `,
 );
-const first = sql<string | null>`cast(json_extract(${cords.reasons}, case ${firstBreak} ${firstPath} end) as char)`;
+const first = sql<string | null>`cast(json_extract(${cords.reasons}, case ${cords.firstBreak} ${firstPath} end) as char)`;
+const { requirementId: id, key, title, level, states, below, firstBreak } = cords;
+const shown = { id, key, title, level, states, below, firstBreak, first };
 const rowsOfBuild = statement((db) =>
   db
-    .select({ id, key, title, level, states, below, firstBreak, first })
+    .select(shown)
     .from(cords)
     .where(
       and(eq(cords.buildId, buildNamed(sql.placeholder('projectId'), sql.placeholder('name'))), sql`${id} in (${sql.placeholder('ids')})`),
     ),
 );
+type ShownRow = Awaited<ReturnType<typeof rowsOfBuild>>[number];
+
+const listedRow = (row: ShownRow): BoardRow & { id: number } => ({
+  id: row.id,
+  ...boardRow(row, row.first === null ? undefined : (JSON.parse(row.first) as StoredReason)),
+});
+
+/** Cords stand whole in their table. */
+const wholeRows: WholeRows<BoardRow & { id: number }> = {
+  columns: Object.values(shown),
+  row: (values) => listedRow(Object.fromEntries(Object.keys(shown).map((name, i) => [name, values[i]])) as ShownRow),
+};
 
 /** A build by its name, as a question of its own. */
 function buildNamed(projectId: number | Placeholder, name: string | Placeholder): SQL {
@@ -166,8 +180,7 @@ async function cordsById(
   ids: Ids,
 ): Promise<(BoardRow & { id: number })[]> {
   if (isNone(ids)) return [];
-  const rows = await rowsOfBuild(db, { projectId, name, ids });
-  return rows.map((row) => ({ id: row.id, ...boardRow(row, row.first === null ? undefined : (JSON.parse(row.first) as StoredReason)) }));
+  return (await rowsOfBuild(db, { projectId, name, ids })).map(listedRow);
 }
 
 /** The same of a board that is held: the fields that the cord itself tells. */
@@ -199,7 +212,7 @@ async function pageNow({ database: { db } }: AppContext, projectId: number, quer
     cordList(projectId, buildNamed(projectId, query.build)),
     query,
     (tx, ids) => cordsById(tx, { projectId, name: query.build }, ids),
-    async (tx) => void (known = await judgedBuilds(tx, { projectId, name: query.build })),
+    { whole: wholeRows, beside: async (tx) => void (known = await judgedBuilds(tx, { projectId, name: query.build })) },
   );
   const [{ build: found, judged } = { build: undefined, judged: null }] = known;
   const seq = judged?.seq ?? 0;

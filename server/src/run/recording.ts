@@ -104,7 +104,7 @@ export async function changeRun(w: Writing, stored: StoredRun, change: RunChange
   const { id } = stored.run;
   const revision = stored.record.revision + 1;
   await Promise.all([
-    w.tx.update(runs).set(change).where(eq(runs.id, id)),
+    ...(Object.keys(change).length ? [w.tx.update(runs).set(change).where(eq(runs.id, id))] : []),
     changeRecord(w.tx, { id, revision, state, by: w.actor.login, at: w.at }),
   ]);
   return revision;
