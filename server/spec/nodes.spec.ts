@@ -301,12 +301,15 @@ describe('acts that are done together', () => {
       note(actor('operation-1'), 'three', false),
       note(actor(), 'four', false),
     ]);
-    expect(answers.map((answer) => (answer.status === 'fulfilled' ? answer.value : (answer.reason as Refusal).code))).toEqual([
-      'one',
-      'stateForbids',
-      'repeated',
-      'four',
-    ]);
+    const [one, two, three, four] = answers.map((answer) =>
+      answer.status === 'fulfilled' ? answer.value : (answer.reason as Refusal).code,
+    );
+    // Two transactions may be on their way: whichever notes the name first does it.
+    expect([
+      ['one', 'repeated'],
+      ['repeated', 'three'],
+    ]).toContain([one, three]);
+    expect([two, four]).toEqual(['stateForbids', 'four']);
     expect((await entries()) - before).toBe(2);
   });
 });

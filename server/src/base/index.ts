@@ -6,7 +6,7 @@ export * from './projected';
 export * from './touches';
 export * from './errors';
 export * from './database';
-export { said, statement } from './statement';
+export { said, statement, statementOfMany } from './statement';
 export { inOnePacket, lastly, packedReading, packedSnapshot, packedTransaction } from './packets';
 export * from './insert-many';
 export * from './accounted';

@@ -6,6 +6,7 @@ import { account } from './accounted';
 import type { Db, Tx } from './database';
 import { Refusal } from './errors';
 import { profileOf } from './profile';
+import { statementOfMany } from './statement';
 import { decisions, revisions, signatures } from './tables';
 import type { Actor, Writing } from './writing';
 
@@ -91,14 +92,11 @@ export async function putDecision(
   w.wrote(decisionRows, made.id);
 }
 
-export async function signaturesOf(db: Db | Tx, recordIds: readonly number[]): Promise<StoredSignature[]> {
-  if (!recordIds.length) return [];
-  return db
-    .select()
-    .from(signatures)
-    .where(inArray(signatures.recordId, [...recordIds]))
-    .orderBy(asc(signatures.id));
-}
+const signaturesOfMany = statementOfMany(signatures.recordId, (db, where) =>
+  db.select().from(signatures).where(where).orderBy(asc(signatures.id)),
+);
+
+export const signaturesOf = (db: Db | Tx, recordIds: readonly number[]): Promise<StoredSignature[]> => signaturesOfMany(db, recordIds, {});
 
 /** A signature as people and packs are told it. */
 export const shownSignature = ({ meaning, revision, login, printedName, at, format, hash, reason }: StoredSignature) => ({

@@ -21,6 +21,31 @@ export function statement<V extends Record<string, unknown>, R>(
   };
 }
 
+/** So many ids go into one question. */
+const idsAtOnce = 1000;
+
+/**
+ * The same for what belongs to many ids, by the column that holds them: so many at a time, or all that there is. `build` is given the
+ * condition on the column; undefined where all are meant.
+ */
+export function statementOfMany<V extends Record<string, unknown>, R>(
+  column: MySqlColumn,
+  build: (db: Db, where: SQL | undefined) => { prepare(): Prepared<R[]> },
+): (db: Db | Tx, ids: readonly number[] | 'all', values: V) => Promise<R[]> {
+  const ofAll = statement<V, R[]>((db) => build(db, undefined));
+  const ofSome = statement<V & { ids: readonly number[] }, R[]>((db) => build(db, sql`${column} in (${sql.placeholder('ids')})`));
+  return async (db, ids, values) => {
+    if (ids === 'all') return ofAll(db, values);
+    const found: R[] = [];
+    for (let at = 0; at < ids.length; at += idsAtOnce) {
+      const part = await ofSome(db, { ...values, ids: ids.slice(at, at + idsAtOnce) });
+      if (ids.length <= idsAtOnce) return part;
+      found.push(...part);
+    }
+    return found;
+  };
+}
+
 /** A value of a column that is said when a statement is asked. */
 export const said = (column: MySqlColumn, name: string): SQL => sql`${sql.param(sql.placeholder(name), column)}`;
 

@@ -2,8 +2,9 @@ import { groupBy } from '@core/base';
 import { forRecording, type Db, type Tx } from './database';
 import { isClash, isDuplicate, isLockWait, Refusal } from './errors';
 import { heldRights, type HeldRights } from './held-rights';
+import { lockHead } from './ledger-end';
 import { inOnePacket, packedTransaction } from './packets';
-import { appendAll, asRefused, committed, lockHead, noteOperations, write, Writing, type Actor, type Shared } from './writing';
+import { appendAll, asRefused, committed, noteOperations, write, Writing, type Actor, type Shared } from './writing';
 
 /**
  * What acts of one kind need of the records that they are on, locked and read for all of them at once, by those records. A record that

@@ -1,24 +1,15 @@
-import {
-  ledgerFormat,
-  ledgerHash,
-  ledgerRoot,
-  recordFormat,
-  type Json,
-  type LedgerFacts,
-  type LedgerWrite,
-  type RecordFormat,
-} from '@core/base';
+import { ledgerFormat, ledgerHash, recordFormat, type Json, type LedgerFacts, type LedgerWrite, type RecordFormat } from '@core/base';
 import type { May } from '@contract/base';
 import type { Role } from '@core/base';
-import { eq, sql } from 'drizzle-orm';
+import { sql } from 'drizzle-orm';
 import { hashOfRow, rowHashes, snapshotWrite, type Accounted } from './accounted';
 import type { Db, Tx } from './database';
 import { isClash, isDuplicate, Refusal } from './errors';
 import { heldRights, holderOf, type Held, type HeldRights, type Rights } from './held-rights';
 import { insertMany } from './insert-many';
+import { appendEntries, lockHead, type ChainEnd, type LedgerRow } from './ledger-end';
 import { inOnePacket, lastly } from './packets';
-import { statement } from './statement';
-import { ledger, ledgerHeads, operations, revisions } from './tables';
+import { operations, revisions } from './tables';
 import type { Parse } from './parsing';
 import type { Touches } from './touches';
 
@@ -80,14 +71,7 @@ interface Pending extends EntryInput {
   readonly writes: LedgerWrite[];
 }
 
-type LedgerRow = typeof ledger.$inferInsert;
 type SnapshotRow = typeof revisions.$inferInsert;
-
-/** The last entry of a ledger. */
-export interface ChainEnd {
-  readonly seq: number;
-  readonly hash: string;
-}
 
 /** An entry holds no more writes than this: what is more goes into entries behind it. */
 const writesInEntry = 2000;
@@ -453,18 +437,6 @@ export async function appendAll(
 /** So many snapshots go with the end of a transaction: one statement takes no more. */
 const mostAtOnce = 500;
 
-/** Appends entries behind the chain's end, which is locked. */
-async function appendEntries(tx: Tx, projectId: number, rows: readonly LedgerRow[], end: ChainEnd): Promise<void> {
-  const parts = Array.from({ length: Math.ceil(rows.length / 50) }, (_, i) => rows.slice(i * 50, i * 50 + 50));
-  const other = rows.findLast(({ kind }) => kind !== 'run');
-  await lastly(tx, ...parts.map((part) => () => insertMany(tx, ledger, part)), async () =>
-    tx
-      .update(ledgerHeads)
-      .set({ ...end, ...(other && { otherSeq: other.seq }) })
-      .where(eq(ledgerHeads.projectId, projectId)),
-  );
-}
-
 type RowHashes = ReadonlyMap<Accounted, ReadonlyMap<number, string>>;
 
 interface WrittenRows {
@@ -495,21 +467,4 @@ async function hashesOf(tx: Tx, { known, unread }: WrittenRows): Promise<RowHash
     ),
   );
   return hashes;
-}
-
-const lockedHead = statement((db) =>
-  db
-    .select({ seq: ledgerHeads.seq, hash: ledgerHeads.hash })
-    .from(ledgerHeads)
-    .where(eq(ledgerHeads.projectId, sql.placeholder('projectId')))
-    .for('update'),
-);
-
-/** The chain's end, locked until the transaction is over. */
-export async function lockHead(tx: Tx, projectId: number): Promise<ChainEnd> {
-  const [head] = await lockedHead(tx, { projectId });
-  if (head) return head;
-  await tx.insert(ledgerHeads).ignore().values({ projectId, seq: 0, hash: ledgerRoot });
-  const [made] = await lockedHead(tx, { projectId });
-  return made;
 }

@@ -1,7 +1,7 @@
 import type { Attestation } from '@contract/measure';
 import { envelope2 } from '@core/base';
 import { unitCoverages, type Metric } from '@core/measure';
-import { and, asc, eq, isNull } from 'drizzle-orm';
+import { and, asc, eq, isNull, sql } from 'drizzle-orm';
 import { alias } from 'drizzle-orm/mysql-core';
 import {
   among,
@@ -15,6 +15,7 @@ import {
   records,
   Refusal,
   signatures,
+  statement,
   write,
   type Actor,
   type Db,
@@ -208,12 +209,8 @@ export async function attestationsById(db: Db | Tx, ids: Ids): Promise<(Attestat
   }));
 }
 
-/** What stands of a build's functions at their present text: by path, function and metric. */
-export async function standingAttestations(
-  tx: Db | Tx,
-  buildId: number,
-): Promise<(path: string, unit: string) => Partial<Record<Metric, string>> | undefined> {
-  const rows = await tx
+const standingRows = statement((db) =>
+  db
     .select({ key: records.key, path: attestations.path, unit: attestations.unit, metric: attestations.metric })
     .from(attestations)
     .innerJoin(records, eq(records.id, attestations.id))
@@ -222,7 +219,15 @@ export async function standingAttestations(
       codeUnits,
       and(eq(codeUnits.sourceId, sources.id), eq(codeUnits.name, attestations.unit), eq(codeUnits.textHash, attestations.textHash)),
     )
-    .where(and(eq(attestations.buildId, buildId), isNull(attestations.withdrawnAt)));
+    .where(and(eq(attestations.buildId, sql.placeholder('buildId')), isNull(attestations.withdrawnAt))),
+);
+
+/** What stands of a build's functions at their present text: by path, function and metric. */
+export async function standingAttestations(
+  tx: Db | Tx,
+  buildId: number,
+): Promise<(path: string, unit: string) => Partial<Record<Metric, string>> | undefined> {
+  const rows = await standingRows(tx, { buildId });
   const found = new Map<string, Partial<Record<Metric, string>>>();
   for (const { key, path, unit, metric } of rows) {
     const place = `${path}\n${unit}`;

@@ -1,8 +1,8 @@
 import { groupBy } from '@core/base';
 import { combinations, sourcesDigest, type CarriedResult } from '@core/prove';
-import { and, asc, eq, inArray, isNull } from 'drizzle-orm';
+import { and, asc, eq, inArray, isNull, sql } from 'drizzle-orm';
 import { alias } from 'drizzle-orm/mysql-core';
-import { records, revisions, signatures, type Db, type StoredBuild, type Tx } from '../base';
+import { records, revisions, signatures, statement, type Db, type StoredBuild, type Tx } from '../base';
 import { judgedRuns, type JudgedRun } from '../run';
 import { runCarries, sources } from './tables';
 
@@ -11,31 +11,35 @@ const fromRecord = alias(records, 'from_record');
 export type Place = Pick<JudgedRun, 'caseId' | 'row' | 'configuration'>;
 export const placeOf = ({ caseId, row, configuration }: Place): string => JSON.stringify([caseId, row, configuration]);
 
-/** The source files that a build has now. */
-export const sourcesOf = (tx: Db | Tx, buildId: number) =>
-  tx
+const sourceRows = statement((db) =>
+  db
     .select({ id: sources.id, path: sources.path, sha256: sources.sha256 })
     .from(sources)
-    .where(and(eq(sources.buildId, buildId), isNull(sources.supersededAt)))
-    .orderBy(asc(sources.path));
+    .where(and(eq(sources.buildId, sql.placeholder('buildId')), isNull(sources.supersededAt)))
+    .orderBy(asc(sources.path)),
+);
 
-/** Statements that carry results to a build, and stand. */
-export const standingStatements = (tx: Db | Tx, buildId: number) =>
-  tx
+/** The source files that a build has now, by their paths. */
+export const sourcesOf = (tx: Db | Tx, buildId: number) => sourceRows(tx, { buildId });
+
+const carriedTo = () => and(eq(runCarries.buildId, sql.placeholder('buildId')), isNull(runCarries.withdrawnAt));
+const statementRows = statement((db) =>
+  db
     .select({ row: runCarries, key: records.key, revision: records.revision, from: fromRecord.key })
     .from(runCarries)
     .innerJoin(records, eq(records.id, runCarries.id))
     .innerJoin(fromRecord, eq(fromRecord.id, runCarries.fromBuildId))
-    .where(and(eq(runCarries.buildId, buildId), isNull(runCarries.withdrawnAt)))
-    .orderBy(asc(runCarries.id));
+    .where(carriedTo())
+    .orderBy(asc(runCarries.id)),
+);
+const fromRows = statement((db) => db.selectDistinct({ id: runCarries.fromBuildId }).from(runCarries).where(carriedTo()));
+
+/** Statements that carry results to a build, and stand. */
+export const standingStatements = (tx: Db | Tx, buildId: number) => statementRows(tx, { buildId });
 
 /** The builds whose results were carried to a build. */
 export async function carriedFrom(tx: Db | Tx, buildId: number): Promise<Set<number>> {
-  const rows = await tx
-    .selectDistinct({ id: runCarries.fromBuildId })
-    .from(runCarries)
-    .where(and(eq(runCarries.buildId, buildId), isNull(runCarries.withdrawnAt)));
-  return new Set(rows.map(({ id }) => id));
+  return new Set((await fromRows(tx, { buildId })).map(({ id }) => id));
 }
 
 /** The cases of which a result was carried to a build. */

@@ -23,12 +23,13 @@ import {
 } from '@core/measure';
 import { creditingRuns, policiesOf, type CordCase, type StandardProfile, type TracedUnit } from '@core/prove';
 import { and, asc, eq, inArray, isNull, sql } from 'drizzle-orm';
-import { records, recordsThen, type Db, type Tx } from '../base';
+import { records, recordsThen, statement, statementOfMany, type Db, type Tx } from '../base';
 import { cases } from '../design';
 import { judgedRuns, type JudgedRun } from '../run';
+import { sourcesOf } from './carried-results';
 import { standingCarries, type StandingCarry } from './carry';
 import { hitsKnown, partHits } from './store';
-import { codeTraces, codeUnits, measurements, sources, type MeasuredPart } from './tables';
+import { codeTraces, codeUnits, measurements, type MeasuredPart } from './tables';
 
 /** A measurement without its bytes. */
 type Directory = Omit<typeof measurements.$inferSelect, 'data' | 'projectId' | 'buildId' | 'uploadId' | 'fileId' | 'withdrawn'>;
@@ -83,6 +84,28 @@ export interface CreditQuestion {
   readonly read?: { readonly cases: readonly number[] | 'all'; readonly runs: readonly JudgedRun[] };
 }
 
+const directoryRows = statement((db) =>
+  db
+    .select({
+      id: measurements.id,
+      runId: measurements.runId,
+      caseId: measurements.caseId,
+      caseRevision: measurements.caseRevision,
+      row: measurements.row,
+      configuration: measurements.configuration,
+      tool: measurements.tool,
+      parts: measurements.parts,
+      superseded: measurements.superseded,
+      loadedAt: measurements.loadedAt,
+      seq: measurements.seq,
+    })
+    .from(measurements)
+    .where(and(eq(measurements.buildId, sql.placeholder('buildId')), eq(measurements.withdrawn, false)))
+    .orderBy(asc(measurements.id)),
+);
+const caseKeyRows = statementOfMany(records.id, (db, where) => db.select({ id: records.id, key: records.key }).from(records).where(where));
+const unitRows = statementOfMany(codeUnits.sourceId, (db, where) => db.select().from(codeUnits).where(where).orderBy(asc(codeUnits.start)));
+
 /**
  * Reads what is measured of a build, as little of it as is asked for. One reader serves one judgement: what it read once it does not
  * read again, and all of it in the caller's snapshot.
@@ -102,35 +125,12 @@ export class CreditReader {
 
   /** Source files of the build by their paths. */
   sources(): Promise<Map<string, { id: number; sha256: string }>> {
-    this.known ??= this.tx
-      .select({ id: sources.id, path: sources.path, sha256: sources.sha256 })
-      .from(sources)
-      .where(and(eq(sources.buildId, this.question.buildId), isNull(sources.supersededAt)))
-      .orderBy(asc(sources.path))
-      .then((rows) => new Map(rows.map(({ path, ...rest }) => [path, rest])));
+    this.known ??= sourcesOf(this.tx, this.question.buildId).then((rows) => new Map(rows.map(({ path, ...rest }) => [path, rest])));
     return this.known;
   }
 
   measured(): Promise<Directory[]> {
-    this.directory ??= this.tx
-      .select({
-        id: measurements.id,
-        runId: measurements.runId,
-        caseId: measurements.caseId,
-        caseRevision: measurements.caseRevision,
-        row: measurements.row,
-        configuration: measurements.configuration,
-        tool: measurements.tool,
-        parts: measurements.parts,
-        superseded: measurements.superseded,
-        loadedAt: measurements.loadedAt,
-        seq: measurements.seq,
-      })
-      .from(measurements)
-      .where(and(eq(measurements.buildId, this.question.buildId), eq(measurements.withdrawn, false)))
-      .orderBy(asc(measurements.id))
-      // A query asks again whenever it is awaited; what it answered does not.
-      .then((rows) => rows);
+    this.directory ??= directoryRows(this.tx, { buildId: this.question.buildId });
     return this.directory;
   }
 
@@ -143,11 +143,7 @@ export class CreditReader {
   /** Keys of cases by their ids. */
   keysOfCases(): Promise<Map<number, string>> {
     this.caseKeys ??= this.measuredCases().then(async (ids) => {
-      if (!ids.size) return new Map<number, string>();
-      const rows = await this.tx
-        .select({ id: records.id, key: records.key })
-        .from(records)
-        .where(inArray(records.id, [...ids]));
+      const rows = await caseKeyRows(this.tx, [...ids], {});
       return new Map(rows.map(({ id, key }) => [id, key]));
     });
     return this.caseKeys;
@@ -171,11 +167,7 @@ export class CreditReader {
     this.carries ??= standingCarries(this.tx, this.question.buildId);
     const [present, ofSources, carries, all] = await Promise.all([
       this.sources(),
-      this.tx
-        .select()
-        .from(codeUnits)
-        .where(inArray(codeUnits.sourceId, [...ids]))
-        .orderBy(asc(codeUnits.start)),
+      unitRows(this.tx, ids, {}),
       this.carries,
       this.measured(),
     ]);
@@ -352,10 +344,8 @@ function carriedPieces(
   return { moved, carried };
 }
 
-/** Traces of code in these files of a build. */
-async function unitTraces(tx: Db | Tx, buildId: number, paths: readonly string[]): Promise<UnitTrace[]> {
-  if (!paths.length) return [];
-  return tx
+const traceRows = statement((db) =>
+  db
     .select({
       path: codeTraces.path,
       unit: codeTraces.unit,
@@ -364,9 +354,27 @@ async function unitTraces(tx: Db | Tx, buildId: number, paths: readonly string[]
       origin: codeTraces.origin,
     })
     .from(codeTraces)
-    .where(and(eq(codeTraces.buildId, buildId), isNull(codeTraces.removedAt), inArray(codeTraces.path, [...paths])))
-    .orderBy(asc(codeTraces.id));
-}
+    .where(
+      and(
+        eq(codeTraces.buildId, sql.placeholder('buildId')),
+        isNull(codeTraces.removedAt),
+        sql`${codeTraces.path} in (${sql.placeholder('paths')})`,
+      ),
+    )
+    .orderBy(asc(codeTraces.id)),
+);
+
+/** Traces of code in these files of a build. */
+const unitTraces = async (tx: Db | Tx, buildId: number, paths: readonly string[]): Promise<UnitTrace[]> =>
+  paths.length ? traceRows(tx, { buildId, paths }) : [];
+
+const creditedCases = statementOfMany(cases.id, (db, where) =>
+  db
+    .select({ id: records.id, key: records.key, revision: records.revision, rows: cases.rows })
+    .from(cases)
+    .innerJoin(records, eq(records.id, cases.id))
+    .where(where),
+);
 
 /**
  * Which measurements count: those bound to a run that gives credit, or to exactly the case revision (row, configuration) of one. What was
@@ -380,34 +388,27 @@ async function countingRule(
   const then = asOf === null ? undefined : await recordsThen(tx, caseIds, asOf);
   const known = new Set(read?.cases === 'all' ? caseIds : read?.cases);
   const unread = caseIds.filter((id) => !known.has(id));
-  const stored = async (at: number) =>
-    tx
-      .select({ id: records.id, key: records.key, revision: records.revision, rows: cases.rows })
-      .from(cases)
-      .innerJoin(records, eq(records.id, cases.id))
-      .where(inArray(cases.id, caseIds.slice(at, at + 1000)));
-  const [others, first] = await Promise.all([
+  const [others, credited] = await Promise.all([
     unread.length ? judgedRuns(tx, projectId, buildId, unread, { faulty, finished: true }) : [],
-    caseIds.length ? stored(0) : [],
+    creditedCases(tx, caseIds, {}),
   ]);
   const runs = groupBy([...(read?.runs ?? []).filter(({ finished }) => finished !== null), ...others], (run) => run.caseId);
   const deviations = profile.credit?.deviations ?? true;
   const crediting = new Map<number, JudgedRun[]>();
-  for (let at = 0; at < caseIds.length; at += 1000)
-    for (const row of at ? await stored(at) : first) {
-      const old = then?.get(row.id);
-      const rows = old ? ((old.snapshot['rows'] ?? null) as typeof row.rows) : row.rows;
-      const c: CordCase = {
-        key: row.key,
-        revision: old?.revision ?? row.revision,
-        approved: true,
-        author: '',
-        approvals: [],
-        unapprovedCalls: [],
-        ...(rows?.length ? { rows: rows.map((r) => r.name) } : {}),
-      };
-      crediting.set(row.id, creditingRuns(runs.get(row.id) ?? [], c, policiesOf(profile), deviations) as JudgedRun[]);
-    }
+  for (const row of credited) {
+    const old = then?.get(row.id);
+    const rows = old ? ((old.snapshot['rows'] ?? null) as typeof row.rows) : row.rows;
+    const c: CordCase = {
+      key: row.key,
+      revision: old?.revision ?? row.revision,
+      approved: true,
+      author: '',
+      approvals: [],
+      unapprovedCalls: [],
+      ...(rows?.length ? { rows: rows.map((r) => r.name) } : {}),
+    };
+    crediting.set(row.id, creditingRuns(runs.get(row.id) ?? [], c, policiesOf(profile), deviations) as JudgedRun[]);
+  }
   return (m) => {
     if (m.caseId === null) return false;
     return (crediting.get(m.caseId) ?? []).some((run) => {

@@ -10,12 +10,12 @@ import {
   type StandardProfile,
   type TracedUnit,
 } from '@core/prove';
-import { and, asc, eq, isNull, sql, type SQL } from 'drizzle-orm';
-import { alias } from 'drizzle-orm/mysql-core';
-import { records, traces, type Db, type StoredBuild, type Tx } from '../base';
+import { and, asc, eq, isNull, sql } from 'drizzle-orm';
+import { alias, type MySqlColumn } from 'drizzle-orm/mysql-core';
+import { records, statementOfMany, traces, type Db, type StoredBuild, type Tx } from '../base';
 import { carriedResults, codeTraces, CreditReader, rulesOf, standingAttestations, statusOfUnit } from '../measure';
 import { faultyRecords, judgedRuns, problems } from '../run';
-import { caseFacts, inBatches, requirementFacts } from './record-facts';
+import { caseFacts, requirementFacts } from './record-facts';
 
 /** All requirements of a project, or those that were chosen, by id. */
 export type Scope = ReadonlySet<number> | 'all';
@@ -35,41 +35,48 @@ interface TraceRecord extends CordTrace {
 const fromEnd = alias(records, 'from_end');
 const toEnd = alias(records, 'to_end');
 
-/** Standing traces of a kind by a condition, in the order in which they were drawn. */
-function readTraces(tx: Db | Tx, projectId: number, kind: string, where?: SQL): Promise<TraceRecord[]> {
-  return tx
-    .select({
-      fromId: traces.fromId,
-      toId: traces.toId,
-      from: fromEnd.key,
-      to: toEnd.key,
-      fromRevision: traces.fromRevision,
-      toRevision: traces.toRevision,
-      needsConfirmation: traces.needsConfirmation,
-      drawnBy: traces.drawnBy,
-      confirmedBy: traces.confirmedBy,
-    })
-    .from(traces)
-    .innerJoin(fromEnd, eq(fromEnd.id, traces.fromId))
-    .innerJoin(toEnd, eq(toEnd.id, traces.toId))
-    .where(and(eq(traces.projectId, projectId), eq(traces.kind, kind), isNull(traces.removedAt), where))
-    .orderBy(asc(traces.id));
-}
+/** Standing traces of a kind by an end, in the order in which they were drawn. */
+const tracesBy = (end: MySqlColumn) =>
+  statementOfMany<{ projectId: number; kind: string }, TraceRecord>(end, (db, where) =>
+    db
+      .select({
+        fromId: traces.fromId,
+        toId: traces.toId,
+        from: fromEnd.key,
+        to: toEnd.key,
+        fromRevision: traces.fromRevision,
+        toRevision: traces.toRevision,
+        needsConfirmation: traces.needsConfirmation,
+        drawnBy: traces.drawnBy,
+        confirmedBy: traces.confirmedBy,
+      })
+      .from(traces)
+      .innerJoin(fromEnd, eq(fromEnd.id, traces.fromId))
+      .innerJoin(toEnd, eq(toEnd.id, traces.toId))
+      .where(
+        and(eq(traces.projectId, sql.placeholder('projectId')), eq(traces.kind, sql.placeholder('kind')), isNull(traces.removedAt), where),
+      )
+      .orderBy(asc(traces.id)),
+  );
+const tracesFrom = tracesBy(traces.fromId);
+const tracesTo = tracesBy(traces.toId);
+
+const runRecord = alias(records, 'run_record');
+const problemRows = statementOfMany(problems.id, (db, where) =>
+  db
+    .select({ row: problems, key: records.key, state: records.state, run: runRecord.key })
+    .from(problems)
+    .innerJoin(records, eq(records.id, problems.id))
+    .leftJoin(runRecord, eq(runRecord.id, problems.runId))
+    .where(where),
+);
 
 /** Problem reports that may stand on this build, against these requirements. */
 async function problemFacts(tx: Db | Tx, projectId: number, build: StoredBuild, ids: readonly number[] | 'all'): Promise<CordProblem[]> {
-  const runRecord = alias(records, 'run_record');
-  const against = await inBatches(ids, traces.toId, (where) => readTraces(tx, projectId, 'foundAgainst', where));
+  const against = await tracesTo(tx, ids, { projectId, kind: 'foundAgainst' });
   if (!against.length) return [];
   const found = groupBy(against, (t) => t.fromId);
-  const rows = await inBatches([...found.keys()], problems.id, (where) =>
-    tx
-      .select({ row: problems, key: records.key, state: records.state, run: runRecord.key })
-      .from(problems)
-      .innerJoin(records, eq(records.id, problems.id))
-      .leftJoin(runRecord, eq(runRecord.id, problems.runId))
-      .where(where),
-  );
+  const rows = await problemRows(tx, [...found.keys()], {});
   return rows
     .sort((a, b) => a.row.id - b.row.id)
     .map(({ row, key, state, run }) => ({
@@ -89,14 +96,14 @@ async function familiesOf(tx: Db | Tx, projectId: number, ids: readonly number[]
   const children = new Map<number, number[]>();
   if (ids === 'all')
     for (const [parent, list] of groupBy(
-      await pairsOf(tx, projectId),
+      await pairsTo(tx, 'all', { projectId }),
       (t) => t.to,
       (t) => t.from,
     ))
       children.set(parent, list);
   else
     for (let layer = [...new Set(ids)]; layer.length;) {
-      const next = await inBatches(layer, traces.toId, (where) => pairsOf(tx, projectId, where));
+      const next = await pairsTo(tx, layer, { projectId });
       for (const id of layer) children.set(id, []);
       for (const { from, to } of next) children.get(to)?.push(from);
       layer = [...new Set(next.map(({ from }) => from))].filter((id) => !children.has(id));
@@ -108,11 +115,27 @@ async function familiesOf(tx: Db | Tx, projectId: number, ids: readonly number[]
   };
 }
 
-const pairsOf = (tx: Db | Tx, projectId: number, where?: SQL): Promise<{ from: number; to: number }[]> =>
-  tx
+const pairsTo = statementOfMany(traces.toId, (db, where) =>
+  db
     .select({ from: traces.fromId, to: traces.toId })
     .from(traces)
-    .where(and(eq(traces.projectId, projectId), eq(traces.kind, 'parent'), isNull(traces.removedAt), where));
+    .where(and(eq(traces.projectId, sql.placeholder('projectId')), eq(traces.kind, 'parent'), isNull(traces.removedAt), where)),
+);
+
+const namedUnits = statementOfMany(codeTraces.requirementId, (db, where) =>
+  db
+    .select({ requirementId: codeTraces.requirementId, path: codeTraces.path, unit: codeTraces.unit })
+    .from(codeTraces)
+    .where(
+      and(
+        eq(codeTraces.buildId, sql.placeholder('buildId')),
+        isNull(codeTraces.removedAt),
+        where ?? sql`${codeTraces.requirementId} is not null`,
+      ),
+    )
+    .orderBy(asc(codeTraces.path), asc(codeTraces.unit)),
+);
+const keyRows = statementOfMany(records.id, (db, where) => db.select({ id: records.id, key: records.key }).from(records).where(where));
 
 /** So many source files are read together. */
 const filesAtOnce = 20;
@@ -131,26 +154,11 @@ async function codeFacts(
   const wanted = ids === 'all' ? [...keyOf.keys()] : ids;
   const families = new Map(wanted.map((id) => [id, family(id)]));
   const members = ids === 'all' ? 'all' : [...new Set([...families.values()].flatMap((set) => [...set]))];
-  const named = await inBatches(members, codeTraces.requirementId, (where) =>
-    tx
-      .select({ requirementId: codeTraces.requirementId, path: codeTraces.path, unit: codeTraces.unit })
-      .from(codeTraces)
-      .where(
-        and(
-          eq(codeTraces.buildId, build.id),
-          isNull(codeTraces.removedAt),
-          where ?? sql`${codeTraces.requirementId} is not null and ${codeTraces.projectId} = ${projectId}`,
-        ),
-      )
-      .orderBy(asc(codeTraces.path), asc(codeTraces.unit)),
-  );
+  const named = await namedUnits(tx, members, { buildId: build.id });
   const unitsOf = groupBy(named, (t) => t.requirementId ?? 0);
   const memberKeys = new Map(keyOf);
   const strange = [...new Set([...families.values()].flatMap((set) => [...set]))].filter((id) => !memberKeys.has(id));
-  for (const { id, key } of await inBatches(strange, records.id, (where) =>
-    tx.select({ id: records.id, key: records.key }).from(records).where(where),
-  ))
-    memberKeys.set(id, key);
+  for (const { id, key } of await keyRows(tx, strange, {})) memberKeys.set(id, key);
   const [known, attested, measuredCases] = await Promise.all([reader.sources(), standingAttestations(tx, build.id), reader.keysOfCases()]);
   const measuredKeys = new Set(measuredCases.values());
   const summaries = new Map<string, CodeSummary>();
@@ -220,9 +228,9 @@ export async function readFacts(tx: Db | Tx, question: FactsQuestion): Promise<F
   const ids = judged === 'all' ? 'all' : [...judged];
   // What is asked together goes to the database together.
   const [parents, below, verifies, faulty] = await Promise.all([
-    inBatches(ids, traces.fromId, (where) => readTraces(tx, projectId, 'parent', where)),
-    ids === 'all' ? [] : inBatches(ids, traces.toId, (where) => readTraces(tx, projectId, 'parent', where)),
-    inBatches(ids, traces.toId, (where) => readTraces(tx, projectId, 'verifies', where)),
+    tracesFrom(tx, ids, { projectId, kind: 'parent' }),
+    ids === 'all' ? [] : tracesTo(tx, ids, { projectId, kind: 'parent' }),
+    tracesTo(tx, ids, { projectId, kind: 'verifies' }),
     faultyRecords(tx, projectId),
   ]);
   const needed = ids === 'all' ? 'all' : [...new Set([...ids, ...parents.map((t) => t.toId)])];
@@ -290,11 +298,11 @@ async function creditTraces(
   let up: readonly TraceRecord[] = ids === 'all' ? parents : [];
   if (ids !== 'all') {
     if (wide) {
-      list = await readTraces(tx, projectId, 'verifies');
-      up = await readTraces(tx, projectId, 'parent');
+      list = await tracesTo(tx, 'all', { projectId, kind: 'verifies' });
+      up = await tracesTo(tx, 'all', { projectId, kind: 'parent' });
     } else {
       const members = [...new Set([...named, ...ids.flatMap((id) => [...family(id)])])];
-      list = await inBatches(members, traces.toId, (where) => readTraces(tx, projectId, 'verifies', where));
+      list = await tracesTo(tx, members, { projectId, kind: 'verifies' });
     }
   }
   const byCase = new Map<string, Set<string>>();

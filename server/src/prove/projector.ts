@@ -11,6 +11,8 @@ import {
   projects,
   putMany,
   records,
+  statement,
+  statementOfMany,
   sumOfTouches,
   traces,
   type Db,
@@ -46,6 +48,65 @@ interface Judged {
   readonly after: readonly (typeof cords.$inferInsert)[];
 }
 
+const behindRows = statement((db) =>
+  db
+    .select({
+      projectId: projections.projectId,
+      buildId: projections.buildId,
+      seq: projections.seq,
+      version: projections.version,
+      head: ledgerHeads.seq,
+      closedSeq: builds.closedSeq,
+    })
+    .from(projections)
+    .innerJoin(ledgerHeads, eq(ledgerHeads.projectId, projections.projectId))
+    .innerJoin(builds, eq(builds.id, projections.buildId))
+    .where(
+      and(
+        gt(projections.wantedAt, sql.placeholder('dayAgo')),
+        sql`${projections.seq} < ${ledgerHeads.seq} and (${builds.closedSeq} is null or ${projections.seq} < ${builds.closedSeq})`,
+      ),
+    )
+    .orderBy(desc(projections.wantedAt))
+    .limit(50),
+);
+const presentRows = statement((db) =>
+  db
+    .select({ build: builds, name: records.key, head: ledgerHeads.seq, profile: projects.profile })
+    .from(builds)
+    .innerJoin(records, eq(records.id, builds.id))
+    .innerJoin(projects, eq(projects.id, builds.projectId))
+    .leftJoin(ledgerHeads, eq(ledgerHeads.projectId, builds.projectId))
+    .where(eq(builds.id, sql.placeholder('buildId'))),
+);
+const touchRows = statement((db) =>
+  db
+    .select({ touches: ledger.touches })
+    .from(ledger)
+    .where(
+      and(
+        eq(ledger.projectId, sql.placeholder('projectId')),
+        gt(ledger.seq, sql.placeholder('after')),
+        sql`${ledger.seq} <= ${sql.placeholder('head')}`,
+        sql`${ledger.touches} is not null`,
+      ),
+    ),
+);
+const cordRows = statementOfMany(cords.requirementId, (db, where) =>
+  db
+    .select(storedCord)
+    .from(cords)
+    .where(and(eq(cords.buildId, sql.placeholder('buildId')), where)),
+);
+/** Cords of what is derived from some requirements, directly. */
+const childRows = statementOfMany(traces.toId, (db, where) =>
+  db
+    .select({ id: cords.requirementId, key: cords.key, states: cords.states, below: cords.below })
+    .from(traces)
+    .innerJoin(cords, and(eq(cords.requirementId, traces.fromId), eq(cords.buildId, sql.placeholder('buildId'))))
+    .where(and(eq(traces.projectId, sql.placeholder('projectId')), eq(traces.kind, 'parent'), isNull(traces.removedAt), where)),
+);
+
 /** Brings builds along with the ledger: what the new entries touch is judged again, and nothing else. */
 export class Projector {
   /** How many cords of a build are alike, and for which number of its ledger that is true: counted again where somebody else brought it along. */
@@ -71,20 +132,8 @@ export class Projector {
    */
   async behind(): Promise<{ projectId: number; buildId: number }[]> {
     const dayAgo = new Date(this.now().getTime() - 24 * 3600_000).toISOString();
-    const { buildId, projectId, seq: judgedTo, version, wantedAt } = projections;
-    const rows = await this.db
-      .select({ projectId, buildId, seq: judgedTo, version, head: ledgerHeads.seq, closedSeq: builds.closedSeq })
-      .from(projections)
-      .innerJoin(ledgerHeads, eq(ledgerHeads.projectId, projectId))
-      .innerJoin(builds, eq(builds.id, buildId))
-      .where(
-        and(
-          gt(wantedAt, dayAgo),
-          sql`${judgedTo} < ${ledgerHeads.seq} and (${builds.closedSeq} is null or ${judgedTo} < ${builds.closedSeq})`,
-        ),
-      )
-      .orderBy(desc(wantedAt))
-      .limit(50);
+    const { buildId, seq: judgedTo, version } = projections;
+    const rows = await behindRows(this.db, { dayAgo });
     const found: { projectId: number; buildId: number; seq: number; head: number; untouched: boolean }[] = [];
     for (const [project, some] of groupBy(rows, (row) => row.projectId)) {
       const known = some.filter((row) => row.seq > 0 && row.version === projectionVersion && row.closedSeq === null);
@@ -187,13 +236,7 @@ export class Projector {
 
   /** The ledger's end, and what the build is judged by. */
   private async present(tx: Tx, buildId: number): Promise<{ head: number; build: StoredBuild; profile: StandardProfile }> {
-    const [row] = await tx
-      .select({ build: builds, name: records.key, head: ledgerHeads.seq, profile: projects.profile })
-      .from(builds)
-      .innerJoin(records, eq(records.id, builds.id))
-      .innerJoin(projects, eq(projects.id, builds.projectId))
-      .leftJoin(ledgerHeads, eq(ledgerHeads.projectId, builds.projectId))
-      .where(eq(builds.id, buildId));
+    const [row] = await presentRows(tx, { buildId });
     return { head: row.head ?? 0, build: { ...row.build, name: row.name }, profile: row.profile };
   }
 
@@ -204,15 +247,7 @@ export class Projector {
   }
 
   private async touchesBetween(tx: Tx, { id: buildId, projectId }: StoredBuild, after: number, head: number): Promise<Touches | undefined> {
-    const [rows, carried] = await Promise.all([
-      tx
-        .select({ touches: ledger.touches })
-        .from(ledger)
-        .where(
-          and(eq(ledger.projectId, projectId), gt(ledger.seq, after), sql`${ledger.seq} <= ${head}`, sql`${ledger.touches} is not null`),
-        ),
-      carriedFrom(tx, buildId),
-    ]);
+    const [rows, carried] = await Promise.all([touchRows(tx, { projectId, after, head }), carriedFrom(tx, buildId)]);
     return sumOfTouches(
       rows.map((r) => r.touches),
       buildId,
@@ -285,31 +320,15 @@ export class Projector {
   }
 
   private async storedCords(tx: Tx, buildId: number, scope: Scope): Promise<Map<number, StoredCord>> {
-    const found = new Map<number, StoredCord>();
-    const read = async (ids: readonly number[] | undefined): Promise<void> => {
-      for (const row of await tx
-        .select(storedCord)
-        .from(cords)
-        .where(and(eq(cords.buildId, buildId), ...(ids ? [inArray(cords.requirementId, [...ids])] : []))))
-        found.set(row.requirementId, row);
-    };
-    if (scope === 'all') await read(undefined);
-    else {
-      const ids = [...scope];
-      for (let at = 0; at < ids.length; at += 1000) await read(ids.slice(at, at + 1000));
-    }
-    return found;
+    const rows = await cordRows(tx, scope === 'all' ? 'all' : [...scope], { buildId });
+    return new Map(rows.map((row) => [row.requirementId, row]));
   }
 
   /** Cords of the children of what is judged, as they were judged before. */
   private async settledChildren(tx: Tx, projectId: number, buildId: number, judged: Scope): Promise<Map<string, SettledCord>> {
     const settled = new Map<string, SettledCord>();
     if (judged === 'all' || !judged.size) return settled;
-    const rows = await tx
-      .select({ id: cords.requirementId, key: cords.key, states: cords.states, below: cords.below })
-      .from(traces)
-      .innerJoin(cords, and(eq(cords.requirementId, traces.fromId), eq(cords.buildId, buildId)))
-      .where(and(eq(traces.projectId, projectId), eq(traces.kind, 'parent'), isNull(traces.removedAt), inArray(traces.toId, [...judged])));
+    const rows = await childRows(tx, [...judged], { projectId, buildId });
     // One that is judged now may be gone: what was stored of it says nothing any more.
     for (const { id, key, states, below } of rows)
       if (!judged.has(id)) settled.set(key, { states: statesOf(states), below: below === null ? null : statesOf(below) });

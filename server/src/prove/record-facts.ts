@@ -1,23 +1,35 @@
 import { groupBy } from '@core/base';
 import type { Approval, CordCase, CordRequirement } from '@core/prove';
 import type { RequirementState } from '@core/specify';
-import { and, eq, inArray, isNull, sql, type SQL } from 'drizzle-orm';
-import { alias, type MySqlColumn } from 'drizzle-orm/mysql-core';
-import { decisions, records, revisions, signatures, type Db, type Tx } from '../base';
+import { and, eq, isNull, sql } from 'drizzle-orm';
+import { alias } from 'drizzle-orm/mysql-core';
+import { decisions, records, revisions, signatures, statementOfMany, type Db, type Tx } from '../base';
 import { caseCalls, cases } from '../design';
 import { requirements } from '../specify';
 
-/** Reads what belongs to many ids, a thousand at a time; all of it where all are meant. */
-export const inBatches = async <T>(
-  ids: readonly number[] | 'all',
-  column: MySqlColumn,
-  read: (where: SQL | undefined) => Promise<T[]>,
-): Promise<T[]> => {
-  if (ids === 'all') return read(undefined);
-  const found: T[] = [];
-  for (let at = 0; at < ids.length; at += 1000) found.push(...(await read(inArray(column, ids.slice(at, at + 1000)))));
-  return found;
-};
+const requirementRows = statementOfMany(requirements.id, (db, where) =>
+  db
+    .select({
+      id: records.id,
+      key: records.key,
+      title: records.title,
+      revision: records.revision,
+      state: records.state,
+      author: records.authoredBy,
+      level: requirements.level,
+      method: requirements.method,
+      topLevel: requirements.topLevel,
+      derived: requirements.derived,
+      rationale: sql<number>`trim(${requirements.rationale}) <> ''`.mapWith(Boolean),
+      notInCode: requirements.notInCode,
+      why: sql<number>`trim(${requirements.notInCodeRationale}) <> ''`.mapWith(Boolean),
+    })
+    .from(requirements)
+    .innerJoin(records, eq(records.id, requirements.id))
+    .where(
+      and(eq(requirements.projectId, sql.placeholder('projectId')), eq(requirements.kind, 'requirement'), isNull(records.retiredAt), where),
+    ),
+);
 
 /** Requirements as they are judged: of those asked for, what is in use. */
 export async function requirementFacts(
@@ -27,27 +39,7 @@ export async function requirementFacts(
   faulty: ReadonlySet<number>,
 ): Promise<(CordRequirement & { id: number })[]> {
   const approving = approvalsOf(tx, projectId, 'requirement', ids, faulty);
-  const reading = inBatches(ids, requirements.id, (where) =>
-    tx
-      .select({
-        id: records.id,
-        key: records.key,
-        title: records.title,
-        revision: records.revision,
-        state: records.state,
-        author: records.authoredBy,
-        level: requirements.level,
-        method: requirements.method,
-        topLevel: requirements.topLevel,
-        derived: requirements.derived,
-        rationale: sql<number>`trim(${requirements.rationale}) <> ''`.mapWith(Boolean),
-        notInCode: requirements.notInCode,
-        why: sql<number>`trim(${requirements.notInCodeRationale}) <> ''`.mapWith(Boolean),
-      })
-      .from(requirements)
-      .innerJoin(records, eq(records.id, requirements.id))
-      .where(and(eq(requirements.projectId, projectId), eq(requirements.kind, 'requirement'), isNull(records.retiredAt), where)),
-  );
+  const reading = requirementRows(tx, ids, { projectId });
   const [approvals, rows] = await Promise.all([approving, reading]);
   // Each by its name: of thousands, what is copied as a rest takes as long as the reading.
   return rows.map((row) => ({
@@ -68,6 +60,32 @@ export async function requirementFacts(
   }));
 }
 
+const ofKind = () => and(eq(records.projectId, sql.placeholder('projectId')), eq(records.kind, sql.placeholder('kind')));
+const approvalRows = statementOfMany(records.id, (db, where) =>
+  db
+    .select({ id: records.id, login: signatures.login, hash: signatures.hash, retained: revisions.hash })
+    .from(records)
+    .innerJoin(
+      signatures,
+      and(eq(signatures.recordId, records.id), eq(signatures.meaning, 'approved'), eq(signatures.revision, records.revision)),
+    )
+    .leftJoin(
+      revisions,
+      and(eq(revisions.recordId, records.id), eq(revisions.revision, records.revision), eq(revisions.hash, signatures.hash)),
+    )
+    .where(and(ofKind(), where)),
+);
+const decisionRows = statementOfMany(records.id, (db, where) =>
+  db
+    .select({ id: records.id, login: decisions.login })
+    .from(records)
+    .innerJoin(
+      decisions,
+      and(eq(decisions.recordId, records.id), eq(decisions.choice, 'approved'), eq(decisions.revision, records.revision)),
+    )
+    .where(and(ofKind(), where)),
+);
+
 /** Approvals of the present revisions: signatures on their hash, and what was approved before approvals were signatures. */
 async function approvalsOf(
   tx: Db | Tx,
@@ -76,31 +94,7 @@ async function approvalsOf(
   ids: readonly number[] | 'all',
   faulty: ReadonlySet<number>,
 ): Promise<Map<number, Approval[]>> {
-  const signing = inBatches(ids, records.id, (where) =>
-    tx
-      .select({ id: records.id, login: signatures.login, hash: signatures.hash, retained: revisions.hash })
-      .from(records)
-      .innerJoin(
-        signatures,
-        and(eq(signatures.recordId, records.id), eq(signatures.meaning, 'approved'), eq(signatures.revision, records.revision)),
-      )
-      .leftJoin(
-        revisions,
-        and(eq(revisions.recordId, records.id), eq(revisions.revision, records.revision), eq(revisions.hash, signatures.hash)),
-      )
-      .where(and(eq(records.projectId, projectId), eq(records.kind, kind), where)),
-  );
-  const deciding = inBatches(ids, records.id, (where) =>
-    tx
-      .select({ id: records.id, login: decisions.login })
-      .from(records)
-      .innerJoin(
-        decisions,
-        and(eq(decisions.recordId, records.id), eq(decisions.choice, 'approved'), eq(decisions.revision, records.revision)),
-      )
-      .where(and(eq(records.projectId, projectId), eq(records.kind, kind), where)),
-  );
-  const [signed, before] = await Promise.all([signing, deciding]);
+  const [signed, before] = await Promise.all([approvalRows(tx, ids, { projectId, kind }), decisionRows(tx, ids, { projectId, kind })]);
   return groupBy(
     [
       ...signed.map(({ id, login, hash, retained }) => ({ id, login, matches: retained === hash && !faulty.has(id) })),
@@ -111,6 +105,30 @@ async function approvalsOf(
   );
 }
 
+const called = alias(records, 'called');
+const approvedOnce = sql<number>`exists (select 1 from ${revisions} where ${revisions.recordId} = ${caseCalls.calledId} and ${revisions.revision} = ${caseCalls.calledRevision} and ${revisions.state} = 'approved')`;
+const unapprovedCalls = statementOfMany(caseCalls.caseId, (db, where) =>
+  db
+    .select({ caseId: caseCalls.caseId, key: called.key, revision: caseCalls.calledRevision })
+    .from(caseCalls)
+    .innerJoin(called, eq(called.id, caseCalls.calledId))
+    .where(and(eq(called.projectId, sql.placeholder('projectId')), sql`not ${approvedOnce}`, where)),
+);
+const caseRows = statementOfMany(cases.id, (db, where) =>
+  db
+    .select({
+      id: records.id,
+      key: records.key,
+      revision: records.revision,
+      state: records.state,
+      author: records.authoredBy,
+      rows: cases.rows,
+    })
+    .from(cases)
+    .innerJoin(records, eq(records.id, cases.id))
+    .where(and(eq(cases.projectId, sql.placeholder('projectId')), where)),
+);
+
 /** Cases as they are judged. */
 export async function caseFacts(
   tx: Db | Tx,
@@ -119,30 +137,11 @@ export async function caseFacts(
   faulty: ReadonlySet<number>,
 ): Promise<(CordCase & { id: number })[]> {
   const approving = approvalsOf(tx, projectId, 'case', ids, faulty);
-  const called = alias(records, 'called');
-  const approvedOnce = sql<number>`exists (select 1 from ${revisions} where ${revisions.recordId} = ${caseCalls.calledId} and ${revisions.revision} = ${caseCalls.calledRevision} and ${revisions.state} = 'approved')`;
-  const calling = inBatches(ids, caseCalls.caseId, (where) =>
-    tx
-      .select({ caseId: caseCalls.caseId, key: called.key, revision: caseCalls.calledRevision })
-      .from(caseCalls)
-      .innerJoin(called, eq(called.id, caseCalls.calledId))
-      .where(and(eq(called.projectId, projectId), sql`not ${approvedOnce}`, where)),
-  );
-  const reading = inBatches(ids, cases.id, (where) =>
-    tx
-      .select({
-        id: records.id,
-        key: records.key,
-        revision: records.revision,
-        state: records.state,
-        author: records.authoredBy,
-        rows: cases.rows,
-      })
-      .from(cases)
-      .innerJoin(records, eq(records.id, cases.id))
-      .where(and(eq(cases.projectId, projectId), where)),
-  );
-  const [approvals, unapproved, rows] = await Promise.all([approving, calling, reading]);
+  const [approvals, unapproved, rows] = await Promise.all([
+    approving,
+    unapprovedCalls(tx, ids, { projectId }),
+    caseRows(tx, ids, { projectId }),
+  ]);
   const calls = groupBy(
     unapproved,
     (c) => c.caseId,

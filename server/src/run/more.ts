@@ -1,36 +1,23 @@
 import { caseFormat, type CaseContent } from '@core/design';
 import { noMore, saysMoreOfRun, type DeviceNote, type HandedIn, type RunMore } from '@core/run';
 import type { RecordFormat } from '@core/base';
-import { inArray, type InferSelectModel } from 'drizzle-orm';
-import type { MySqlColumn, MySqlTable } from 'drizzle-orm/mysql-core';
-import type { Db, Tx, Writing } from '../base';
+import { statementOfMany, type Db, type Tx, type Writing } from '../base';
 import { runDetailRows, runDeviceRows } from './rows';
 import { runDetails, runDevices, type runs } from './tables';
 
 export type StoredRunDetails = typeof runDetails.$inferSelect;
 type StoredDevice = typeof runDevices.$inferSelect;
 
-/** Rows of a table beside runs, by the ids of their runs; asked for a thousand at once. */
-async function beside<T extends MySqlTable & { readonly id: MySqlColumn }>(
-  db: Db | Tx,
-  table: T,
-  ids: readonly number[],
-): Promise<Map<number, InferSelectModel<T>>> {
-  const found = new Map<number, InferSelectModel<T>>();
-  for (let at = 0; at < ids.length; at += 1000)
-    for (const row of (await db
-      .select()
-      .from(table as MySqlTable)
-      .where(inArray(table.id, ids.slice(at, at + 1000)))) as (InferSelectModel<T> & { id: number })[])
-      found.set(row.id, row);
-  return found;
-}
+const detailRows = statementOfMany(runDetails.id, (db, where) => db.select().from(runDetails).where(where));
+const deviceRows = statementOfMany(runDevices.id, (db, where) => db.select().from(runDevices).where(where));
 
 /** What runs have beside their steps, by their ids; runs without a row have nothing of it. */
-export const runDetailsOf = (db: Db | Tx, ids: readonly number[]): Promise<Map<number, StoredRunDetails>> => beside(db, runDetails, ids);
+export const runDetailsOf = async (db: Db | Tx, ids: readonly number[]): Promise<Map<number, StoredRunDetails>> =>
+  new Map((await detailRows(db, ids, {})).map((row) => [row.id, row]));
 
 /** What was recorded of runs away from the server, by their ids; most have no row. */
-export const runDevicesOf = (db: Db | Tx, ids: readonly number[]): Promise<Map<number, StoredDevice>> => beside(db, runDevices, ids);
+export const runDevicesOf = async (db: Db | Tx, ids: readonly number[]): Promise<Map<number, StoredDevice>> =>
+  new Map((await deviceRows(db, ids, {})).map((row) => [row.id, row]));
 
 /** What of it belongs to the record that is signed. */
 export const moreOf = (row: StoredRunDetails | undefined, device?: StoredDevice): RunMore => ({

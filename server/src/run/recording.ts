@@ -14,7 +14,7 @@ import {
   type StepResult,
   type StepVerdict,
 } from '@core/run';
-import { and, eq, isNotNull, isNull, sql } from 'drizzle-orm';
+import { and, eq, sql } from 'drizzle-orm';
 import {
   inOnePacket,
   plainKey,
@@ -33,7 +33,7 @@ import {
 } from '../base';
 import { listCaseKinds } from '../design';
 import { moreOfRuns, putRunDetails, putRunDevice, runFormat } from './more';
-import { around, evidenceOf, observationAsked, runDetail, sameCombination, storedRunHash, type StoredRun } from './store';
+import { around, evidenceOf, finishedOf, observationAsked, runDetail, storedRunHash, type StoredRun } from './store';
 import { runRows } from './rows';
 import { runs } from './tables';
 
@@ -334,23 +334,12 @@ export async function finishIn(
       detail: 'Cases of this kind must hold evidence before they pass: add a picture or a file to a step.',
     });
   const hash = storedRunHash({ ...stored, run: { ...run, ...change } }, files, more);
-  const [revision, older] = await inOnePacket(
+  const [revision, finished] = await inOnePacket(
     w.tx,
     () => changeRun(w, stored, { ...change, hash }, 'recorded'),
-    async () =>
-      w.tx
-        .select({ id: runs.id })
-        .from(runs)
-        .where(
-          and(
-            sameCombination(run),
-            isNotNull(runs.finishedAt),
-            isNull(runs.withdrawnAt),
-            isNull(runs.supersededById),
-            sql`${runs.id} <> ${run.id}`,
-          ),
-        ),
+    () => finishedOf(w.tx, run),
   );
+  const older = finished.filter(({ id, supersededById }) => supersededById === null && id !== run.id);
   w.log({
     action: 'run recorded',
     kind: 'run',

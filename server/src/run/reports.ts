@@ -1,5 +1,5 @@
 import { and, asc, desc, eq, isNull, ne, or, sql } from 'drizzle-orm';
-import { records, traces, type Db, type Tx } from '../base';
+import { records, statement, traces, type Db, type Tx } from '../base';
 import { problems } from './tables';
 
 /** Problem reports that were raised from a run, and those that it shows too. */
@@ -22,12 +22,15 @@ export const raisedOn = (db: Db | Tx, runId: number) =>
     .orderBy(asc(problems.id))
     .limit(200);
 
-/** Reports of a case that are not closed, the newest first. */
-export const openReportsOf = (db: Db | Tx, caseId: number) =>
+const openReports = statement((db) =>
   db
     .select({ key: records.key, title: records.title, state: records.state })
     .from(problems)
     .innerJoin(records, eq(records.id, problems.id))
-    .where(and(eq(problems.caseId, caseId), ne(records.state, 'closed'), isNull(records.retiredAt)))
+    .where(and(eq(problems.caseId, sql.placeholder('caseId')), ne(records.state, 'closed'), isNull(records.retiredAt)))
     .orderBy(desc(problems.id))
-    .limit(20);
+    .limit(20),
+);
+
+/** Reports of a case that are not closed, the newest first. */
+export const openReportsOf = (db: Db | Tx, caseId: number) => openReports(db, { caseId });

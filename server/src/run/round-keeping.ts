@@ -2,7 +2,7 @@ import { day, key as recordKey, type BulkAct } from '@contract/base';
 import type { RoundDetail, RoundProgress, RunSummary } from '@contract/run';
 import { envelope2, recordFormat, textHash } from '@core/base';
 import { projectedEnd } from '@core/run';
-import { and, asc, eq, isNotNull, isNull, sql } from 'drizzle-orm';
+import { and, asc, eq, isNull, sql } from 'drizzle-orm';
 import * as z from 'zod';
 import {
   changeRecord,
@@ -28,7 +28,7 @@ import { putRunDetails, runDetailsOf } from './more';
 import { needTester, planRuns } from './plan';
 import { roundDetailRows, runRows } from './rows';
 import { insertRound, roundDetail } from './rounds';
-import { placeOfRun, runSummaries, sameCombination, selectRuns, type StoredRun } from './store';
+import { finishedOf, placeOfRun, runSummaries, selectRuns, type Combination, type StoredRun } from './store';
 import { roundDetails, rounds, runDetails, runs } from './tables';
 
 /** A round that still takes runs, with its build: locked. */
@@ -40,12 +40,8 @@ async function lockOpenRound(w: Writing, key: string) {
 }
 
 /** The result that stands for a combination already: a run of it that is planned now supersedes it. */
-async function standingResult(tx: Tx, of: Parameters<typeof sameCombination>[0]): Promise<number | null> {
-  const [standing] = await tx
-    .select({ id: runs.id })
-    .from(runs)
-    .where(and(sameCombination(of), isNotNull(runs.finishedAt), isNull(runs.withdrawnAt), isNull(runs.supersededById)));
-  return standing?.id ?? null;
+async function standingResult(tx: Tx, of: Combination): Promise<number | null> {
+  return (await finishedOf(tx, of)).find(({ supersededById }) => supersededById === null)?.id ?? null;
 }
 
 /** Puts a round under a release or phase, says when it is wanted, keeps it as a pattern. */

@@ -3,7 +3,7 @@ import type { RunDetail } from '@contract/run';
 import type { Role } from '@core/base';
 import { inPresentForm, policiesOf } from '@core/prove';
 import { signRefusal, type SignatureMeaning, type SignRefusal } from '@core/run';
-import { and, desc, eq, isNotNull, isNull } from 'drizzle-orm';
+import { eq } from 'drizzle-orm';
 import {
   lockRecord,
   needOpenBuild,
@@ -26,7 +26,7 @@ import { moreOfRuns } from './more';
 import { needTester, planRuns } from './plan';
 import { changeRun } from './recording';
 import { runRows } from './rows';
-import { evidenceOf, needRun, runDetail, sameCombination, storedRunHash, type StoredRun } from './store';
+import { evidenceOf, finishedOf, needRun, runDetail, storedRunHash, type StoredRun } from './store';
 import { runs } from './tables';
 
 const refusals: Record<SignRefusal, ProblemCode> = {
@@ -274,11 +274,7 @@ async function refuseDecision(w: Writing, { run, record, caseNow }: StoredRun, c
 
 /** After a withdrawal, or its taking back: of the finished runs of the combination, the newest stands, the others are superseded by it. */
 async function standAnew(w: Writing, run: typeof runs.$inferSelect): Promise<void> {
-  const finished = await w.tx
-    .select({ id: runs.id })
-    .from(runs)
-    .where(and(sameCombination(run), isNotNull(runs.finishedAt), isNull(runs.withdrawnAt)))
-    .orderBy(desc(runs.finishedSeq));
+  const finished = await finishedOf(w.tx, run);
   for (const [i, { id }] of finished.entries())
     await w.tx
       .update(runs)

@@ -3,7 +3,7 @@ import type { RunDetail, RunSummary } from '@contract/run';
 import { groupBy } from '@core/base';
 import { policiesOf, runOutdated, type StandardProfile } from '@core/prove';
 import { runHash, type RunMore, type RunRecord } from '@core/run';
-import { and, asc, desc, eq, inArray, isNull, ne, sql, type SQL } from 'drizzle-orm';
+import { and, asc, desc, eq, inArray, isNotNull, isNull, ne, sql, type SQL } from 'drizzle-orm';
 import { alias } from 'drizzle-orm/mysql-core';
 import {
   among,
@@ -23,6 +23,7 @@ import {
   signatures,
   signaturesOf,
   statement,
+  statementOfMany,
   traces,
   type Db,
   type ListSource,
@@ -110,18 +111,16 @@ export function runRecord(
 export const storedRunHash = (stored: Omit<StoredRun, 'caseNow'>, files: readonly StoredEvidence[], more?: RunMore): string =>
   runHash(stored.run.format, runRecord(stored, files, more));
 
-export async function evidenceOf(db: Db | Tx, runIds: readonly number[]): Promise<Map<number, StoredEvidence[]>> {
-  const found: StoredEvidence[] = [];
-  for (let at = 0; at < runIds.length; at += 1000)
-    found.push(
-      ...(await db
-        .select()
-        .from(evidence)
-        .where(and(inArray(evidence.runId, runIds.slice(at, at + 1000)), isNull(evidence.removedAt)))
-        .orderBy(asc(evidence.id))),
-    );
-  return groupBy(found, (file) => file.runId);
-}
+const evidenceRows = statementOfMany(evidence.runId, (db, where) =>
+  db
+    .select()
+    .from(evidence)
+    .where(and(where, isNull(evidence.removedAt)))
+    .orderBy(asc(evidence.id)),
+);
+
+export const evidenceOf = async (db: Db | Tx, runIds: readonly number[]): Promise<Map<number, StoredEvidence[]>> =>
+  groupBy(await evidenceRows(db, runIds, {}), (file) => file.runId);
 
 export async function needRun(db: Db | Tx, projectId: number, key: string): Promise<StoredRun> {
   const [run] = await selectRuns(db, and(eq(records.projectId, projectId), eq(records.key, plainKey(key))));
@@ -346,26 +345,42 @@ async function detailIn(tx: Tx, projectId: number, key: string): Promise<RunDeta
   };
 }
 
-/** Runs of the same case, data row and configuration on the same build: of them the newest finished one stands. */
-export function sameCombination(run: Pick<typeof runs.$inferSelect, 'buildId' | 'caseId' | 'row' | 'configuration'>): SQL {
-  return and(
-    eq(runs.buildId, run.buildId),
-    eq(runs.caseId, run.caseId),
-    eq(runs.configuration, run.configuration),
-    run.row === null ? isNull(runs.row) : eq(runs.row, run.row),
-  ) as SQL;
-}
+/** Runs of one case, data row and configuration on one build, which are not withdrawn. */
+const ofCombination = () =>
+  and(
+    eq(runs.buildId, sql.placeholder('buildId')),
+    eq(runs.caseId, sql.placeholder('caseId')),
+    eq(runs.configuration, sql.placeholder('configuration')),
+    sql`${runs.row} <=> ${sql.placeholder('row')}`,
+    isNull(runs.withdrawnAt),
+  );
+export type Combination = Pick<typeof runs.$inferSelect, 'buildId' | 'caseId' | 'row' | 'configuration'>;
+const combinationOf = ({ buildId, caseId, configuration, row }: Combination): Combination => ({ buildId, caseId, configuration, row });
+
+const finishedRows = statement((db) =>
+  db
+    .select({ id: runs.id, supersededById: runs.supersededById })
+    .from(runs)
+    .where(and(ofCombination(), isNotNull(runs.finishedAt)))
+    .orderBy(desc(runs.finishedSeq)),
+);
+const plannedRows = statement((db) =>
+  db
+    .select({ id: runs.id, key: records.key })
+    .from(runs)
+    .innerJoin(records, eq(records.id, runs.id))
+    .where(and(ofCombination(), isNull(runs.finishedAt), ne(runs.id, sql.placeholder('id'))))
+    .orderBy(asc(runs.id))
+    .limit(100),
+);
+
+/** The finished runs of a combination, the newest first: that one stands, unless it is superseded. */
+export const finishedOf = (tx: Tx, of: Combination) => finishedRows(tx, { ...combinationOf(of) });
 
 /** What came before and behind a run, and what is planned beside it. */
 async function runsNear(tx: Tx, run: typeof runs.$inferSelect): Promise<{ readonly id: number; readonly key: string }[]> {
   const linked = [run.supersededById, run.supersedesId].filter((id) => id !== null);
-  const planned = tx
-    .select({ id: runs.id, key: records.key })
-    .from(runs)
-    .innerJoin(records, eq(records.id, runs.id))
-    .where(and(sameCombination(run), isNull(runs.finishedAt), isNull(runs.withdrawnAt), ne(runs.id, run.id)))
-    .orderBy(asc(runs.id))
-    .limit(100);
+  const planned = plannedRows(tx, { ...combinationOf(run), id: run.id });
   const others = linked.length ? tx.select({ id: records.id, key: records.key }).from(records).where(inArray(records.id, linked)) : [];
   return (await Promise.all([planned, others])).flat();
 }
