@@ -8,7 +8,7 @@ export * from './errors';
 export * from './database';
 export { said, statement, statementOfMany } from './statement';
 export { inOnePacket, lastly, packedReading, packedSnapshot, packedTransaction } from './packets';
-export * from './insert-many';
+export { insertMany, putMany } from './insert-many';
 export * from './accounted';
 export * from './writing';
 export { knownOperation } from './operations';

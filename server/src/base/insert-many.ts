@@ -4,7 +4,7 @@ import type { Tx } from './database';
 import { connectionOf } from './statement';
 
 /** So many rows go in one statement. */
-const atATime = 500;
+export const rowsAtOnce = 500;
 
 interface Connection {
   query(options: { readonly sql: string }, values: readonly unknown[]): Promise<readonly [{ readonly insertId: number }, unknown]>;
@@ -55,8 +55,8 @@ async function writeMany<T extends MySqlTable>(
   const ids: number[] = [];
   // The next part is written out while the database takes the one before.
   let before: (() => Promise<void>) | undefined;
-  for (let from = 0; from < rows.length; from += atATime) {
-    const part = rows.slice(from, from + atATime);
+  for (let from = 0; from < rows.length; from += rowsAtOnce) {
+    const part = rows.slice(from, from + rowsAtOnce);
     const text = part.map(row).join(',');
     // As it is: a text of megabytes is not looked through for places of values.
     const asked = connection.query({ sql: into }, [{ toSqlString: () => text }]);

@@ -5,6 +5,7 @@ import { account } from './accounted';
 import type { Db, Tx } from './database';
 import { Refusal } from './errors';
 import { insertMany } from './insert-many';
+import { statementOfMany } from './statement';
 import { keyCounters, records } from './tables';
 import type { Writing } from './writing';
 
@@ -28,6 +29,12 @@ export const recordRows = account({
     ['retiredAt', records.retiredAt],
   ],
 });
+
+const keyRows = statementOfMany(records.id, (db, where) => db.select({ id: records.id, key: records.key }).from(records).where(where));
+
+/** Keys of records by their ids. */
+export const keysOfRecords = async (db: Db | Tx, ids: readonly number[]): Promise<Map<number, string>> =>
+  new Map((await keyRows(db, ids, {})).map(({ id, key }) => [id, key]));
 
 /** What lists show of every record. */
 export const shownColumns = {

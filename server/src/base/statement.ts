@@ -36,13 +36,9 @@ export function statementOfMany<V extends Record<string, unknown>, R>(
   const ofSome = statement<V & { ids: readonly number[] }, R[]>((db) => build(db, sql`${column} in (${sql.placeholder('ids')})`));
   return async (db, ids, values) => {
     if (ids === 'all') return ofAll(db, values);
-    const found: R[] = [];
-    for (let at = 0; at < ids.length; at += idsAtOnce) {
-      const part = await ofSome(db, { ...values, ids: ids.slice(at, at + idsAtOnce) });
-      if (ids.length <= idsAtOnce) return part;
-      found.push(...part);
-    }
-    return found;
+    const parts: R[][] = [];
+    for (let at = 0; at < ids.length; at += idsAtOnce) parts.push(await ofSome(db, { ...values, ids: ids.slice(at, at + idsAtOnce) }));
+    return parts.flat();
   };
 }
 

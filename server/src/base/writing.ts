@@ -6,7 +6,7 @@ import { hashOfRow, rowHashes, snapshotWrite, type Accounted } from './accounted
 import type { Db, Tx } from './database';
 import { isClash, isDuplicate, Refusal } from './errors';
 import { heldRights, holderOf, type Held, type HeldRights, type Rights } from './held-rights';
-import { insertMany } from './insert-many';
+import { insertMany, rowsAtOnce } from './insert-many';
 import { appendEntries, lockHead, type ChainEnd, type LedgerRow } from './ledger-end';
 import { inOnePacket, lastly } from './packets';
 import { operations, revisions } from './tables';
@@ -411,8 +411,8 @@ export async function appendAll(
     }
     const written = rowsOf(saying);
     let late = early ?? written.known;
-    // What leaves nothing to be read goes with the end of the transaction; snapshots of many parts are waited for.
-    if (retained.length <= mostAtOnce && (early || !written.unread.size)) await lastly(tx, () => insertMany(tx, revisions, retained), put);
+    // What leaves nothing to be read goes with the end of the transaction; snapshots of more than one statement are waited for.
+    if (retained.length <= rowsAtOnce && (early || !written.unread.size)) await lastly(tx, () => insertMany(tx, revisions, retained), put);
     else
       [, , late] = await inOnePacket(
         tx,
@@ -433,9 +433,6 @@ export async function appendAll(
   for (const writing of writings) await writing.appendElsewhere();
   return last;
 }
-
-/** So many snapshots go with the end of a transaction: one statement takes no more. */
-const mostAtOnce = 500;
 
 type RowHashes = ReadonlyMap<Accounted, ReadonlyMap<number, string>>;
 

@@ -23,7 +23,7 @@ import {
 } from '@core/measure';
 import { creditingRuns, policiesOf, type CordCase, type StandardProfile, type TracedUnit } from '@core/prove';
 import { and, asc, eq, inArray, isNull, sql } from 'drizzle-orm';
-import { records, recordsThen, statement, statementOfMany, type Db, type Tx } from '../base';
+import { keysOfRecords, records, recordsThen, statement, statementOfMany, type Db, type Tx } from '../base';
 import { cases } from '../design';
 import { judgedRuns, type JudgedRun } from '../run';
 import { sourcesOf } from './carried-results';
@@ -103,7 +103,6 @@ const directoryRows = statement((db) =>
     .where(and(eq(measurements.buildId, sql.placeholder('buildId')), eq(measurements.withdrawn, false)))
     .orderBy(asc(measurements.id)),
 );
-const caseKeyRows = statementOfMany(records.id, (db, where) => db.select({ id: records.id, key: records.key }).from(records).where(where));
 const unitRows = statementOfMany(codeUnits.sourceId, (db, where) => db.select().from(codeUnits).where(where).orderBy(asc(codeUnits.start)));
 
 /**
@@ -142,10 +141,7 @@ export class CreditReader {
 
   /** Keys of cases by their ids. */
   keysOfCases(): Promise<Map<number, string>> {
-    this.caseKeys ??= this.measuredCases().then(async (ids) => {
-      const rows = await caseKeyRows(this.tx, [...ids], {});
-      return new Map(rows.map(({ id, key }) => [id, key]));
-    });
+    this.caseKeys ??= this.measuredCases().then((ids) => keysOfRecords(this.tx, [...ids]));
     return this.caseKeys;
   }
 

@@ -1,6 +1,6 @@
 import { groupBy } from '@core/base';
-import { and, asc, eq, inArray, isNull, sql } from 'drizzle-orm';
-import { needBuild, records, Refusal, type Db, type Tx } from '../base';
+import { and, asc, eq, isNull, sql } from 'drizzle-orm';
+import { keysOfRecords, needBuild, Refusal, type Db, type Tx } from '../base';
 import { partHits } from './store';
 import { measurements, sources, type MeasuredPart } from './tables';
 
@@ -84,6 +84,6 @@ export async function reachOfCases(db: Db, projectId: number, buildKey: string):
     }
     found.set(caseId, mine);
   }
-  const keys = ids.length ? await db.select({ id: records.id, key: records.key }).from(records).where(inArray(records.id, ids)) : [];
-  return new Map(keys.flatMap(({ id, key }) => (found.has(id) ? [[key, found.get(id) as Uint32Array]] : [])));
+  const keys = await keysOfRecords(db, ids);
+  return new Map([...keys].flatMap(([id, key]) => (found.has(id) ? [[key, found.get(id) as Uint32Array]] : [])));
 }

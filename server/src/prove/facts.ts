@@ -12,7 +12,7 @@ import {
 } from '@core/prove';
 import { and, asc, eq, isNull, sql } from 'drizzle-orm';
 import { alias, type MySqlColumn } from 'drizzle-orm/mysql-core';
-import { records, statementOfMany, traces, type Db, type StoredBuild, type Tx } from '../base';
+import { keysOfRecords, records, statementOfMany, traces, type Db, type StoredBuild, type Tx } from '../base';
 import { carriedResults, codeTraces, CreditReader, rulesOf, standingAttestations, statusOfUnit } from '../measure';
 import { faultyRecords, judgedRuns, problems } from '../run';
 import { caseFacts, requirementFacts } from './record-facts';
@@ -135,7 +135,6 @@ const namedUnits = statementOfMany(codeTraces.requirementId, (db, where) =>
     )
     .orderBy(asc(codeTraces.path), asc(codeTraces.unit)),
 );
-const keyRows = statementOfMany(records.id, (db, where) => db.select({ id: records.id, key: records.key }).from(records).where(where));
 
 /** So many source files are read together. */
 const filesAtOnce = 20;
@@ -158,7 +157,7 @@ async function codeFacts(
   const unitsOf = groupBy(named, (t) => t.requirementId ?? 0);
   const memberKeys = new Map(keyOf);
   const strange = [...new Set([...families.values()].flatMap((set) => [...set]))].filter((id) => !memberKeys.has(id));
-  for (const { id, key } of await keyRows(tx, strange, {})) memberKeys.set(id, key);
+  for (const [id, key] of await keysOfRecords(tx, strange)) memberKeys.set(id, key);
   const [known, attested, measuredCases] = await Promise.all([reader.sources(), standingAttestations(tx, build.id), reader.keysOfCases()]);
   const measuredKeys = new Set(measuredCases.values());
   const summaries = new Map<string, CodeSummary>();

@@ -1,7 +1,7 @@
 import { groupBy } from '@core/base';
 import { runHash, runText } from '@core/run';
 import { and, asc, eq, gt, inArray, or } from 'drizzle-orm';
-import { decisionsOf, readBlob, records, signaturesOf, type JobProgress } from '../base';
+import { decisionsOf, keysOfRecords, readBlob, signaturesOf, type JobProgress } from '../base';
 import { runsCarriedTo } from '../measure';
 import { evidenceOf, moreOfRuns, runRecord, runs, selectRuns } from '../run';
 import { pretty, type PackSource } from './pack-data';
@@ -141,8 +141,5 @@ async function keysOfSuperseding(
   { tx }: PackSource,
   rows: readonly { readonly run: { readonly supersededById: number | null } }[],
 ): Promise<Map<number, string>> {
-  const ids = [...new Set(rows.flatMap(({ run }) => run.supersededById ?? []))];
-  if (!ids.length) return new Map();
-  const found = await tx.select({ id: records.id, key: records.key }).from(records).where(inArray(records.id, ids));
-  return new Map(found.map((r) => [r.id, r.key]));
+  return keysOfRecords(tx, [...new Set(rows.flatMap(({ run }) => run.supersededById ?? []))]);
 }

@@ -87,7 +87,7 @@ export async function lockRun({ tx, actor: { projectId }, shared }: Writing, key
 
 type RunChange = Partial<typeof runs.$inferInsert>;
 
-const changeRecord = statement((db) =>
+const changeRunRecord = statement((db) =>
   db
     .update(records)
     .set({
@@ -105,7 +105,7 @@ export async function changeRun(w: Writing, stored: StoredRun, change: RunChange
   const revision = stored.record.revision + 1;
   await Promise.all([
     ...(Object.keys(change).length ? [w.tx.update(runs).set(change).where(eq(runs.id, id))] : []),
-    changeRecord(w.tx, { id, revision, state, by: w.actor.login, at: w.at }),
+    changeRunRecord(w.tx, { id, revision, state, by: w.actor.login, at: w.at }),
   ]);
   return revision;
 }
@@ -144,7 +144,7 @@ async function storeSteps(tx: Tx, noted: readonly StepsNoted[]): Promise<void> {
   await Promise.all(
     noted.flatMap(({ id, steps, seconds, startedAt, ...record }) => [
       changeSteps(tx, { id, steps, seconds, startedAt }),
-      changeRecord(tx, { id, ...record, state: 'onBench' }),
+      changeRunRecord(tx, { id, ...record, state: 'onBench' }),
     ]),
   );
 }

@@ -12,6 +12,7 @@ import {
   decisions,
   decisionsOf,
   inOnePacket,
+  keysOfRecords,
   packedReading,
   plainKey,
   people,
@@ -355,7 +356,6 @@ const ofCombination = () =>
     isNull(runs.withdrawnAt),
   );
 export type Combination = Pick<typeof runs.$inferSelect, 'buildId' | 'caseId' | 'row' | 'configuration'>;
-const combinationOf = ({ buildId, caseId, configuration, row }: Combination): Combination => ({ buildId, caseId, configuration, row });
 
 const finishedRows = statement((db) =>
   db
@@ -375,14 +375,13 @@ const plannedRows = statement((db) =>
 );
 
 /** The finished runs of a combination, the newest first: that one stands, unless it is superseded. */
-export const finishedOf = (tx: Tx, of: Combination) => finishedRows(tx, { ...combinationOf(of) });
+export const finishedOf = (tx: Tx, of: Combination) => finishedRows(tx, of);
 
 /** What came before and behind a run, and what is planned beside it. */
 async function runsNear(tx: Tx, run: typeof runs.$inferSelect): Promise<{ readonly id: number; readonly key: string }[]> {
   const linked = [run.supersededById, run.supersedesId].filter((id) => id !== null);
-  const planned = plannedRows(tx, { ...combinationOf(run), id: run.id });
-  const others = linked.length ? tx.select({ id: records.id, key: records.key }).from(records).where(inArray(records.id, linked)) : [];
-  return (await Promise.all([planned, others])).flat();
+  const [planned, others] = await Promise.all([plannedRows(tx, run), keysOfRecords(tx, linked)]);
+  return [...planned, ...[...others].map(([id, key]) => ({ id, key }))];
 }
 
 /** The requirements that a case verifies now, with their levels. */

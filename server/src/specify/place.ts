@@ -1,6 +1,6 @@
 import type { RequirementDetail } from '@contract/specify';
 import { eq, inArray } from 'drizzle-orm';
-import { records, Refusal, write, type Actor, type Db, type Writing } from '../base';
+import { keysOfRecords, records, Refusal, write, type Actor, type Db, type Writing } from '../base';
 import { lockSpecification, needRequirement, requirementDetail, requirementRows, siblingsOf, type StoredRequirement } from './store';
 import { requirements } from './tables';
 
@@ -95,8 +95,7 @@ async function takeAlong(w: Writing, id: number, specificationId: number): Promi
 /** Where a requirement stands now: what moves it back. */
 export async function placeOf(w: Writing, { row }: StoredRequirement): Promise<{ specification: string; under: string | null }> {
   const ids = [row.specificationId, ...(row.underId === null ? [] : [row.underId])];
-  const found = await w.tx.select({ id: records.id, key: records.key }).from(records).where(inArray(records.id, ids));
-  const keyOf = new Map(found.map((r) => [r.id, r.key]));
+  const keyOf = await keysOfRecords(w.tx, ids);
   return { specification: keyOf.get(row.specificationId) ?? '', under: row.underId === null ? null : (keyOf.get(row.underId) ?? null) };
 }
 
