@@ -16,6 +16,7 @@ const { buildAll } = await import('./build.mjs');
 buildAll();
 const testers = 50;
 const lookers = 20;
+const stepsOfCase = 5;
 const given = Object.fromEntries(process.argv.slice(2).map((a) => a.split('=')));
 const requirements = Number(given.requirements ?? 10_000);
 const cases = Number(given.cases ?? 4000);
@@ -128,6 +129,7 @@ async function morning(url, bare) {
   });
   // Their cases, by as many hands as there are connections.
   let made = 0;
+  const keys = [];
   const makeCases = async () => {
     while (made < cases) {
       const n = ++made;
@@ -135,29 +137,36 @@ async function morning(url, bare) {
         title: `Case ${n}`,
         objective: 'Show it.',
         preconditions: '',
-        steps: [{ action: 'Look', expected: 'It holds' }],
+        steps: Array.from({ length: stepsOfCase }, (_, i) => ({ action: `Look ${i + 1}`, expected: 'It holds' })),
         plannedMinutes: 5,
       };
-      await call(author, 'POST', '/cases', { content, verifies: [`BIG-${n}`] });
+      keys.push((await call(author, 'POST', '/cases', { content, verifies: [`BIG-${n}`] })).body.key);
     }
   };
   await Promise.all(Array.from({ length: 8 }, makeCases));
   const { body: project } = await call(author, 'GET', '');
   const build = project.builds[0].name;
-  const approved = encodeURIComponent('{"field":"state","is":["approved"]}');
-  // Those that are recorded with a press: a step that asks for a reading or a picture has neither here.
-  const pressed = async ({ key }) =>
-    (await call(author, 'GET', `/cases/${key}`)).body.steps.every((step) => !step.readings?.length && !step.evidence);
-  const ready = [];
-  for (const row of (await call(author, 'GET', `/cases?limit=500&filter=${approved}`)).body.rows) if (await pressed(row)) ready.push(row);
+  // All are approved, as many at a time as are approved at once, and planned for the release: a round for each hundred.
+  const reviewer = await session('ines.quarry');
+  const inBulk = async (who, some, act, password = '') => {
+    const asked = { selection: { kind: 'case', keys: some }, act, reason: 'read' };
+    const { digest, refused } = (await call(who, 'POST', '/bulk/preview', asked)).body;
+    if (refused) throw new Error(`${refused} cases cannot be ${act.state ?? 'approved'}`);
+    await call(who, 'POST', '/bulk', { ...asked, digest, password });
+  };
+  for (let at = 0; at < keys.length; at += 500) {
+    const some = keys.slice(at, at + 500);
+    await inBulk(author, some, { act: 'state', state: 'review' });
+    await inBulk(reviewer, some, { act: 'approve' }, 'larkfell-demo');
+  }
   const planned = [];
-  for (let round = 0; round < 40; round++) {
+  for (let at = 0; at < keys.length; at += 100) {
     const asked = {
       build,
-      title: `Morning ${round + 1}`,
-      configuration: `rig ${round + 1}`,
+      title: `Morning ${at / 100 + 1}`,
+      configuration: 'rig 1',
       tester: 'tomas.vell',
-      cases: ready.map((c) => c.key),
+      cases: keys.slice(at, at + 100),
     };
     planned.push(...(await call(author, 'POST', '/rounds', asked)).body.items.map((item) => item.key));
   }
@@ -187,12 +196,13 @@ async function morning(url, bare) {
   const asked = (path, sort, filter, kind) =>
     call(author, 'GET', `/${path}?limit=50&sort=${sort}&filter=${encodeURIComponent(JSON.stringify(filter))}`, undefined, kind);
   const draft = { field: 'state', is: ['draft'] };
+  const approved = { field: 'state', is: ['approved'] };
   // What nine tenths of a project's records are, or a quarter; and a word that stands in each of four thousand cases.
   const lists = async () => {
-    await asked('cases', '-updatedAt', draft, 'cases');
+    await asked('cases', '-updatedAt', approved, 'cases');
     await asked('requirements', 'title', { and: [draft, { field: 'level', is: ['SIL 2'] }] }, 'requirements');
   };
-  const search = () => asked('cases', '-updatedAt', { and: [draft, { words: 'holds' }] }, 'search');
+  const search = () => asked('cases', '-updatedAt', { and: [approved, { words: 'holds' }] }, 'search');
   const plain = { write: [], read: [], writeBeside: [], readBeside: [] };
   const timed = async (kind, path, init) => {
     const from = performance.now();
