@@ -120,12 +120,15 @@ async function morning(url, bare) {
   const tester = await session('tomas.vell');
   // A product as large as they are: ten thousand requirements more.
   await call(author, 'POST', '/specifications', { key: 'BIG', title: 'The rest of the product', prefix: 'BIG' });
-  const lines = Array.from({ length: requirements }, (_, i) => `BIG-${i + 1},Requirement ${i + 1},It shall hold.,SIL ${(i % 4) + 1},test`);
+  const lines = Array.from(
+    { length: requirements },
+    (_, i) => `BIG-${i + 1},Requirement ${i + 1},It shall hold.,SIL ${(i % 4) + 1},test,yes`,
+  );
   await call(author, 'POST', '/imports/requirements', {
     specification: 'BIG',
     fileName: 'big.csv',
-    csv: `key,title,text,level,method\n${lines.join('\n')}\n`,
-    mapping: { key: 'key', title: 'title', text: 'text', level: 'level', method: 'method' },
+    csv: `key,title,text,level,method,top\n${lines.join('\n')}\n`,
+    mapping: { key: 'key', title: 'title', text: 'text', level: 'level', method: 'method', topLevel: 'top' },
   });
   // Their cases, by as many hands as there are connections.
   let made = 0;
@@ -146,19 +149,21 @@ async function morning(url, bare) {
   await Promise.all(Array.from({ length: 8 }, makeCases));
   const { body: project } = await call(author, 'GET', '');
   const build = project.builds[0].name;
-  // All are approved, as many at a time as are approved at once, and planned for the release: a round for each hundred.
+  // All are approved with what they verify, as many at a time as are approved at once, and planned for the release: a round for each hundred.
   const reviewer = await session('ines.quarry');
-  const inBulk = async (who, some, act, password = '') => {
-    const asked = { selection: { kind: 'case', keys: some }, act, reason: 'read' };
+  const inBulk = async (who, kind, some, act, password = '') => {
+    const asked = { selection: { kind, keys: some }, act, reason: 'read' };
     const { digest, refused } = (await call(who, 'POST', '/bulk/preview', asked)).body;
-    if (refused) throw new Error(`${refused} cases cannot be ${act.state ?? 'approved'}`);
+    if (refused) throw new Error(`${refused} of ${kind} cannot be ${act.state ?? 'approved'}`);
     await call(who, 'POST', '/bulk', { ...asked, digest, password });
   };
-  for (let at = 0; at < keys.length; at += 500) {
-    const some = keys.slice(at, at + 500);
-    await inBulk(author, some, { act: 'state', state: 'review' });
-    await inBulk(reviewer, some, { act: 'approve' }, 'larkfell-demo');
-  }
+  const verified = Array.from({ length: cases }, (_, i) => `BIG-${i + 1}`);
+  for (const [kind, all] of Object.entries({ requirement: verified, case: keys }))
+    for (let at = 0; at < all.length; at += 500) {
+      const some = all.slice(at, at + 500);
+      await inBulk(author, kind, some, { act: 'state', state: 'review' });
+      await inBulk(reviewer, kind, some, { act: 'approve' }, 'larkfell-demo');
+    }
   const planned = [];
   for (let at = 0; at < keys.length; at += 100) {
     const asked = {
@@ -195,12 +200,12 @@ async function morning(url, bare) {
   const board = () => call(author, 'GET', `/cords?build=${build}&limit=50`, undefined, 'board');
   const asked = (path, sort, filter, kind) =>
     call(author, 'GET', `/${path}?limit=50&sort=${sort}&filter=${encodeURIComponent(JSON.stringify(filter))}`, undefined, kind);
-  const draft = { field: 'state', is: ['draft'] };
+  const any = { field: 'state', is: ['draft', 'approved'] };
   const approved = { field: 'state', is: ['approved'] };
   // What nine tenths of a project's records are, or a quarter; and a word that stands in each of four thousand cases.
   const lists = async () => {
     await asked('cases', '-updatedAt', approved, 'cases');
-    await asked('requirements', 'title', { and: [draft, { field: 'level', is: ['SIL 2'] }] }, 'requirements');
+    await asked('requirements', 'title', { and: [any, { field: 'level', is: ['SIL 2'] }] }, 'requirements');
   };
   const search = () => asked('cases', '-updatedAt', { and: [approved, { words: 'holds' }] }, 'search');
   const plain = { write: [], read: [], writeBeside: [], readBeside: [] };
