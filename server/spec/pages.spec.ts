@@ -132,7 +132,9 @@ describe('a page of a list', () => {
   });
 
   it('finds again what it found, as a node finds it that never was asked, whatever was written in between', async () => {
-    const asked: Record<string, string>[] = [
+    const asked: (Record<string, string> & { path?: string })[] = [
+      { path: 'cases' },
+      { path: 'cases', limit: '2', sort: '-updatedAt', filter: JSON.stringify({ words: 'see' }) },
       { limit: '4' },
       { limit: '4', skip: '3', sort: '-updatedAt' },
       { limit: '3', sort: '-title', filter: JSON.stringify({ field: 'state', is: ['draft'] }) },
@@ -143,12 +145,12 @@ describe('a page of a list', () => {
     const cookie = await p.cookie('auditor');
     const answers = async (app: Project['app']): Promise<unknown[]> => {
       const all: unknown[] = [];
-      for (const query of asked) {
-        const first = await app.inject({ url: `/api/projects/spec/requirements?${new URLSearchParams(query)}`, headers: { cookie } });
+      for (const { path = 'requirements', ...query } of asked) {
+        const first = await app.inject({ url: `/api/projects/spec/${path}?${new URLSearchParams(query)}`, headers: { cookie } });
         const { next } = first.json() as { next: string | null };
         const more = new URLSearchParams({ ...query, ...(next ? { after: next } : {}) });
         if (next) more.delete('skip');
-        all.push(first.json(), (await app.inject({ url: `/api/projects/spec/requirements?${more}`, headers: { cookie } })).json());
+        all.push(first.json(), (await app.inject({ url: `/api/projects/spec/${path}?${more}`, headers: { cookie } })).json());
       }
       return all;
     };
@@ -162,11 +164,13 @@ describe('a page of a list', () => {
         await database.close();
       }
     };
-    const made = (await p.call('author', design.addCase, { content: caseContent('Pull'), verifies: [] })).body;
+    const [{ key, revision }] = (await list({ limit: 1 })).rows;
+    // What a case's row shows of its requirement, its folder and its traces is found again too.
+    const made = (await p.call('author', design.addCase, { content: caseContent('Pull'), verifies: [key] })).body;
     await p.approve(made.key);
+    const folder = (await p.call('author', design.addFolder, { title: 'Kept', under: null })).body;
     const planned = { build: '1.0', title: 'Again', configuration: 'rig 2', tester: 'tester', cases: [made.key] };
     const [{ key: onBench }] = (await p.call('author', run.addRound, planned)).body.items;
-    const [{ key, revision }] = (await list({ limit: 1 })).rows;
     const acts: (() => Promise<unknown>)[] = [
       async () => undefined,
       () => p.call('tester', run.recordStep, { key: onBench, step: 1, observed: 'as expected', verdict: 'pass', seconds: 1 }),
@@ -178,6 +182,7 @@ describe('a page of a list', () => {
         }),
       () => p.call('author', specify.addRequirement, { specification: 'BRK', content: content('One more valve') }),
       () => p.call('author', specify.setRequirementState, { key, basedOn: revision + 1, state: 'review' }),
+      () => p.call('author', design.fileCases, { cases: [made.key], folder: folder.key }),
     ];
     for (const act of acts) {
       const done = (await act()) as { status?: number } | undefined;
@@ -206,7 +211,8 @@ describe('a page of a list', () => {
     const elsewhere = entries.flatMap(({ action, writes }) =>
       (writes ?? []).flatMap(({ table, id }) => {
         const kind = kinds.get(id);
-        return (table === 'records' && kind !== 'run') || /^(requirements|cases|requirement_details|case_details)$/.test(table)
+        return (table === 'records' && kind !== 'run') ||
+          /^(requirements|cases|requirement_details|case_details|case_places|traces)$/.test(table)
           ? [`${action}: ${table} ${kind}`]
           : [];
       }),

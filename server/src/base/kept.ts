@@ -1,6 +1,6 @@
 import type { Db } from './database';
 
-interface Kept<T> {
+export interface Kept<T> {
   /** The ledger number for which it was found. */
   readonly seq: number;
   readonly value: T;
@@ -10,10 +10,9 @@ interface Keeping<T> {
   of(db: Db, question: string): Kept<T> | undefined;
   keep(db: Db, question: string, kept: Kept<T>): void;
 }
-const most = 1000;
 
-/** What questions found, by their text. Each node keeps its own; the oldest go. */
-export function keeping<T>(): Keeping<T> {
+/** What questions found, by their text: so much of it at most. Each node keeps its own; the oldest go. */
+export function keeping<T>(most = 1000): Keeping<T> {
   const ofDatabase = new WeakMap<Db, Map<string, Kept<T>>>();
   return {
     of: (db, question) => ofDatabase.get(db)?.get(question),

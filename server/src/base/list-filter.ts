@@ -37,7 +37,7 @@ export interface ListSource {
   readonly place?: { readonly prefix: MySqlColumn; readonly number: MySqlColumn; readonly id: MySqlColumn };
   /** The question for how many there are in all, where that is known without counting. */
   readonly all?: SQL;
-  /** Under this name what questions about plain fields find is kept, until an entry about anything but a run. */
+  /** Under this name what questions about plain fields find and show is kept, until an entry about anything but a run: no run changes a row. */
   readonly kept?: string;
 }
 

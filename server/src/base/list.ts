@@ -6,7 +6,7 @@ import type { Db, Tx } from './database';
 import { Refusal } from './errors';
 import { among, FoundIds, type Ids } from './found-ids';
 import { ledgerHead } from './ledger';
-import { keeping } from './kept';
+import { keeping, type Kept } from './kept';
 import { inOnePacket, packedReading } from './packets';
 import {
   condition,
@@ -19,6 +19,7 @@ import {
   type ListField,
   type ListSource,
 } from './list-filter';
+import { statement } from './statement';
 import { ledgerHeads, records } from './tables';
 
 interface Order {
@@ -161,6 +162,9 @@ interface FoundPage {
 }
 const counts = keeping<number>();
 const pages = keeping<FoundPage>();
+/** Of the pages that were asked for last, no longer than a screen's, what they show: as many as a node's memory holds whatever their texts. */
+const shownPages = keeping<ShownPage<unknown>>(100);
+const longestShown = 50;
 /** The last number of an entry that could change a list, as this node saw it last: what is kept for an older one is not tried. */
 const seen = keeping<null>();
 
@@ -175,33 +179,49 @@ interface PageAsked<R> {
   readonly whole: WholeRows<R> | undefined;
   readonly beside: (tx: Tx) => Promise<void>;
 }
-/** A page with what it shows. */
-interface LoadedPage<R> extends FoundPage {
-  readonly seq: number;
+/** What a page shows. */
+interface ShownPage<R> {
   readonly loaded: readonly R[];
   readonly passages: Record<string, FoundPassage> | undefined;
 }
+interface LoadedPage<R> extends FoundPage, ShownPage<R> {
+  readonly seq: number;
+}
 
-/** The page as it was found last, with its rows as they are now; undefined where it has to be found anew. */
-async function foundAgain<R>(
-  db: Db,
-  tx: Tx,
-  { projectId, filter, query, kept, load, beside }: PageAsked<R>,
-): Promise<LoadedPage<R> | undefined> {
-  const known = kept === undefined ? undefined : pages.of(db, pageName(kept, query));
-  if (!known || known.seq !== seen.of(db, String(projectId))?.seq) return undefined;
+/** The page as it was found last; undefined where it has to be found anew. Its rows are read where they are not kept. */
+async function foundAgain<R>(db: Db, tx: Tx, asked: PageAsked<R>): Promise<LoadedPage<R> | undefined> {
+  const { projectId, filter, query, kept, load, beside } = asked;
+  const name = kept === undefined ? undefined : pageName(kept, query);
+  const known = name === undefined ? undefined : pages.of(db, name);
+  if (name === undefined || !known || known.seq !== seen.of(db, String(projectId))?.seq) return undefined;
   const { ids } = known.value;
   const searched = wordsOf(filter);
+  const before = shownPages.of(db, name) as Kept<ShownPage<R>> | undefined;
+  const shown = before?.seq === known.seq ? before.value : undefined;
   const [heads, loaded, passages] = await inOnePacket(
     tx,
-    () => tx.select({ seq: ledgerHeads.seq, other: ledgerHeads.otherSeq }).from(ledgerHeads).where(eq(ledgerHeads.projectId, projectId)),
-    async () => (ids.length ? load(tx, ids) : []),
-    async () => (searched && ids.length ? passagesOf(tx, ids, searched) : undefined),
+    () => headsOf(tx, { projectId }),
+    async () => shown?.loaded ?? (ids.length ? load(tx, ids) : []),
+    async () => (shown ? shown.passages : searched && ids.length ? passagesOf(tx, ids, searched) : undefined),
     () => beside(tx),
   );
   const head = heads.at(0);
   if (head) seen.keep(db, String(projectId), { seq: head.other, value: null });
-  return head?.other === known.seq ? { ...known.value, seq: head.seq, loaded, passages } : undefined;
+  if (head?.other !== known.seq) return undefined;
+  const page = { ...known.value, seq: head.seq, loaded, passages };
+  if (!shown) keepShown(db, name, known.seq, page);
+  return page;
+}
+
+const headsOf = statement((db) =>
+  db
+    .select({ seq: ledgerHeads.seq, other: ledgerHeads.otherSeq })
+    .from(ledgerHeads)
+    .where(eq(ledgerHeads.projectId, sql.placeholder('projectId'))),
+);
+
+function keepShown<R>(db: Db, name: string, seq: number, { loaded, passages }: ShownPage<R>): void {
+  if (loaded.length <= longestShown) shownPages.keep(db, name, { seq, value: { loaded, passages } });
 }
 
 const pageName = (kept: string, { sort, after, skip, limit }: PageQuery): string => JSON.stringify([kept, sort, after, skip, limit]);
@@ -232,14 +252,16 @@ async function foundAnew<R>(db: Db, tx: Tx, asked: PageAsked<R>): Promise<Loaded
       : await countedOnce(db, tx, { kept: kept ?? '', seq: other, count });
   const page = { ids, next, total };
   if (kept !== undefined) {
-    pages.keep(db, pageName(kept, query), { seq: other, value: page });
+    const name = pageName(kept, query);
+    pages.keep(db, name, { seq: other, value: page });
+    keepShown(db, name, other, { loaded, passages });
     seen.keep(db, String(projectId), { seq: other, value: null });
   }
   return { ...page, seq: along[0], loaded, passages };
 }
 
 /** Places that were found, with what they show. */
-interface Read<R> extends Pick<LoadedPage<R>, 'loaded' | 'passages'> {
+interface Read<R> extends ShownPage<R> {
   readonly found: readonly PlaceRow[];
 }
 

@@ -51,7 +51,8 @@ class Packets {
     this.held = true;
     const answers: Promise<unknown>[] = [];
     for (const ask of asks) {
-      const answer = ask();
+      // One promise: what Drizzle builds asks the database again each time that it is waited for.
+      const answer = Promise.resolve(ask());
       // It is waited for below; until then nobody hears when it fails.
       answer.catch(() => undefined);
       answers.push(answer);
