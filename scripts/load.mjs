@@ -1,6 +1,7 @@
 // npm run load: the morning of a release. Fifty testers record over HTTP while twenty people look at boards and lists, each with an open
-// stream: first at people's pace (a step takes a second of looking and typing), then as fast as the server answers. Bare routes are asked
-// in the same moments, and after each by as many people at the same pace, with nothing else to do for the machine.
+// stream: first at people's pace (a step takes a second of looking and typing), then as fast as the server answers. What they record is
+// the release itself: four thousand approved cases of five steps, each run once. Bare routes, in a process of their own, are asked in the
+// same moments, and after each by as many people at the same pace, with nothing else to do for the machine.
 // `npm run load -- requirements=2000 cases=400 think=1000 seconds=30`
 import { setMaxListeners } from 'node:events';
 import { Agent, request } from 'node:http';
@@ -32,7 +33,8 @@ const database = await freshDatabase('load');
 try {
   const env = await prepareDatabase(database, 'load', root);
   await loadDemo(env, () => undefined);
-  const server = await startServer(env);
+  // All of them come from one address here.
+  const server = await startServer({ ...env, CORD_REQUEST_LIMIT: '1000000' });
   try {
     await morning(server.url, await bareServer(database));
   } catch (error) {
@@ -217,13 +219,16 @@ async function morning(url, bare) {
   const body = JSON.stringify({ observed: 'as expected', verdict: 'pass', seconds: 1 });
   const bareWrite = (kind = 'write') => timed(kind, '/write', { method: 'PUT', headers: { 'content-type': 'application/json' }, body });
 
-  /** All at work for so many seconds: `write` is what each tester does again and again, `look` what each who looks does every second. */
+  /**
+   * All at work for so many seconds: `write` is what each tester does again and again, `look` what each who looks does every second. They
+   * begin one after the other, within what a run takes: who records is not at the same step as all others.
+   */
   const play = async (write, look, seconds = watched) => {
     const until = performance.now() + seconds * 1000;
     const working = () => performance.now() < until;
     await Promise.all([
       ...Array.from({ length: testers }, async (_, i) => {
-        await rest((i * think) / testers);
+        await rest((i * think * (stepsOfCase + 1)) / testers);
         while (working() && (await write()));
       }),
       ...Array.from({ length: lookers }, async (_, i) => {
@@ -250,9 +255,10 @@ async function morning(url, bare) {
     [`at people's pace, ${think / 1000} s a step`, () => rest(think)],
     ['as fast as they are answered', async () => undefined],
   ];
-  // A node that has been up for a while has compiled what it does all day: its first seconds are not counted.
-  await play(() => atWork(phases[0][1]), looking, warm);
   for (const [what, pause] of phases) {
+    // A node that has been up for a while has compiled what it does all day: the first seconds, in which all begin, are not counted.
+    const played = play(() => atWork(pause), looking, warm + watched);
+    await Promise.race([rest(warm * 1000), played]);
     for (const list of [...Object.values(spent), ...Object.values(plain), finished]) list.length = 0;
     let beside = true;
     const besides = (async () => {
@@ -261,7 +267,7 @@ async function morning(url, bare) {
         await timed('readBeside', '/read');
       }
     })();
-    await play(() => atWork(pause), looking);
+    await played;
     beside = false;
     await besides;
     await rest(3000);

@@ -9,6 +9,7 @@ const running = await startServer({
   log: process.env['CORD_LOG'] === '1',
   ...(process.env['CORD_TRUST_PROXY'] ? { trustProxy: process.env['CORD_TRUST_PROXY'] } : {}),
   signInLimit: Number(process.env['CORD_SIGNIN_LIMIT']) || 20,
+  requestLimit: Number(process.env['CORD_REQUEST_LIMIT']) || 12_000,
 });
 const code = await offerSetup(running.database.db);
 process.stdout.write(`ready ${running.address}\n`);

@@ -28,6 +28,7 @@ export async function startServer(options: {
   secureCookies: boolean;
   log: boolean;
   signInLimit?: number;
+  requestLimit?: number;
   trustProxy?: string;
 }): Promise<Running> {
   const database = openDatabase(options.address);
@@ -51,6 +52,7 @@ export async function startServer(options: {
     ...(existsSync(join(webRoot, 'index.html')) ? { webRoot } : {}),
     ...(options.trustProxy ? { trustProxy: options.trustProxy } : {}),
     ...(options.signInLimit ? { signInLimit: options.signInLimit } : {}),
+    ...(options.requestLimit ? { requestLimit: options.requestLimit } : {}),
     logger: options.log ? { level: 'info' } : { level: 'warn' },
   });
   log.warn = (err, text) => app.log.warn({ err }, text);
