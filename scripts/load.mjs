@@ -151,7 +151,7 @@ async function morning(url, bare) {
   await Promise.all(Array.from({ length: 8 }, makeCases));
   const { body: project } = await call(author, 'GET', '');
   const build = project.builds[0].name;
-  // All are approved with what they verify, as many at a time as are approved at once, and planned for the release: a round for each hundred.
+  // All are approved with what they verify, as many at a time as are approved at once, and planned for the release: a round for each hundred and rig.
   const reviewer = await session('ines.quarry');
   const inBulk = async (who, kind, some, act, password = '') => {
     const asked = { selection: { kind, keys: some }, act, reason: 'read' };
@@ -167,16 +167,23 @@ async function morning(url, bare) {
       await inBulk(reviewer, kind, some, { act: 'approve' }, 'larkfell-demo');
     }
   const planned = [];
-  for (let at = 0; at < keys.length; at += 100) {
-    const asked = {
-      build,
-      title: `Morning ${at / 100 + 1}`,
-      configuration: 'rig 1',
-      tester: 'tomas.vell',
-      cases: keys.slice(at, at + 100),
-    };
-    planned.push(...(await call(author, 'POST', '/rounds', asked)).body.items.map((item) => item.key));
-  }
+  let rigs = 0;
+  /** Plans as many runs at least: all cases for one more rig. */
+  const plan = async (needed) => {
+    while (planned.length < needed) {
+      const configuration = `rig ${++rigs}`;
+      for (let at = 0; at < keys.length; at += 100) {
+        const some = {
+          build,
+          title: `${configuration}, ${at / 100 + 1}`,
+          configuration,
+          tester: 'tomas.vell',
+          cases: keys.slice(at, at + 100),
+        };
+        planned.push(...(await call(author, 'POST', '/rounds', some)).body.items.map((item) => item.key));
+      }
+    }
+  };
   // What was recorded, until when; streams that listen, and note when each judgement arrives.
   const finished = [];
   const judged = new Map();
@@ -252,10 +259,12 @@ async function morning(url, bare) {
     if (i === 2) await search();
   };
   const phases = [
-    [`at people's pace, ${think / 1000} s a step`, () => rest(think)],
-    ['as fast as they are answered', async () => undefined],
+    [`at people's pace, ${think / 1000} s a step`, () => rest(think), (testers * 1000) / (Math.max(think, 100) * (stepsOfCase + 1))],
+    // More than this a second were never finished.
+    ['as fast as they are answered', async () => undefined, 150],
   ];
-  for (const [what, pause] of phases) {
+  for (const [what, pause, runsASecond] of phases) {
+    await plan(runsASecond * (warm + watched));
     // A node that has been up for a while has compiled what it does all day: the first seconds, in which all begin, are not counted.
     const played = play(() => atWork(pause), looking, warm + watched);
     await Promise.race([rest(warm * 1000), played]);
