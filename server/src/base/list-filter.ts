@@ -39,8 +39,6 @@ export interface ListSource {
   readonly all?: SQL;
   /** Under this name what questions about plain fields find and show is kept, until an entry about anything but a run: no run changes a row. */
   readonly kept?: string;
-  /** The question for a number that is another one whenever what the list shows has changed, where that is known better: null where nobody knows. */
-  readonly changes?: SQL;
 }
 
 /** The fields that every record has. */
@@ -104,8 +102,7 @@ export function onlyPlain(source: ListSource, filter: Filter): boolean {
   if ('and' in filter) return filter.and.every((f) => onlyPlain(source, f));
   if ('or' in filter) return filter.or.every((f) => onlyPlain(source, f));
   if ('not' in filter) return onlyPlain(source, filter.not);
-  // Words are looked for in records too: what a list of something else says of its changes does not count those.
-  return 'words' in filter ? source.changes === undefined : isPlain(source, filter.field);
+  return 'words' in filter || isPlain(source, filter.field);
 }
 const isPlain = (source: ListSource, field: string): boolean => needField(source, field).plain === true;
 export const sortsPlain = (source: ListSource, sort: string): boolean =>

@@ -19,6 +19,7 @@ import {
   type ListField,
   type ListSource,
 } from './list-filter';
+import { statement } from './statement';
 import { ledgerHeads, records } from './tables';
 
 interface Order {
@@ -164,13 +165,8 @@ const pages = keeping<FoundPage>();
 /** Of the pages that were asked for last, no longer than a screen's, what they show: as many as a node's memory holds whatever their texts. */
 const shownPages = keeping<ShownPage<unknown>>(100);
 const longestShown = 50;
-/** The number of the last change of a list, as this node saw it last: what is kept for another one is not tried. */
+/** The last number of an entry that could change a list, as this node saw it last: what is kept for an older one is not tried. */
 const seen = keeping<null>();
-/** What changes a list: an entry about anything but a run, where the list does not know better. */
-const changesOf = ({ projectId, source }: Pick<PageAsked<unknown>, 'projectId' | 'source'>): SQL =>
-  source.changes ?? headOf(projectId, 'otherSeq');
-const seenName = ({ projectId, source }: Pick<PageAsked<unknown>, 'projectId' | 'source'>): string =>
-  source.changes ? `${projectId} ${source.kept}` : String(projectId);
 
 interface PageAsked<R> {
   readonly projectId: number;
@@ -197,27 +193,32 @@ async function foundAgain<R>(db: Db, tx: Tx, asked: PageAsked<R>): Promise<Loade
   const { projectId, filter, query, kept, load, beside } = asked;
   const name = kept === undefined ? undefined : pageName(kept, query);
   const known = name === undefined ? undefined : pages.of(db, name);
-  if (name === undefined || !known || known.seq !== seen.of(db, seenName(asked))?.seq) return undefined;
+  if (name === undefined || !known || known.seq !== seen.of(db, String(projectId))?.seq) return undefined;
   const { ids } = known.value;
   const searched = wordsOf(filter);
   const before = shownPages.of(db, name) as Kept<ShownPage<R>> | undefined;
   const shown = before?.seq === known.seq ? before.value : undefined;
-  const [[[now]], loaded, passages] = await inOnePacket(
+  const [heads, loaded, passages] = await inOnePacket(
     tx,
-    () =>
-      tx.execute(sql`select (${headOf(projectId)}) as seq, (${changesOf(asked)}) as changed`) as unknown as Promise<
-        [{ seq: number | null; changed: number | null }[]]
-      >,
+    () => headsOf(tx, { projectId }),
     async () => shown?.loaded ?? (ids.length ? load(tx, ids) : []),
     async () => (shown ? shown.passages : searched && ids.length ? passagesOf(tx, ids, searched) : undefined),
     () => beside(tx),
   );
-  if (now.changed !== null) seen.keep(db, seenName(asked), { seq: Number(now.changed), value: null });
-  if (now.changed === null || Number(now.changed) !== known.seq) return undefined;
-  const page = { ...known.value, seq: Number(now.seq), loaded, passages };
+  const head = heads.at(0);
+  if (head) seen.keep(db, String(projectId), { seq: head.other, value: null });
+  if (head?.other !== known.seq) return undefined;
+  const page = { ...known.value, seq: head.seq, loaded, passages };
   if (!shown) keepShown(db, name, known.seq, page);
   return page;
 }
+
+const headsOf = statement((db) =>
+  db
+    .select({ seq: ledgerHeads.seq, other: ledgerHeads.otherSeq })
+    .from(ledgerHeads)
+    .where(eq(ledgerHeads.projectId, sql.placeholder('projectId'))),
+);
 
 function keepShown<R>(db: Db, name: string, seq: number, { loaded, passages }: ShownPage<R>): void {
   if (loaded.length <= longestShown) shownPages.keep(db, name, { seq, value: { loaded, passages } });
@@ -231,9 +232,8 @@ async function foundAnew<R>(db: Db, tx: Tx, asked: PageAsked<R>): Promise<Loaded
   const count = (filter ? undefined : source.all) ?? countOf(source, filter);
   // A search for words finds all before it shows the first: they are counted as they pass, not searched again.
   const searched = wordsOf(filter);
-  // What changes all the time is counted with each page.
-  const measures = !counted ? [] : searched ? [sql`count(*) over ()`] : kept === undefined || source.changes ? [count] : [];
-  const numbers = [headOf(projectId), ...(kept === undefined ? [] : [changesOf(asked)]), ...measures];
+  const measures = !counted ? [] : searched ? [sql`count(*) over ()`] : kept === undefined ? [count] : [];
+  const numbers = [headOf(projectId), ...(kept === undefined ? [] : [headOf(projectId, 'otherSeq')]), ...measures];
   const where = questionWhere(source, filter);
   // What a search finds is laid aside before its page is cut out of it: the page's rows are not made for all of it.
   const whole = searched ? undefined : asked.whole;
@@ -244,18 +244,18 @@ async function foundAnew<R>(db: Db, tx: Tx, asked: PageAsked<R>): Promise<Loaded
     const total = counted && query.skip ? await numberOf(tx, count) : 0;
     return { ids, next, total, seq: await ledgerHead(tx, projectId), loaded, passages };
   }
-  const changed = along[1];
+  const other = along[1];
   const total = !counted
     ? 0
     : measures.length
       ? along[along.length - 1]
-      : await countedOnce(db, tx, { kept: kept ?? '', seq: changed, count });
+      : await countedOnce(db, tx, { kept: kept ?? '', seq: other, count });
   const page = { ids, next, total };
-  if (kept !== undefined && changed > 0) {
+  if (kept !== undefined) {
     const name = pageName(kept, query);
-    pages.keep(db, name, { seq: changed, value: page });
-    keepShown(db, name, changed, { loaded, passages });
-    seen.keep(db, seenName(asked), { seq: changed, value: null });
+    pages.keep(db, name, { seq: other, value: page });
+    keepShown(db, name, other, { loaded, passages });
+    seen.keep(db, String(projectId), { seq: other, value: null });
   }
   return { ...page, seq: along[0], loaded, passages };
 }

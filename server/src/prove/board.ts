@@ -11,7 +11,6 @@ import {
   isNone,
   listPage,
   needBuild,
-  projectedTable,
   recordFields,
   records,
   Refusal,
@@ -20,7 +19,6 @@ import {
   type Db,
   type ExportList,
   type HeldList,
-  type ListField,
   type ListSource,
   type StoredBuild,
   type Tx,
@@ -121,35 +119,23 @@ const proved = 9;
 const breaks = { ...Object.fromEntries(knots.map((knot, i) => [knot, i])), none: proved };
 const stateAt = (knot: Knot): SQL => sql`substring(${cords.states}, ${knots.indexOf(knot) + 1}, 1)`;
 
-/** A record changes without its cord: what is asked of the record is found anew each time. */
-const fieldsOfRecord = Object.fromEntries(
-  Object.entries<ListField>(recordFields).map(([name, { plain: _, ...field }]): [string, ListField] => [name, field]),
-);
-
-/** How the cords of a build are asked for; under its name, what is found is kept until its cords change. */
-function cordList(projectId: number, buildId: number | SQL, name?: string): ListSource {
+/** How the cords of a build are asked for. */
+function cordList(projectId: number, buildId: number | SQL): ListSource {
   return {
     from: sql`from ${cords} left join ${records} on ${records.id} = ${cords.requirementId}`,
     fields: {
-      ...fieldsOfRecord,
-      title: { value: cords.title, type: 'text', plain: true },
-      level: { value: cords.level, type: 'text', plain: true },
-      cord: { value: cords.state, type: 'text', stored: stateLetters, plain: true },
-      break: { value: cords.firstBreak, type: 'number', stored: breaks, plain: true },
-      ...perKnot((knot): ListSource['fields'][string] => ({ value: stateAt(knot), type: 'text', stored: stateLetters, plain: true })),
+      ...recordFields,
+      title: { value: cords.title, type: 'text' },
+      level: { value: cords.level, type: 'text' },
+      cord: { value: cords.state, type: 'text', stored: stateLetters },
+      break: { value: cords.firstBreak, type: 'number', stored: breaks },
+      ...perKnot((knot): ListSource['fields'][string] => ({ value: stateAt(knot), type: 'text', stored: stateLetters })),
     },
     projectId,
     words: cords.words,
     where: eq(cords.buildId, buildId),
     sort: 'key',
     place: { prefix: cords.keyPrefix, number: cords.keyNumber, id: cords.requirementId },
-    ...(name === undefined
-      ? {}
-      : {
-          kept: `cords ${name}`,
-          // What was judged last, and no longer than it is noted.
-          changes: sql`select ${projectedTable.id} from ${projectedTable} where ${projectedTable.projectId} = ${projectId} and ${projectedTable.buildId} = ${buildId} order by ${projectedTable.id} desc limit 1`,
-        }),
     all: sql`select cast(json_value(${projections.totals}, '$.counts.all') as unsigned) from ${projections} where ${projections.buildId} = ${buildId}`,
   };
 }
@@ -223,7 +209,7 @@ async function pageNow({ database: { db } }: AppContext, projectId: number, quer
   const page = await listPage(
     db,
     projectId,
-    cordList(projectId, buildNamed(projectId, query.build), query.build),
+    cordList(projectId, buildNamed(projectId, query.build)),
     query,
     (tx, ids) => cordsById(tx, { projectId, name: query.build }, ids),
     { whole: wholeRows, beside: async (tx) => void (known = await judgedBuilds(tx, { projectId, name: query.build })) },
