@@ -8,8 +8,9 @@ const running = await startServer({
   secureCookies: process.env['CORD_TLS'] === '1',
   log: process.env['CORD_LOG'] === '1',
   ...(process.env['CORD_TRUST_PROXY'] ? { trustProxy: process.env['CORD_TRUST_PROXY'] } : {}),
-  signInLimit: Number(process.env['CORD_SIGNIN_LIMIT']) || 20,
-  requestLimit: Number(process.env['CORD_REQUEST_LIMIT']) || 12_000,
+  // What is not set is the application's own.
+  signInLimit: Number(process.env['CORD_SIGNIN_LIMIT'] ?? 0),
+  requestLimit: Number(process.env['CORD_REQUEST_LIMIT'] ?? 0),
 });
 const code = await offerSetup(running.database.db);
 process.stdout.write(`ready ${running.address}\n`);
