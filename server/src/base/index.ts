@@ -7,7 +7,7 @@ export * from './touches';
 export * from './errors';
 export * from './database';
 export { said, statement, statementOfMany } from './statement';
-export { inOnePacket, lastly, packedReading, packedSnapshot, packedTransaction } from './packets';
+export { inLastPacket, inOnePacket, lastly, packedReading, packedSnapshot, packedTransaction } from './packets';
 export { insertMany, putMany } from './insert-many';
 export * from './accounted';
 export * from './writing';

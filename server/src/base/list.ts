@@ -7,7 +7,7 @@ import { Refusal } from './errors';
 import { among, FoundIds, type Ids } from './found-ids';
 import { ledgerHead } from './ledger';
 import { keeping, type Kept } from './kept';
-import { inOnePacket, packedReading } from './packets';
+import { inLastPacket, inOnePacket, packedReading } from './packets';
 import {
   condition,
   needField,
@@ -198,14 +198,15 @@ async function foundAgain<R>(db: Db, tx: Tx, asked: PageAsked<R>): Promise<Loade
   const searched = wordsOf(filter);
   const before = shownPages.of(db, name) as Kept<ShownPage<R>> | undefined;
   const shown = before?.seq === known.seq ? before.value : undefined;
-  const [heads, loaded, passages] = await inOnePacket(
+  // What a page keeps is all of it, where nothing is counted by groups: the reading ends with what is asked here.
+  const ask = shown && query.groups === undefined ? inLastPacket : inOnePacket;
+  const [[head], loaded, passages] = await ask(
     tx,
     () => headsOf(tx, { projectId }),
     async () => shown?.loaded ?? (ids.length ? load(tx, ids) : []),
     async () => (shown ? shown.passages : searched && ids.length ? passagesOf(tx, ids, searched) : undefined),
     () => beside(tx),
   );
-  const head = heads.at(0);
   if (head) seen.keep(db, String(projectId), { seq: head.other, value: null });
   if (head?.other !== known.seq) return undefined;
   const page = { ...known.value, seq: head.seq, loaded, passages };
@@ -226,7 +227,7 @@ function keepShown<R>(db: Db, name: string, seq: number, { loaded, passages }: S
 
 const pageName = (kept: string, { sort, after, skip, limit }: PageQuery): string => JSON.stringify([kept, sort, after, skip, limit]);
 
-async function foundAnew<R>(db: Db, tx: Tx, asked: PageAsked<R>): Promise<LoadedPage<R>> {
+async function foundAnew<R>(db: Db, tx: Tx, asked: PageAsked<R>, mayEnd = asked.query.groups === undefined): Promise<LoadedPage<R>> {
   const { projectId, source, filter, query, kept } = asked;
   const counted = query.after === undefined;
   const count = (filter ? undefined : source.all) ?? countOf(source, filter);
@@ -238,9 +239,15 @@ async function foundAnew<R>(db: Db, tx: Tx, asked: PageAsked<R>): Promise<Loaded
   // What a search finds is laid aside before its page is cut out of it: the page's rows are not made for all of it.
   const whole = searched ? undefined : asked.whole;
   const question = pageQuestion(source, where, query, { numbers, shown: whole?.columns ?? [] });
-  const { found, loaded, passages } = whole ? await readWhole(tx, question, whole, asked) : await readPlaces(tx, question, searched, asked);
+  // Where the page tells all that is asked, the reading ends with it.
+  const ends = mayEnd && whole !== undefined && (!counted || measures.length > 0);
+  const { found, loaded, passages } = whole
+    ? await readWhole(tx, question, whole, asked, ends ? inLastPacket : inOnePacket)
+    : await readPlaces(tx, question, searched, asked);
   const { ids, next, along } = pageOf(found, question, query.limit);
   if (!along) {
+    // An empty page tells nothing along: it is asked again in a reading that goes on.
+    if (ends) return foundAnew(db, tx, asked, false);
     const total = counted && query.skip ? await numberOf(tx, count) : 0;
     return { ids, next, total, seq: await ledgerHead(tx, projectId), loaded, passages };
   }
@@ -280,8 +287,14 @@ async function readPlaces<R>(tx: Tx, question: PageQuestion, searched: string, {
 }
 
 /** One question: what a page shows comes with its places. */
-async function readWhole<R>(tx: Tx, question: PageQuestion, { row }: WholeRows<R>, { beside }: PageAsked<R>): Promise<Read<R>> {
-  const [[rows]] = await inOnePacket(
+async function readWhole<R>(
+  tx: Tx,
+  question: PageQuestion,
+  { row }: WholeRows<R>,
+  { beside }: PageAsked<R>,
+  ask: typeof inOnePacket,
+): Promise<Read<R>> {
+  const [[rows]] = await ask(
     tx,
     () => tx.execute(question.text) as unknown as Promise<[Record<string, Value>[]]>,
     () => beside(tx),

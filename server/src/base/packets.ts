@@ -27,12 +27,25 @@ class Packets {
   private waiting: Asked[] = [];
   private held = false;
   private failure: unknown;
+  private open = false;
   private readonly last: Ask[] = [];
 
-  constructor(private readonly connection: PoolConnection) {}
+  /** `before` is said before its transaction begins. */
+  constructor(
+    private readonly connection: PoolConnection,
+    private readonly before: readonly string[] = [],
+  ) {}
 
-  /** As the driver's own: what Drizzle calls. */
+  /** As the driver's own: what Drizzle calls. The first question begins the transaction, and so does one behind its end. */
   query(options: QueryOptions, values: readonly unknown[] = []): Promise<Answer> {
+    if (!this.open) {
+      this.open = true;
+      for (const sql of [...this.before, 'begin']) this.ask({ sql }, []).catch(() => undefined);
+    }
+    return this.ask(options, values);
+  }
+
+  private ask(options: QueryOptions, values: readonly unknown[]): Promise<Answer> {
     if (this.failure !== undefined) return Promise.reject(this.failure as Error);
     return new Promise((answer, failed) => {
       const asked = this.connection.format(options.sql, values as unknown[]);
@@ -72,9 +85,16 @@ class Packets {
     await this.together([...this.last, () => this.query({ sql: 'commit' })]);
   }
 
+  /** Asks the last that a reading asks: it ends in their packet. */
+  async end<A extends readonly Ask[]>(asks: A): Promise<Answers<A>> {
+    const answers = await this.together([...asks, () => this.query({ sql: 'rollback' })]);
+    this.open = false;
+    return answers.slice(0, -1) as unknown as Answers<A>;
+  }
+
   async rollback(): Promise<void> {
     this.waiting = [];
-    await this.connection.query('rollback');
+    if (this.open) await this.connection.query('rollback');
   }
 
   private async send(): Promise<void> {
@@ -144,9 +164,7 @@ export async function packedReading<T>(db: Db, work: (tx: Tx) => Promise<T>): Pr
 /** A connection with a transaction that begins with its first question. */
 async function begun(db: Db, before?: string): Promise<{ packets: Packets; tx: Tx; release: () => void }> {
   const connection = await (connectionOf(db) as Pool).getConnection();
-  const packets = new Packets(connection);
-  if (before !== undefined) packets.query({ sql: before }).catch(() => undefined);
-  packets.query({ sql: 'begin' }).catch(() => undefined);
+  const packets = new Packets(connection, before === undefined ? [] : [before]);
   return { packets, tx: drizzle({ client: packets as unknown as Pool }) as unknown as Tx, release: () => connection.release() };
 }
 
@@ -157,6 +175,14 @@ export async function inOnePacket<A extends readonly Ask[]>(tx: Tx, ...asks: A):
   const answers: unknown[] = [];
   for (const ask of asks) answers.push(await ask());
   return answers as Answers<A>;
+}
+
+/**
+ * The same for the last questions of a reading: its transaction ends with them. What is asked behind it is of a later moment. Where no
+ * packets are sent it ends as it would have.
+ */
+export async function inLastPacket<A extends readonly Ask[]>(tx: Tx, ...asks: A): Promise<Answers<A>> {
+  return packetsOf(tx)?.end(asks) ?? inOnePacket(tx, ...asks);
 }
 
 /** Writes that nothing waits for but the end of the transaction: with its end where it sends packets, at once elsewhere. */

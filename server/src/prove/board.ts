@@ -68,6 +68,12 @@ async function judgedBuild(
   return build;
 }
 
+const isNamed = and(
+  eq(records.projectId, sql.placeholder('projectId')),
+  eq(records.kind, 'build'),
+  eq(records.key, sql.placeholder('name')),
+);
+
 /** What was last judged of builds, by their names, with the builds: one question where it is as new as whoever asks needs it. */
 const judgedBuilds = statement((db) =>
   db
@@ -75,7 +81,17 @@ const judgedBuilds = statement((db) =>
     .from(records)
     .innerJoin(builds, eq(builds.id, records.id))
     .leftJoin(projections, eq(projections.buildId, builds.id))
-    .where(and(eq(records.projectId, sql.placeholder('projectId')), eq(records.kind, 'build'), eq(records.key, sql.placeholder('name')))),
+    .where(isNamed),
+);
+
+/** The same without its totals: how far it was judged. */
+const judgedUpTo = statement((db) =>
+  db
+    .select({ build: builds, seq: projections.seq })
+    .from(records)
+    .innerJoin(builds, eq(builds.id, records.id))
+    .leftJoin(projections, eq(projections.buildId, builds.id))
+    .where(isNamed),
 );
 
 /** What was judged is as new as whoever asks needs it. */
@@ -140,12 +156,16 @@ function cordList(projectId: number, buildId: number | SQL): ListSource {
   };
 }
 
-// Of all reasons a row shows the first of its break: the others are not sent from the database.
+// Of all reasons a row shows the first of its break. Where they are many, the others are not sent from the database; where they are few,
+// taking one out takes it longer than sending all.
+const sentWhole = 1000;
 const firstPath = sql.join(
   knots.map((knot, i) => sql.raw(`when ${i} then '$.${knot}[0]'`)),
   sql` `,
 );
-const first = sql<string | null>`cast(json_extract(${cords.reasons}, case ${cords.firstBreak} ${firstPath} end) as char)`;
+const first = sql<
+  string | null
+>`if(length(${cords.reasons}) < ${sql.raw(String(sentWhole))}, ${cords.reasons}, cast(json_extract(${cords.reasons}, case ${cords.firstBreak} ${firstPath} end) as char))`;
 const { requirementId: id, key, title, level, states, below, firstBreak } = cords;
 const shown = { id, key, title, level, states, below, firstBreak, first };
 const rowsOfBuild = statement((db) =>
@@ -158,10 +178,12 @@ const rowsOfBuild = statement((db) =>
 );
 type ShownRow = Awaited<ReturnType<typeof rowsOfBuild>>[number];
 
-const listedRow = (row: ShownRow): BoardRow & { id: number } => ({
-  id: row.id,
-  ...boardRow(row, row.first === null ? undefined : (JSON.parse(row.first) as StoredReason)),
-});
+function listedRow(row: ShownRow): BoardRow & { id: number } {
+  const knot = brokenKnot(row);
+  const read = knot && row.first !== null ? (JSON.parse(row.first) as StoredReason | StoredCord['reasons']) : undefined;
+  const reason = read && knot && (knot in read ? (read as StoredCord['reasons'])[knot][0] : (read as StoredReason));
+  return { id: row.id, ...boardRow(row, reason) };
+}
 
 /** Cords stand whole in their table. */
 const wholeRows: WholeRows<BoardRow & { id: number }> = {
@@ -205,18 +227,17 @@ const heldCords: HeldList<CordThen> = {
 
 /** The page as it was last judged, and what that was: asked at once, before it is known whether that is enough. */
 async function pageNow({ database: { db } }: AppContext, projectId: number, query: BoardAsked & ListQuery) {
-  let known: Awaited<ReturnType<typeof judgedBuilds>> = [];
+  let known: Awaited<ReturnType<typeof judgedUpTo>> = [];
   const page = await listPage(
     db,
     projectId,
     cordList(projectId, buildNamed(projectId, query.build)),
     query,
     (tx, ids) => cordsById(tx, { projectId, name: query.build }, ids),
-    { whole: wholeRows, beside: async (tx) => void (known = await judgedBuilds(tx, { projectId, name: query.build })) },
+    { whole: wholeRows, beside: async (tx) => void (known = await judgedUpTo(tx, { projectId, name: query.build })) },
   );
-  const [{ build: found, judged } = { build: undefined, judged: null }] = known;
-  const seq = judged?.seq ?? 0;
-  return { build: found && { ...found, name: query.build }, page: { ...page, seq } };
+  const [found] = known;
+  return { build: found && { ...found.build, name: query.build }, page: { ...page, seq: found?.seq ?? 0 } };
 }
 
 /** A page of the cords of a build that a question finds. */

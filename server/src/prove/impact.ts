@@ -3,7 +3,19 @@ import { suspectEnds } from '@core/design';
 import { impactOf, type ImpactRecord, type ImpactTrace } from '@core/specify';
 import { and, asc, count, countDistinct, eq, inArray, isNotNull, isNull, ne, sql } from 'drizzle-orm';
 import { alias, type MySqlColumn } from 'drizzle-orm/mysql-core';
-import { inOnePacket, ledgerHead, needBuild, needRecord, packedReading, records, statement, traces, type Db, type Tx } from '../base';
+import {
+  inLastPacket,
+  inOnePacket,
+  ledgerHead,
+  needBuild,
+  needRecord,
+  packedReading,
+  records,
+  statement,
+  traces,
+  type Db,
+  type Tx,
+} from '../base';
 import { caseCalls, cases } from '../design';
 import { codeTraces } from '../measure';
 import { runs } from '../run';
@@ -110,7 +122,7 @@ export function requirementImpact(db: Db, projectId: number, key: string, build:
     );
     const { edges, ids, requirementIds, more } = await resting(tx, start.id);
     const ends = [...new Set([...ids, ...edges.filter(({ fromId }) => fromId === start.id).map(({ toId }) => toId)])];
-    const [stood, rows, functions, problems, seq] = await inOnePacket(
+    const [stood, rows, functions, problems, seq] = await inLastPacket(
       tx,
       async () => (built ? standingRuns(tx, built.id, ids) : []),
       () => reachedRecords(tx, { ids: ends }),

@@ -10,6 +10,7 @@ import { Projector } from './projector';
 const database = openDatabase({ ...(workerData as DatabaseAddress), connections: 3 });
 const projector = new Projector(database.db, () => new Date());
 const lookEvery = 200;
+const shortestPause = 100;
 const longestPause = 1000;
 const checkEvery = 3600_000;
 const tidyEvery = 10 * 60_000;
@@ -26,8 +27,9 @@ async function poll(): Promise<void> {
       if (brought) parentPort?.postMessage({ projectId });
     }
     for (const projectId of await boundariesBehind(database.db)) await bringBoundaries(database.db, projectId);
-    // Where entries come faster than they are judged, several are judged at once, and those who write get as much of the database.
-    await new Promise((resolve) => setTimeout(resolve, Math.min(longestPause, performance.now() - begun)));
+    // Where entries come faster than they are judged, several are judged and told at once, and those who write get as much of the database.
+    const pause = Math.min(longestPause, Math.max(shortestPause, performance.now() - begun));
+    await new Promise((resolve) => setTimeout(resolve, pause));
   } while (again);
 }
 

@@ -11,6 +11,7 @@ import {
   builds,
   decisions,
   decisionsOf,
+  inLastPacket,
   inOnePacket,
   keysOfRecords,
   packedReading,
@@ -281,7 +282,9 @@ async function detailIn(tx: Tx, projectId: number, key: string): Promise<RunDeta
   } = found;
   const { run, record } = stored;
   const held = run.verdict === 'failed' || run.verdict === 'blocked';
-  const [evidenceFiles, detailRows, devices, signed, decided, raised, verifies, near, known, restsOn, holdsUp] = await inOnePacket(
+  // How cases that it rests on stand is asked in two questions: the reading goes on behind the first.
+  const ask = run.frozen.dependsOn?.length ? inOnePacket : inLastPacket;
+  const [evidenceFiles, detailRows, devices, signed, decided, raised, verifies, near, known, restsOn, holdsUp] = await ask(
     tx,
     async () => (hasFiles ? evidenceOf(tx, [run.id]) : undefined),
     async () => runDetailsOf(tx, [run.id]),
