@@ -87,6 +87,11 @@ function rest(ms) {
   return new Promise((resolve) => setTimeout(resolve, ms));
 }
 
+/** What people take, so long on average: with the same time for each, all who waited together once would come together ever after. */
+function looks(ms) {
+  return rest(ms * (0.5 + Math.random()));
+}
+
 /** The value below which a share of them lie. */
 function middle(of, share = 0.5) {
   return [...of].sort((a, b) => a - b)[Math.floor((of.length - 1) * share)] ?? 0;
@@ -240,7 +245,7 @@ async function morning(url, bare) {
       }),
       ...Array.from({ length: lookers }, async (_, i) => {
         await rest(i * 50);
-        for (; working(); await rest(1000)) await look(i);
+        for (; working(); await looks(1000)) await look(i);
       }),
     ]);
   };
@@ -259,7 +264,7 @@ async function morning(url, bare) {
     if (i === 2) await search();
   };
   const phases = [
-    [`at people's pace, ${think / 1000} s a step`, () => rest(think), (testers * 1000) / (Math.max(think, 100) * (stepsOfCase + 1))],
+    [`at people's pace, ${think / 1000} s a step`, () => looks(think), (testers * 1000) / (Math.max(think, 100) * (stepsOfCase + 1))],
     // More than this a second were never finished.
     ['as fast as they are answered', async () => undefined, 150],
   ];

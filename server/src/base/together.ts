@@ -230,17 +230,19 @@ async function work(tx: Tx, waiting: Waiting, { rights, shared, operations }: Ba
   }
 }
 
-const ofDatabase = new WeakMap<Db, Map<number, Together>>();
+const ofDatabase = new WeakMap<Db, Map<string, Together>>();
 
 /**
  * Like `write`, for acts that are brief and many: recording. They share transactions with others of the project on this node, though not
  * with another one on the same record, which `on` names.
  */
 export function writeTogether<T>(db: Db, actor: Actor, on: ActOn, work: (writing: Writing) => Promise<T>): Promise<T> {
-  const projects = ofDatabase.get(db) ?? new Map<number, Together>();
-  ofDatabase.set(db, projects);
-  const together = projects.get(actor.projectId) ?? new Together(db, actor.projectId);
-  projects.set(actor.projectId, together);
+  const known = ofDatabase.get(db) ?? new Map<string, Together>();
+  ofDatabase.set(db, known);
+  // What is brief shares no transaction with what is not: it would take as long.
+  const name = `${actor.projectId} ${on.brief === true}`;
+  const together = known.get(name) ?? new Together(db, actor.projectId);
+  known.set(name, together);
   const confirmed = async (writing: Writing): Promise<T> => {
     await actor.confirmed;
     return work(writing);
