@@ -4,6 +4,7 @@
 // same moments, and after each by as many people at the same pace, with nothing else to do for the machine.
 // `npm run load -- requirements=2000 cases=400 think=1000 seconds=30`
 import { setMaxListeners } from 'node:events';
+import { readFileSync } from 'node:fs';
 import { Agent, request } from 'node:http';
 import { gunzipSync } from 'node:zlib';
 import { bareServer } from './bare.mjs';
@@ -90,6 +91,12 @@ function rest(ms) {
 /** What people take, so long on average: with the same time for each, all who waited together once would come together ever after. */
 function looks(ms) {
   return rest(ms * (0.5 + Math.random()));
+}
+
+/** The machine's time until now, and how much of it its host gave to others: by that it is known whether a figure says anything. */
+function machineTime() {
+  const [, ...times] = readFileSync('/proc/stat', 'utf8').split('\n')[0].split(/ +/).map(Number);
+  return { stolen: times[7], all: times.slice(0, 8).reduce((sum, time) => sum + time, 0) };
 }
 
 /** The value below which a share of them lie. */
@@ -274,6 +281,7 @@ async function morning(url, bare) {
     const played = play(() => atWork(pause), looking, warm + watched);
     await Promise.race([rest(warm * 1000), played]);
     for (const list of [...Object.values(spent), ...Object.values(plain), finished]) list.length = 0;
+    const before = machineTime();
     let beside = true;
     const besides = (async () => {
       for (; beside; await rest(100)) {
@@ -284,6 +292,7 @@ async function morning(url, bare) {
     await played;
     beside = false;
     await besides;
+    const after = machineTime();
     await rest(3000);
     await play(
       async () => {
@@ -298,6 +307,7 @@ async function morning(url, bare) {
       return seen.length ? [Math.max(0, Math.min(...seen) - at)] : [];
     });
     say(`${testers} recording and ${lookers} looking, each with a stream, ${what}: ${finished.length} runs`);
+    row('of the machine taken by its host', `${((100 * (after.stolen - before.stolen)) / (after.all - before.all)).toFixed(0)} %`);
     row(
       'writes a second: steps, and runs finished',
       `${(spent.step.length / watched).toFixed(0)} and ${(spent.finish.length / watched).toFixed(0)}`,

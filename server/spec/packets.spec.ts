@@ -2,6 +2,7 @@ import { eq, sql } from 'drizzle-orm';
 import {
   forReading,
   forRecording,
+  inLastPacket,
   inOnePacket,
   lastly,
   ledgerHeads,
@@ -50,19 +51,29 @@ describe('questions in one packet', () => {
     expect(await head(77)).toBe(1);
   });
 
-  it('are fewer packets: what is asked before any is answered goes together', async () => {
+  /** What is sent over the connections of a pool from now on. */
+  function packetsOver(over: Db): string[] {
     const packets: string[] = [];
-    const pool = (forRecording(db) as unknown as { session: { client: { getConnection: () => Promise<object> } } }).session.client;
+    const pool = (over as unknown as { session: { client: { getConnection: () => Promise<object> } } }).session.client;
     const get = pool.getConnection.bind(pool);
     spyOn(pool, 'getConnection').and.callFake(async () => {
-      const connection = (await get()) as { query: (asked: unknown) => Promise<unknown> };
-      const query = connection.query.bind(connection);
+      const connection = (await get()) as { query: (asked: unknown) => Promise<unknown>; release: () => void };
+      const { query, release } = connection;
       connection.query = (asked) => {
         packets.push(typeof asked === 'string' ? asked : (asked as { sql: string }).sql);
-        return query(asked);
+        return query.call(connection, asked);
+      };
+      connection.release = () => {
+        Object.assign(connection, { query, release });
+        release.call(connection);
       };
       return connection;
     });
+    return packets;
+  }
+
+  it('are fewer packets: what is asked before any is answered goes together', async () => {
+    const packets = packetsOver(forRecording(db));
     await packedTransaction(db, async (tx) => {
       await inOnePacket(
         tx,
@@ -80,6 +91,39 @@ describe('questions in one packet', () => {
       'select 6 from `ledger_heads`',
       'select 5 as n;commit',
     ]);
+  });
+
+  it('end a reading where they are its last, and begin another where they are not', async () => {
+    const packets = packetsOver(forReading(db));
+    const of = (n: number) => (tx: Tx) => () => one(tx, sql`select ${sql.raw(String(n))} as n`);
+    const seen = await packedReading(db, async (tx) => {
+      await inOnePacket(tx, of(1)(tx));
+      return inLastPacket(tx, of(2)(tx), of(3)(tx));
+    });
+    expect(seen).toEqual([{ n: 2 }, { n: 3 }]);
+    expect(packets.splice(0)).toEqual(['begin;select 1 as n', 'select 2 as n;select 3 as n;rollback']);
+    await packedReading(db, async (tx) => {
+      await inLastPacket(tx, of(4)(tx));
+      await of(5)(tx)();
+    });
+    // Its end is not waited for.
+    await packedReading(db, async () => undefined);
+    expect(packets.splice(0).slice(0, 3)).toEqual(['begin;select 4 as n;rollback', 'begin;select 5 as n', 'rollback']);
+    await expectAsync(packedReading(db, (tx) => inLastPacket(tx, of(6)(tx), insert(tx, 83)))).toBeRejected();
+    await packedReading(db, (tx) => inLastPacket(tx, of(7)(tx)));
+    expect(packets.filter((text) => text === 'rollback' || text.includes('7'))).toEqual(['rollback', 'begin;select 7 as n;rollback']);
+  });
+
+  it('behind the last of a reading are of a later moment', async () => {
+    await db.insert(ledgerHeads).values({ projectId: 84, seq: 1, hash: 'x' });
+    const now = (tx: Tx) => async () => tx.select({ seq: ledgerHeads.seq }).from(ledgerHeads).where(eq(ledgerHeads.projectId, 84));
+    const seen = await packedReading(db, async (tx) => {
+      const [first] = await inLastPacket(tx, now(tx));
+      await db.update(ledgerHeads).set({ seq: 2 }).where(eq(ledgerHeads.projectId, 84));
+      return [...first, ...(await now(tx)())];
+    });
+    expect(seen).toEqual([{ seq: 1 }, { seq: 2 }]);
+    await db.transaction(async (tx) => expect(await inLastPacket(tx, now(tx))).toEqual([[{ seq: 2 }]]));
   });
 
   it('fail together, and nothing of the transaction stays', async () => {
