@@ -233,7 +233,7 @@ function isOwn(origin: string, host: string | undefined, secure: boolean): boole
 function answerErrors(app: FastifyInstance): void {
   app.setErrorHandler(async (error: FastifyError, request, reply) => {
     // Whoever is not signed in any more is told that, and nothing else.
-    const gone = await request.confirmed?.then(
+    const gone = await request.confirm?.().then(
       () => undefined,
       (refused: FastifyError) => refused,
     );

@@ -2,7 +2,7 @@ import { createHmac, randomBytes, timingSafeEqual } from 'node:crypto';
 import type { MySession, Session } from '@contract/base';
 import { groupBy, sha256Hex, type Role } from '@core/base';
 import { and, asc, desc, eq, gt, inArray, lt, ne, sql } from 'drizzle-orm';
-import type { Db } from './database';
+import type { Db, Tx } from './database';
 import { Refusal } from './errors';
 import { gathered } from './gathered';
 import { factorKinds } from './factors';
@@ -167,7 +167,7 @@ interface SessionFound {
 }
 
 /** Whose sessions they are and what each is in the project beside it. */
-const membersOf = gathered(async (db, asked: readonly SessionAsked[]): Promise<(SessionFound | undefined)[]> => {
+async function membersIn(db: Db | Tx, asked: readonly SessionAsked[]): Promise<(SessionFound | undefined)[]> {
   const rows = await memberRows(db, {
     idHashes: [...new Set(asked.map(({ idHash }) => idHash))],
     slugs: [...new Set(asked.map(({ slug }) => slug))],
@@ -184,21 +184,22 @@ const membersOf = gathered(async (db, asked: readonly SessionAsked[]): Promise<(
     const projectId = here.at(0)?.projectId ?? null;
     return projectId !== null && roles.length ? { ...found, membership: { projectId, slug, roles } } : found;
   });
-});
+}
+const membersOf = gathered(membersIn);
 
 /**
  * Whose session it is and what they are in a project, in one reading: undefined where nobody is signed in, with no
- * membership where they are nothing there.
+ * membership where they are nothing there. It is asked in a reading or a transaction that is on its way, where there is one.
  */
 export async function findMember(
   db: Db,
   id: string,
-  slug: string,
-  now: () => Date,
+  { slug, now, tx }: { readonly slug: string; readonly now: () => Date; readonly tx?: Tx | undefined },
 ): Promise<{ person: SignedIn; membership?: Membership } | undefined> {
   const at = now();
   const idHash = sha256Hex(id);
-  const found = await membersOf(db, { idHash, slug, at });
+  const asked = { idHash, slug, at };
+  const found = tx ? (await membersIn(tx, [asked]))[0] : await membersOf(db, asked);
   remember(db, `${idHash} ${slug}`, found);
   if (!found) return undefined;
   const { seenAt, ...rest } = found;

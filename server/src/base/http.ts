@@ -18,7 +18,7 @@ import { knownOperation, noteAnswer } from './operations';
 import type { SignedIn } from './passwords';
 import { administratorsNeedFactor } from './second-factor';
 import { refuseFull } from './storage';
-import { installation, write, type Actor } from './writing';
+import { installation, write, type Actor, type Confirm } from './writing';
 
 /** Behind TLS the name itself says that no other host or path may set it. */
 export const sessionCookieName = ({ secureCookies }: Pick<AppContext, 'secureCookies'>): string =>
@@ -66,6 +66,8 @@ export interface Call<E extends Endpoint> {
   readonly actor: Actor;
   readonly request: FastifyRequest;
   readonly reply: FastifyReply;
+  /** For a handler that begins before it is known whether the caller still is who they were: asks that, with what it asks for itself. */
+  readonly confirm: Confirm;
 }
 
 /** Who asks, and what they are in the project of the path. */
@@ -84,8 +86,8 @@ declare module 'fastify' {
   }
   interface FastifyRequest {
     caller?: Caller;
-    /** Settled when it is known whether the caller is who they were; absent where that is known already. */
-    confirmed?: Promise<void>;
+    /** Finds out whether the caller still is who they were; absent where that is known already. */
+    confirm?: Confirm;
   }
 }
 
@@ -112,12 +114,21 @@ export function guardRoutes(app: FastifyInstance, context: AppContext): void {
       return;
     }
     request.caller = caller;
-    request.confirmed = authorise(context, may, request).then(({ person, membership }) => {
+    request.confirm = askedOnce(async (tx) => {
+      const { person, membership } = await authorise(context, may, request, tx);
       if (person.login !== caller.person.login || membership.projectId !== caller.membership.projectId) throw new Refusal('notSignedIn');
     });
-    // Whoever waits for it hears it.
-    request.confirmed.catch(() => undefined);
   });
+}
+
+/** Asks once, whoever wants to know; again only where the database could not answer. */
+function askedOnce(ask: Confirm): Confirm {
+  let asked: Promise<void> | undefined;
+  return (tx) =>
+    (asked ??= ask(tx).catch((error: unknown) => {
+      if (!(error instanceof Refusal)) asked = undefined;
+      throw error;
+    }));
 }
 
 /** Who calls, as the guard found out. */
@@ -142,7 +153,7 @@ const allows = (may: May, { roles }: Membership): boolean =>
 const bearer = /^Bearer (cord_[\w-]{20,60})$/;
 
 /** Who asks, and what they are in the project of the path; refuses what `may` does not allow. */
-async function authorise(context: AppContext, may: May, request: FastifyRequest): Promise<Caller> {
+async function authorise(context: AppContext, may: May, request: FastifyRequest, tx?: Tx): Promise<Caller> {
   if (may === 'anyone') return { person: nobody, membership: nowhere };
   const id = request.cookies[sessionCookieName(context)];
   const { db } = context.database;
@@ -157,7 +168,7 @@ async function authorise(context: AppContext, may: May, request: FastifyRequest)
     return { person, membership: nowhere };
   }
   const slug = (request.params as { project?: string }).project ?? '';
-  const found = await findCaller(context, request, id, slug);
+  const found = await findCaller(context, request, { session: id, slug, tx });
   if (!found) throw new Refusal('notSignedIn');
   const { person, membership } = found;
   if (person.factorPending) throw new Refusal('secondFactor');
@@ -196,13 +207,12 @@ async function refuse(context: AppContext, request: FastifyRequest, { login }: S
 function findCaller(
   context: AppContext,
   { headers }: FastifyRequest,
-  session: string | undefined,
-  slug: string,
+  { session, slug, tx }: { readonly session: string | undefined; readonly slug: string; readonly tx: Tx | undefined },
 ): Promise<{ person: SignedIn; membership?: Membership; tokenId?: number } | undefined> {
   const { db } = context.database;
   const secret = bearer.exec(headers.authorization ?? '')?.[1];
   if (secret !== undefined) return findProgram(db, secret, slug, context.now);
-  return session ? findMember(db, session, slug, context.now) : Promise.resolve(undefined);
+  return session ? findMember(db, session, { slug, now: context.now, tx }) : Promise.resolve(undefined);
 }
 
 /** What a request asks for, so that its name cannot be used for another: method, address, and a digest of its body. */
@@ -277,7 +287,7 @@ export function serve<E extends Endpoint>(
       const before = operation && (await firstAnswer(context, person.login, operation));
       const device = method === 'GET' ? undefined : deviceOf(request);
       if (before !== undefined) {
-        await request.confirmed;
+        await request.confirm?.();
         return reply.type('application/json; charset=utf-8').send(before);
       }
       let wrote = 0;
@@ -289,7 +299,7 @@ export function serve<E extends Endpoint>(
         ...(operation ? { operation } : {}),
         ...(device ? { device } : {}),
         wrote: (seq) => (wrote = Math.max(wrote, seq)),
-        ...(request.confirmed ? { confirmed: request.confirmed } : {}),
+        ...(request.confirm ? { confirm: request.confirm } : {}),
         ...(may === 'anyone'
           ? {}
           : { rights: { personId: person.id, may, factorShown: person.factorAt != null, ...(tokenId === undefined ? {} : { tokenId }) } }),
@@ -297,6 +307,7 @@ export function serve<E extends Endpoint>(
       if (multipart) await refuseFull(context.database.db, membership.projectId, Number(request.headers['content-length'] ?? 0));
       // Neither canonical JSON nor the database can hold half a character.
       if (!wellFormed(request.body)) throw new Refusal('invalid', { detail: 'A text holds half a character (a lone surrogate).' });
+      const confirm: Confirm = async (tx) => request.confirm?.(tx);
       const work = handle({
         params: request.params,
         query: request.query,
@@ -306,12 +317,10 @@ export function serve<E extends Endpoint>(
         actor,
         request,
         reply,
+        confirm,
       } as unknown as Call<E>);
-      if (request.confirmed) {
-        work.catch(() => undefined);
-        await request.confirmed;
-      }
       const value = await work;
+      await confirm();
       if (wrote) void reply.header(seqHeader, wrote);
       if (operation && wrote) await noteAnswer(context.database.db, { actor, operation, answer: JSON.stringify(value) });
       return value;
@@ -320,8 +329,9 @@ export function serve<E extends Endpoint>(
 }
 
 /**
- * The same for what is asked all day: it begins for whoever was signed in with that session last, while it is asked whether they still are.
- * Such a handler answers by what it returns, and writes by `writeTogether` alone: nothing is answered or committed before that is known.
+ * The same for what is asked all day: it begins for whoever was signed in with that session last, and asks with its own first question whether
+ * they still are. Such a handler answers by what it returns, and writes by `writeTogether` alone: nothing is answered or committed before
+ * that is known.
  */
 export const serveMeanwhile = <E extends Endpoint>(
   app: FastifyInstance,

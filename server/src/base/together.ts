@@ -116,7 +116,7 @@ class Together {
     const done = async (tx: Tx): Promise<{ worked: Worked[]; last: Map<Writing, number> }> => {
       const actors = batch.map(({ actor }) => actor);
       const brief = packed && batch.every(({ on }) => on.brief);
-      const [rights, operations, ahead, head] = await inOnePacket(
+      const [rights, , operations, ahead, head] = await inOnePacket(
         tx,
         () =>
           heldRights(
@@ -124,6 +124,8 @@ class Together {
             this.projectId,
             actors.flatMap(({ rights }) => rights ?? []),
           ),
+        // Of whom it is not so, only their own act is refused: when it is its turn.
+        async () => void (packed && (await Promise.allSettled(actors.map(({ confirm }) => confirm?.(tx))))),
         async () => (packed ? noteOperations(tx, actors).then(() => true) : noteTogether(tx, actors)),
         () => (packed ? readAhead(tx, this.projectId, batch) : readUnlessHeld(tx, this.projectId, batch)),
         async () => (brief ? lockHead(tx, this.projectId) : undefined),
@@ -244,7 +246,7 @@ export function writeTogether<T>(db: Db, actor: Actor, on: ActOn, work: (writing
   const together = known.get(name) ?? new Together(db, actor.projectId);
   known.set(name, together);
   const confirmed = async (writing: Writing): Promise<T> => {
-    await actor.confirmed;
+    await actor.confirm?.(writing.tx);
     return work(writing);
   };
   return new Promise<T>((resolve, reject) =>

@@ -26,11 +26,17 @@ export interface Actor {
   readonly parse?: Parse;
   /** Told the ledger number of what was written. */
   readonly wrote?: (seq: number) => void;
-  /** Settled when it is known whether the session still is whose it was: nothing is committed before. */
-  readonly confirmed?: Promise<void>;
+  /** Finds out whether the session still is whose it was: nothing is committed before. */
+  readonly confirm?: Confirm;
   /** What the route asks for, judged again at the moment of the act: while the end of the ledger is locked. */
   readonly rights?: Rights;
 }
+
+/**
+ * Finds out whether whoever acts still is who they were, and refuses where not: within a transaction that is on its way, or by itself. It is
+ * asked once, however often somebody wants to know.
+ */
+export type Confirm = (tx?: Tx) => Promise<void>;
 
 /** Who acts on the installation: its own ledger has number 0. */
 export const installation = (login: string, now: () => Date): Actor => ({ login, projectId: 0, now });

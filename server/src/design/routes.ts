@@ -18,8 +18,8 @@ export function designRoutes(app: FastifyInstance, context: AppContext, runsOf: 
     const { id, ...c } = await caseWithTraces(db, projectId, key);
     return { ...c, runs: await runsOf(id, c.revision) };
   };
-  serveMeanwhile(app, context, contract.listCases, ({ membership: { projectId }, query }) =>
-    listPage(db, projectId, caseList(projectId), query, caseSummaries),
+  serveMeanwhile(app, context, contract.listCases, ({ membership: { projectId }, query, confirm }) =>
+    listPage(db, projectId, caseList(projectId), query, caseSummaries, { beside: confirm }),
   );
   serveExport(app, context, 'cases', {
     kind: 'case',

@@ -16,6 +16,7 @@ import {
   Refusal,
   statement,
   type AppContext,
+  type Confirm,
   type Db,
   type ExportList,
   type HeldList,
@@ -225,8 +226,12 @@ const heldCords: HeldList<CordThen> = {
   sort: 'key',
 };
 
+interface Confirmed {
+  readonly confirm?: Confirm;
+}
+
 /** The page as it was last judged, and what that was: asked at once, before it is known whether that is enough. */
-async function pageNow({ database: { db } }: AppContext, projectId: number, query: BoardAsked & ListQuery) {
+async function pageNow({ database: { db } }: AppContext, projectId: number, { confirm, ...query }: BoardAsked & ListQuery & Confirmed) {
   let known: Awaited<ReturnType<typeof judgedUpTo>> = [];
   const page = await listPage(
     db,
@@ -234,14 +239,21 @@ async function pageNow({ database: { db } }: AppContext, projectId: number, quer
     cordList(projectId, buildNamed(projectId, query.build)),
     query,
     (tx, ids) => cordsById(tx, { projectId, name: query.build }, ids),
-    { whole: wholeRows, beside: async (tx) => void (known = await judgedUpTo(tx, { projectId, name: query.build })) },
+    {
+      whole: wholeRows,
+      beside: async (tx) => void ([known] = await Promise.all([judgedUpTo(tx, { projectId, name: query.build }), confirm?.(tx)])),
+    },
   );
   const [found] = known;
   return { build: found && { ...found.build, name: query.build }, page: { ...page, seq: found?.seq ?? 0 } };
 }
 
 /** A page of the cords of a build that a question finds. */
-export async function listCords(context: AppContext, projectId: number, query: BoardAsked & ListQuery): Promise<Page<BoardRow>> {
+export async function listCords(
+  context: AppContext,
+  projectId: number,
+  query: BoardAsked & ListQuery & Confirmed,
+): Promise<Page<BoardRow>> {
   const { db } = context.database;
   const soon = query.asOf === undefined ? await pageNow(context, projectId, query) : undefined;
   const known = soon && isNew(soon.page.seq, query) ? soon.build : undefined;

@@ -35,12 +35,17 @@ const threadNames = ['key', 'title', 'level', 'state', ...threadColumns];
 
 export function proveRoutes(app: FastifyInstance, context: AppContext): void {
   const { db } = context.database;
-  serveMeanwhile(app, context, contract.getBoard, ({ membership, query }) => getBoard(context, membership.projectId, query));
+  serveMeanwhile(app, context, contract.getBoard, async ({ membership, query, confirm }) => {
+    const [board] = await Promise.all([getBoard(context, membership.projectId, query), confirm()]);
+    return board;
+  });
   serve(app, context, contract.previewProfile, async ({ actor, body }) => {
     const build = await needBuild(db, actor.projectId, body.build);
     return { build: build.name, ...(await context.projections.preview(actor.projectId, build.id, body.profile)) };
   });
-  serveMeanwhile(app, context, contract.listCords, ({ membership, query }) => listCords(context, membership.projectId, query));
+  serveMeanwhile(app, context, contract.listCords, ({ membership, query, confirm }) =>
+    listCords(context, membership.projectId, { ...query, confirm }),
+  );
   serveExport(app, context, 'cords', cordsExport(context));
   serve(app, context, contract.getCord, ({ membership, params, query }) => getCord(context, membership.projectId, params.key, query));
   serve(app, context, contract.listPacks, ({ membership, query }) => listJobs(db, membership.projectId, 'pack', query.build));

@@ -70,9 +70,9 @@ export function runRoutes(app: FastifyInstance, context: AppContext): void {
   serve(app, context, contract.listRounds, async ({ membership: { projectId }, query }) =>
     listPage(db, projectId, roundList(projectId, (await needBuild(db, projectId, query.build)).id), query, roundsById),
   );
-  serveMeanwhile(app, context, contract.listRuns, async ({ membership: { projectId }, query }) => {
+  serveMeanwhile(app, context, contract.listRuns, async ({ membership: { projectId }, query, confirm }) => {
     const build = query.build === undefined ? undefined : await needBuild(db, projectId, query.build);
-    return listPage(db, projectId, runList(projectId, build?.id), query, runsById);
+    return listPage(db, projectId, runList(projectId, build?.id), query, runsById, { beside: confirm });
   });
   serveExport(app, context, 'runs', {
     kind: 'run',
@@ -134,7 +134,9 @@ export function runRoutes(app: FastifyInstance, context: AppContext): void {
     return { ok: true as const };
   });
   serve(app, context, contract.getCaseReadings, ({ membership, params }) => caseReadings(db, membership.projectId, params.key));
-  serveMeanwhile(app, context, contract.getRun, ({ membership, params }) => runDetail(db, membership.projectId, params.key));
+  serveMeanwhile(app, context, contract.getRun, ({ membership, params, confirm }) =>
+    runDetail(db, membership.projectId, params.key, confirm),
+  );
   serve(app, context, contract.startRun, ({ actor, params }) => startRun(db, actor, params.key));
   serveMeanwhile(app, context, contract.recordStep, ({ actor, params, body }) => recordStep(db, actor, params.key, params.step, body));
   serveMeanwhile(app, context, contract.finishRun, ({ actor, params, body }) =>

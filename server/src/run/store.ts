@@ -27,6 +27,7 @@ import {
   statement,
   statementOfMany,
   traces,
+  type Confirm,
   type Db,
   type ListSource,
   type StoredRecord,
@@ -263,12 +264,16 @@ const runsWith = statement((db) =>
 );
 
 /** A run with all that belongs to it, as it stands at one moment. */
-export function runDetail(db: Db, projectId: number, key: string): Promise<RunDetail> {
-  return packedReading(db, async (tx) => detailIn(tx, projectId, plainKey(key)));
+export function runDetail(db: Db, projectId: number, key: string, confirm?: Confirm): Promise<RunDetail> {
+  return packedReading(db, async (tx) => detailIn(tx, projectId, plainKey(key), confirm));
 }
 
-async function detailIn(tx: Tx, projectId: number, key: string): Promise<RunDetail> {
-  const [found] = await runsWith(tx, { names: [[projectId, key]] });
+async function detailIn(tx: Tx, projectId: number, key: string, confirm?: Confirm): Promise<RunDetail> {
+  const [[found]] = await inOnePacket(
+    tx,
+    () => runsWith(tx, { names: [[projectId, key]] }),
+    async () => confirm?.(tx),
+  );
   if (!found) throw noRun(key);
   const {
     testerName,

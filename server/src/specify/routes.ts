@@ -74,9 +74,9 @@ export function specifyRoutes(app: FastifyInstance, context: AppContext): void {
   };
   serve(app, context, contract.listSpecifications, ({ membership }) => listSpecifications(db, membership.projectId));
   serve(app, context, contract.addSpecification, ({ actor, body }) => addSpecification(db, actor, body));
-  serveMeanwhile(app, context, contract.listRequirements, async ({ membership: { projectId }, query }) => {
+  serveMeanwhile(app, context, contract.listRequirements, async ({ membership: { projectId }, query, confirm }) => {
     const id = query.specification === undefined ? undefined : (await needSpecification(db, projectId, query.specification)).id;
-    return listPage(db, projectId, requirementList(projectId, id), query, requirementsById);
+    return listPage(db, projectId, requirementList(projectId, id), query, requirementsById, { beside: confirm });
   });
   serve(app, context, contract.listBranches, ({ membership: { projectId }, params, query }) =>
     branchesOf(db, projectId, params.key, query),
