@@ -11,7 +11,7 @@ import {
   type Db,
   type Tx,
 } from '../src/base';
-import { openSite, type Site } from './support';
+import { openSite, packetsOver, type Site } from './support';
 
 describe('questions in one packet', () => {
   let site: Site;
@@ -50,27 +50,6 @@ describe('questions in one packet', () => {
     expect(answers[3]).toEqual([{ seq: 1 }]);
     expect(await head(77)).toBe(1);
   });
-
-  /** What is sent over the connections of a pool from now on. */
-  function packetsOver(over: Db): string[] {
-    const packets: string[] = [];
-    const pool = (over as unknown as { session: { client: { getConnection: () => Promise<object> } } }).session.client;
-    const get = pool.getConnection.bind(pool);
-    spyOn(pool, 'getConnection').and.callFake(async () => {
-      const connection = (await get()) as { query: (asked: unknown) => Promise<unknown>; release: () => void };
-      const { query, release } = connection;
-      connection.query = (asked) => {
-        packets.push(typeof asked === 'string' ? asked : (asked as { sql: string }).sql);
-        return query.call(connection, asked);
-      };
-      connection.release = () => {
-        Object.assign(connection, { query, release });
-        release.call(connection);
-      };
-      return connection;
-    });
-    return packets;
-  }
 
   it('are fewer packets: what is asked before any is answered goes together', async () => {
     const packets = packetsOver(forRecording(db));

@@ -5,9 +5,9 @@ import * as specify from '@contract/specify';
 import type { ListQuery } from '@contract/base';
 import { eq, sql } from 'drizzle-orm';
 import { buildApp } from '../src/app';
-import { ledger, ledgerHeads, openDatabase, records } from '../src/base';
+import { forReading, ledger, ledgerHeads, openDatabase, records } from '../src/base';
 import { History } from './history-acts';
-import { caseContent, content, contextOf, openProject, type Project } from './support';
+import { caseContent, content, contextOf, openProject, packetsOver, type Project } from './support';
 
 /** What quotes, escapes and widths go wrong with. */
 const titles = [
@@ -51,6 +51,17 @@ describe('a page of a list', () => {
       after = page.next;
     }
   };
+
+  it('that is found again is one packet, in which it is asked whether the session still is open', async () => {
+    const ask = () => list({ sort: 'title', limit: 20 });
+    const before = await ask();
+    const packets = packetsOver(forReading(p.database.db));
+    expect(await ask()).toEqual(before);
+    expect(packets.length).toBe(1);
+    expect(packets[0]).toMatch(/^begin;/);
+    expect(packets[0]).toContain('from `sessions`');
+    expect(packets[0]).toMatch(/;rollback$/);
+  });
 
   it('goes on where the last one ended, whatever a text holds and however fine a number is', async () => {
     expect((await list({ sort: 'title', limit: 50 })).rows.map(({ title }) => title).sort()).toEqual([...titles].sort());

@@ -18,6 +18,7 @@ import {
   type AppContext,
   type Database,
   type DatabaseAddress,
+  type Db,
 } from '../src/base';
 import { localDrive, ProjectionService, Projector } from '../src/prove';
 import * as design from '@contract/design';
@@ -280,3 +281,24 @@ export const caseContent = (title: string, more: Partial<CaseContent> = {}): Cas
 });
 
 export const demo = (...path: string[]): string => join(root, 'demo', ...path);
+
+/** What is sent over the connections of a pool from now on, packet by packet. */
+export function packetsOver(over: Db): string[] {
+  const packets: string[] = [];
+  const pool = (over as unknown as { session: { client: { getConnection: () => Promise<object> } } }).session.client;
+  const get = pool.getConnection.bind(pool);
+  spyOn(pool, 'getConnection').and.callFake(async () => {
+    const connection = (await get()) as { query: (asked: unknown) => Promise<unknown>; release: () => void };
+    const { query, release } = connection;
+    connection.query = (asked) => {
+      packets.push(typeof asked === 'string' ? asked : (asked as { sql: string }).sql);
+      return query.call(connection, asked);
+    };
+    connection.release = () => {
+      Object.assign(connection, { query, release });
+      release.call(connection);
+    };
+    return connection;
+  });
+  return packets;
+}
