@@ -102,7 +102,7 @@ describe('the queries behind lists', () => {
       [p.name],
     )) as unknown as [{ text: string }[]];
     // A packet is noted as one text.
-    const texts = rows.flatMap(({ text }) => text.split(/;(?=select|execute)/)).map((text) => text.trim());
+    const texts = rows.flatMap(({ text }) => text.split(/;(?=select|execute|rollback)/)).map((text) => text.trim());
     return { asked: texts.filter((text) => /^select/i.test(text) && text !== 'select @page as page'), value };
   }
 
