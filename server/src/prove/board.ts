@@ -69,31 +69,22 @@ async function judgedBuild(
   return build;
 }
 
-const isNamed = and(
-  eq(records.projectId, sql.placeholder('projectId')),
-  eq(records.kind, 'build'),
-  eq(records.key, sql.placeholder('name')),
-);
+const upTo = { seq: projections.seq };
+const summedUp = { ...upTo, totals: projections.totals };
 
-/** What was last judged of builds, by their names, with the builds: one question where it is as new as whoever asks needs it. */
-const judgedBuilds = statement((db) =>
-  db
-    .select({ build: builds, name: records.key, judged: { seq: projections.seq, totals: projections.totals } })
-    .from(records)
-    .innerJoin(builds, eq(builds.id, records.id))
-    .leftJoin(projections, eq(projections.buildId, builds.id))
-    .where(isNamed),
-);
-
-/** The same without its totals: how far it was judged. */
-const judgedUpTo = statement((db) =>
-  db
-    .select({ build: builds, seq: projections.seq })
-    .from(records)
-    .innerJoin(builds, eq(builds.id, records.id))
-    .leftJoin(projections, eq(projections.buildId, builds.id))
-    .where(isNamed),
-);
+/** Builds by their names, with what is wanted of what was last judged of them. */
+const judgedWith = <S extends typeof upTo | typeof summedUp>(judged: S) =>
+  statement((db) =>
+    db
+      .select({ build: builds, name: records.key, judged })
+      .from(records)
+      .innerJoin(builds, eq(builds.id, records.id))
+      .leftJoin(projections, eq(projections.buildId, builds.id))
+      .where(and(eq(records.projectId, sql.placeholder('projectId')), eq(records.kind, 'build'), eq(records.key, sql.placeholder('name')))),
+  );
+const judgedUpTo = judgedWith(upTo);
+/** One question where it is as new as whoever asks needs it. */
+const judgedBuilds = judgedWith(summedUp);
 
 /** What was judged is as new as whoever asks needs it. */
 const isNew = (seq: number, { atLeast }: Pick<BoardAsked, 'atLeast'>): boolean => seq > 0 && seq >= atLeast;
@@ -245,7 +236,7 @@ async function pageNow({ database: { db } }: AppContext, projectId: number, { co
     },
   );
   const [found] = known;
-  return { build: found && { ...found.build, name: query.build }, page: { ...page, seq: found?.seq ?? 0 } };
+  return { build: found && { ...found.build, name: query.build }, page: { ...page, seq: found?.judged?.seq ?? 0 } };
 }
 
 /** A page of the cords of a build that a question finds. */
