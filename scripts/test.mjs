@@ -18,12 +18,25 @@ const results = [];
 async function part(name, program, args, { env = {}, aside = false } = {}) {
   if (!aside) say(`\n── ${name}`);
   const begun = Date.now();
-  const child = spawn(program, args, { cwd: root, stdio: aside ? ['ignore', 'pipe', 'pipe'] : 'inherit', env: { ...process.env, ...env } });
-  const said = [];
-  for (const stream of [child.stdout, child.stderr]) stream?.on('data', (chunk) => said.push(chunk));
+  const child = spawn(program, args, { cwd: root, stdio: ['ignore', 'pipe', 'pipe'], env: { ...process.env, ...env } });
+  const chunks = [];
+  for (const stream of [child.stdout, child.stderr]) {
+    stream.on('data', (chunk) => {
+      chunks.push(chunk);
+      if (!aside) process.stdout.write(chunk);
+    });
+  }
   const status = await new Promise((resolve) => child.on('close', resolve).on('error', () => resolve(1)));
-  if (aside) say(`\n── ${name}\n${Buffer.concat(said)}`);
-  results.push({ name, ok: status === 0, seconds: Math.round((Date.now() - begun) / 1000) });
+  const said = Buffer.concat(chunks).toString();
+  if (aside) say(`\n── ${name}\n${said}`);
+  results.push({ name, ok: status === 0, seconds: Math.round((Date.now() - begun) / 1000), said });
+}
+
+/** What a part said of its failures: from where its runner lists them, or its last lines; at most eighty lines. */
+function failures(said) {
+  const lines = said.trimEnd().split('\n');
+  const listed = lines.findLastIndex((line) => line.startsWith('Failures:'));
+  return (listed < 0 ? lines.slice(-80) : lines.slice(listed, listed + 80)).join('\n');
 }
 
 /** Browsers keep their profiles in memory where there is enough of it: a disk that is slow for a minute fails no test then. */
@@ -110,6 +123,8 @@ async function journeys(database) {
   }
 }
 
+// Once more at the end: of a long log often only the end is kept.
+for (const { name, ok, said } of results) if (!ok) say(`\n── ${name} FAILED\n${failures(said)}`);
 say('');
 for (const { name, ok, seconds } of results) say(`${ok ? 'passed' : 'FAILED'}  ${name} (${seconds} s)`);
 const failed = results.filter((result) => !result.ok).length;
