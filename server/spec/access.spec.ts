@@ -15,7 +15,7 @@ const endpoints = [base, specify, design, run, measure, prove].flatMap((room) =>
 
 describe('access', () => {
   let p: Project;
-  beforeAll(async () => (p = await openProject()), 180_000);
+  beforeAll(async () => (p = await openProject()));
   afterAll(() => p.close());
 
   const path = (endpoint: Endpoint): string =>
@@ -131,5 +131,5 @@ describe('a new installation', () => {
     expect(await offerSetup(site.database.db)).toBeUndefined();
     await app.close();
     await site.close();
-  }, 180_000);
+  });
 });

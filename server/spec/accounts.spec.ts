@@ -19,7 +19,7 @@ describe('accounts and sessions', () => {
   const code = (answer: Answer): string => answer.json<{ code: string }>().code;
   const cookieOf = (answer: Answer): string => answer.cookies.map((c) => `${c.name}=${c.value}`).join('; ');
 
-  beforeAll(async () => (p = await openProject()), 180_000);
+  beforeAll(async () => (p = await openProject()));
   afterAll(() => p.close());
 
   it('verifies no more than five wrong passwords, however many come at once', async () => {
@@ -195,7 +195,7 @@ describe('accounts and sessions', () => {
 
 describe('accounts of programs', () => {
   let p: Project;
-  beforeAll(async () => (p = await openProject()), 180_000);
+  beforeAll(async () => (p = await openProject()));
   afterAll(() => p.close());
   const get = (secret: string, url: string, method: 'GET' | 'POST' = 'GET', payload?: object) =>
     p.app.inject({ method, url, headers: { authorization: `Bearer ${secret}` }, ...(payload ? { payload } : {}) });
@@ -252,7 +252,7 @@ describe('accounts of programs', () => {
 
 describe('a file that comes in parts', () => {
   let p: Project;
-  beforeAll(async () => (p = await openProject()), 180_000);
+  beforeAll(async () => (p = await openProject()));
   afterAll(() => p.close());
 
   const begin = (login: string, bytes: number) => p.call(login, base.beginIncoming, { name: 'C-001.info', bytes });

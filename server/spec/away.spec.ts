@@ -53,7 +53,7 @@ describe('Runs that were recorded on a device without network', () => {
     const { body } = await p.call('author', design.addCase, { content: caseContent('Two steps'), verifies: ['BRK-001'] });
     await p.approve(body.key);
     cases.push(body.key);
-  }, 180_000);
+  });
   beforeEach(async () => {
     const round = await p.call('tester', run.addRound, {
       build: '1.0',

@@ -10,7 +10,7 @@ import { content, openProject, password, type Project } from './support';
 
 describe('Baselines', () => {
   let p: Project;
-  beforeAll(async () => (p = await openProject()), 180_000);
+  beforeAll(async () => (p = await openProject()));
   afterAll(() => p.close());
   const add = async (title: string, more = {}): Promise<string> =>
     (await p.call('author', specify.addRequirement, { specification: 'BRK', content: content(title), ...more })).body.key;

@@ -4,7 +4,7 @@ import * as run from '@contract/run';
 import * as specify from '@contract/specify';
 import type { BulkAct, Selection } from '@contract/base';
 import { JobRunner, workBulkJob } from '../src/base';
-import { caseContent, content, openProject, password, type Project } from './support';
+import { caseContent, content, eventually, openProject, password, type Project } from './support';
 
 describe('an act on many records', () => {
   let p: Project;
@@ -27,7 +27,7 @@ describe('an act on many records', () => {
       mapping: { key: 'key', title: 'title', text: 'text', level: 'level', method: 'method' },
     });
     await p.call('author', specify.addSpecification, { key: 'SYS', title: 'System', prefix: 'SYS' });
-  }, 180_000);
+  });
   afterAll(() => p.close());
 
   it('shows first what it would change, and changes nothing by showing it', async () => {
@@ -197,12 +197,8 @@ describe('an act on many records', () => {
       () => undefined,
     );
     runner.start();
-    const until = async (state: string): Promise<void> => {
-      for (let i = 0; i < 300; i++) {
-        if ((await p.call('auditor', base.getBulk, { id: asked.id })).body.job?.state === state) return;
-        await new Promise((resolve) => setTimeout(resolve, 100));
-      }
-    };
+    const until = (state: string): Promise<void> =>
+      eventually(async () => (await p.call('auditor', base.getBulk, { id: asked.id })).body.job?.state === state);
     await until('failed');
     const half = (await p.call('auditor', base.getBulk, { id: asked.id })).body;
     expect(half.done).toBe(200);
@@ -226,5 +222,5 @@ describe('an act on many records', () => {
     expect((await p.call('author', base.cancelJob, { id: second.body.job?.id ?? 0 })).status).toBe(200);
     expect((await p.call('auditor', base.getBulk, { id: second.body.id })).body.job?.state).toBe('cancelled');
     expect((await p.call('auditor', base.verifyLedger, {})).body.rowFaultCount).toBe(0);
-  }, 90_000);
+  });
 });

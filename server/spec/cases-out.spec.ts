@@ -40,7 +40,7 @@ describe('Cases copied into another project, and runs that rest on others', () =
         content: content('Closes'),
       } as never);
     await p.call('author', specify.addRequirement, { specification: 'BRK', under: null, parent: null, content: content('Only here') });
-  }, 180_000);
+  });
   afterAll(() => p.close());
 
   it('take calls, dependences, pictures and the traces that mean the same there along, and say what they leave', async () => {

@@ -6,7 +6,7 @@ import { openLies, type Lies } from './lies';
 
 describe('What is connected with a record', () => {
   let l: Lies;
-  beforeAll(async () => void (l = await openLies()), 180_000);
+  beforeAll(async () => void (l = await openLies()));
   afterAll(() => l.p.close());
   const connections = async (key: string, more: { build?: string; far?: number } = {}) =>
     (await l.p.call('auditor', prove.listConnections, { key, ...more })).body.connections.map(

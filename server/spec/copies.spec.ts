@@ -61,7 +61,7 @@ describe('Requirements copied into another project', () => {
       ['BRK-003', 'BRK-005'],
     ])
       await p.call('author', base.addTrace, { kind: 'parent', from, to });
-  }, 180_000);
+  });
   afterAll(() => p.close());
   const copy = (who: string, more: Partial<{ keys: string[]; project: string; specification: string; traces: boolean }> = {}) => {
     const { keys = ['BRK-001'], project = 'other', specification = 'OTH', traces: withTraces = true } = more;

@@ -48,7 +48,7 @@ describe('the list of cords', () => {
       reason: 'Said more clearly.',
       content: { ...(await p.call('author', specify.getRequirement, { key: 'BRK-1' })).body, text: '<p>It shall hold well.</p>' } as never,
     });
-  }, 180_000);
+  });
   afterAll(() => p.close());
 
   it('answers a question about the past, written a second time in memory, as the database does', async () => {

@@ -34,7 +34,7 @@ describe('A specification as a file', () => {
       content: content('Closes', { html, criteria: ['Seen'] }),
     });
     expect(saved.status).toBe(200);
-  }, 180_000);
+  });
   afterAll(() => p.close());
   const get = async (path: string) =>
     p.app.inject({ url: `/api/projects/spec/specifications/${path}`, headers: { cookie: await p.cookie('auditor') } });

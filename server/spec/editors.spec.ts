@@ -24,7 +24,7 @@ describe('Two people who write in one branch', () => {
       ...Array.from({ length: 8 }, (_, i) => ({ kind: 'requirement' as const, depth: 1, title: `T ${i}`, text: `It shall ${i}.` })),
     ];
     await p.call('author', specify.addOutline, { key: 'BRK', rows });
-  }, 180_000);
+  });
   afterAll(() => p.close());
 
   it(

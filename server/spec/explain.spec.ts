@@ -38,7 +38,7 @@ describe('the queries behind lists', () => {
     });
     await p.app.inject({ url: `/api/projects/spec/board?build=1.0&atLeast=1`, headers: { cookie: await p.cookie('author') } });
     await p.owner.query(`analyze table ${p.name}.records, ${p.name}.requirements, ${p.name}.cords, ${p.name}.ledger, ${p.name}.revisions`);
-  }, 120_000);
+  });
   afterAll(() => p.close());
 
   const filter = (f: unknown): string => `filter=${encodeURIComponent(JSON.stringify(f))}`;

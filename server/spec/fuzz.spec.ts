@@ -117,7 +117,7 @@ describe('whatever comes', () => {
     await p.call('author', design.addCase, { content: caseContent('Case'), verifies: ['BRK-001'] });
     await p.approve('C-001');
     await p.call('author', run.addRound, { build: '1.0', title: 'R', configuration: 'rig', tester: 'tester', cases: ['C-001'] });
-  }, 180_000);
+  });
   afterAll(() => p.close());
 
   // What would take the ground from under the others is left to specs of its own.

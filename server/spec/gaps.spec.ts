@@ -21,7 +21,7 @@ describe('Gaps and their exceptions', () => {
         content: content('Low', { topLevel: false, level: 'SIL 2', text: 'It shall stop within 3 s.' }),
       })
     ).body.key;
-  }, 180_000);
+  });
   afterAll(() => p.close());
   const list = async (more = {}) => (await p.call('auditor', specify.listGaps, more)).body;
   const rules = (of: Awaited<ReturnType<typeof list>>): string[] => of.rows.map((r) => `${r.rule} ${r.key}`);

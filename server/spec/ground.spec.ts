@@ -44,7 +44,7 @@ describe('lists', () => {
       if (!page.next) break;
       after = page.next;
     }
-  }, 180_000);
+  });
   afterAll(() => p.close());
 
   /** The meaning of a filter, written a second time. */
@@ -190,7 +190,7 @@ describe('a record, whatever its kind,', () => {
   beforeAll(async () => {
     p = await openProject();
     await p.call('author', specify.addRequirement, { specification: 'BRK', content: content('It holds') });
-  }, 180_000);
+  });
   afterAll(() => p.close());
   const key = 'BRK-001';
   const head = async () => (await p.call('auditor', base.getRecord, { key })).body;
@@ -321,7 +321,7 @@ describe('a record, whatever its kind,', () => {
 
 describe('a request that is said twice', () => {
   let p: Project;
-  beforeAll(async () => (p = await openProject()), 180_000);
+  beforeAll(async () => (p = await openProject()));
   afterAll(() => p.close());
   const post = async (name: string, title: string) =>
     p.app.inject({
@@ -356,7 +356,7 @@ describe('a request that is said twice', () => {
 
 describe('two nodes on one database', () => {
   let p: Project;
-  beforeAll(async () => (p = await openProject()), 180_000);
+  beforeAll(async () => (p = await openProject()));
   afterAll(() => p.close());
 
   it('write at once: keys are given once, the chain holds, and each reads what the other wrote', async () => {
@@ -384,7 +384,7 @@ describe('two nodes on one database', () => {
     expect([verified.fault, verified.rowFaultCount]).toEqual([undefined, 0]);
     await other.close();
     await second.close();
-  }, 180_000);
+  });
 });
 
 describe('a closed build', () => {
@@ -393,7 +393,7 @@ describe('a closed build', () => {
     p = await openProject();
     await p.call('author', specify.addRequirement, { specification: 'BRK', content: content('It holds') });
     await p.approve('BRK-001');
-  }, 180_000);
+  });
   afterAll(() => p.close());
 
   it('is signed, stays as it was judged, and takes nothing more', async () => {

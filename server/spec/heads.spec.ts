@@ -17,7 +17,7 @@ describe('the ledger’s end, signed outside the database,', () => {
     p = await openProject();
     process.env['CORD_HEADS_FILE'] = file;
     await add('One');
-  }, 180_000);
+  });
   afterAll(async () => {
     delete process.env['CORD_HEADS_FILE'];
     rmSync(folder, { recursive: true });

@@ -15,7 +15,7 @@ describe('small histories', () => {
   const shapes = new Set<string>();
   const codes = new Set<string>();
   const done = new Set<string>();
-  beforeAll(async () => (p = await openProject()), 180_000);
+  beforeAll(async () => (p = await openProject()));
   afterAll(() => p.close());
 
   for (let seed = 1; seed <= histories; seed++)
@@ -71,7 +71,7 @@ describe('small histories', () => {
         }
       }
       for (const name of history.done.keys()) done.add(name);
-    }, 120_000);
+    });
 
   it('were histories: all kinds of act, cords of many shapes and reasons, proved ones among them', () => {
     expect(done.size).toBeGreaterThan(16);

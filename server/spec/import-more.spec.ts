@@ -4,7 +4,7 @@ import { openProject, type Project } from './support';
 
 describe('A table of requirements, further', () => {
   let p: Project;
-  beforeAll(async () => (p = await openProject()), 180_000);
+  beforeAll(async () => (p = await openProject()));
   afterAll(() => p.close());
   const preview = (csv: string, more = {}) => p.call('author', specify.previewImport, { csv, specification: 'BRK', ...more });
   const load = async (csv: string, more: { mapping?: Record<string, string>; missing?: 'retire' } = {}) => {

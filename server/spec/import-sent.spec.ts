@@ -3,7 +3,7 @@ import * as base from '@contract/base';
 import * as specify from '@contract/specify';
 import { JobRunner } from '../src/base';
 import { workImportJob } from '../src/specify';
-import { openProject, type Project } from './support';
+import { eventually, openProject, type Project } from './support';
 
 const mapping = { key: 'key', title: 'title', text: 'text', level: 'level', method: 'method' };
 const table = (n: number, text = 'It shall hold.'): string =>
@@ -11,7 +11,7 @@ const table = (n: number, text = 'It shall hold.'): string =>
 
 describe('A large table that is sent in parts', () => {
   let p: Project;
-  beforeAll(async () => (p = await openProject()), 180_000);
+  beforeAll(async () => (p = await openProject()));
   afterAll(() => p.close());
   const send = async (bytes: Buffer, login = 'author'): Promise<string> => {
     const { body } = await p.call(login, base.beginIncoming, { name: 'table.json.gz', bytes: bytes.length });
@@ -46,11 +46,7 @@ describe('A large table that is sent in parts', () => {
       () => undefined,
     );
     runner.start();
-    for (let i = 0; i < 300; i++) {
-      const job = await jobOf(id);
-      if (job && job.state !== 'queued' && job.state !== 'running') break;
-      await new Promise((resolve) => setTimeout(resolve, 50));
-    }
+    await eventually(async () => !['queued', 'running', undefined].includes((await jobOf(id))?.state));
     await runner.stop();
     return jobOf(id);
   };
@@ -79,7 +75,7 @@ describe('A large table that is sent in parts', () => {
     expect((await p.call('author', specify.previewSentTable, { table: again, columns })).body.same).toBe(3);
     await p.call('author', base.dropIncoming, { id: again });
     expect((await p.call('auditor', base.verifyLedger, {})).body.rowFaultCount).toBe(0);
-  }, 60_000);
+  });
 
   it('writes nothing where it is cancelled, and nothing of a faulty one, which it names', async () => {
     const before = await count();
@@ -92,7 +88,7 @@ describe('A large table that is sent in parts', () => {
     const failed = await work(faulty.body.id);
     expect([failed?.state, failed?.message]).toEqual(['failed', jasmine.stringContaining('Row 4, key, “BRK-9x” is not a key')]);
     expect(await count()).toBe(before);
-  }, 60_000);
+  });
 
   it('is refused where it is none, is not whole, or is somebody else’s', async () => {
     const noTable = await p.call('author', specify.previewSentTable, { table: await send(Buffer.from('no')) });
@@ -106,5 +102,5 @@ describe('A large table that is sent in parts', () => {
     expect((await ask(await packed({ csv: table(1) }, 'tester'))).status).toBe(404);
     const body = { table: half, specification: 'BRK', fileName: 'x', mapping };
     expect((await p.call('tester', specify.importSentTable, body)).problem.code).toBe('forbidden');
-  }, 60_000);
+  });
 });

@@ -5,7 +5,7 @@ import { openProject, type Project } from './support';
 
 describe('many rows inserted at once', () => {
   let p: Project;
-  beforeAll(async () => (p = await openProject()), 180_000);
+  beforeAll(async () => (p = await openProject()));
   afterAll(() => p.close());
 
   const row = (n: number, more: Partial<typeof records.$inferInsert> = {}): typeof records.$inferInsert => ({

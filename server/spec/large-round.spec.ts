@@ -4,7 +4,7 @@ import * as run from '@contract/run';
 import * as specify from '@contract/specify';
 import { JobRunner } from '../src/base';
 import { workRoundJob } from '../src/run';
-import { caseContent, content, openProject, type Project } from './support';
+import { caseContent, content, eventually, openProject, type Project } from './support';
 
 const places = Array.from({ length: 180 }, (_, i) => `chamber ${i + 1}`);
 
@@ -20,7 +20,7 @@ describe('A round of many runs', () => {
       await p.approve(body.key);
       cases.push(body.key);
     }
-  }, 180_000);
+  });
   afterAll(() => p.close());
   const asked = (more: object = {}) => ({
     build: '1.0',
@@ -43,11 +43,7 @@ describe('A round of many runs', () => {
     const runner = new JobRunner(p.database, { plan }, () => undefined);
     runner.start();
     const job = async () => (await p.call('author', base.listJobs, {})).body.find((one) => one.id === id);
-    for (let i = 0; i < 400; i++) {
-      const now = await job();
-      if (now && now.state !== 'queued' && now.state !== 'running') break;
-      await new Promise((resolve) => setTimeout(resolve, 50));
-    }
+    await eventually(async () => !['queued', 'running', undefined].includes((await job())?.state));
     await runner.stop();
     return job();
   };
@@ -71,7 +67,7 @@ describe('A round of many runs', () => {
     // Texts that many rows share are read once to be hashed: it must come to what each row holds.
     const { body } = await p.call('auditor', base.verifyLedger, {});
     expect([body.fault, body.rowFaultCount]).toEqual([undefined, 0]);
-  }, 120_000);
+  });
 
   it('that differs from what the ledger says is found, though its rows share their texts', async () => {
     const change = (from: string, to: string) =>
@@ -83,7 +79,7 @@ describe('A round of many runs', () => {
     const { body } = await p.call('auditor', base.verifyLedger, {});
     expect(body.rowFaults.map(({ table, fault }) => [table, fault])).toEqual([['runs', 'changed']]);
     await change('"observed":"x"', '"observed":""');
-  }, 60_000);
+  });
 
   it('writes nothing where it is cancelled, and says why one cannot be planned', async () => {
     const { body: job } = await p.call('tester', run.addLargeRound, asked({ title: 'Never' }));
@@ -97,5 +93,5 @@ describe('A round of many runs', () => {
     expect(await runs()).toBe(1080);
     expect((await p.call('auditor', run.addLargeRound, asked())).problem.code).toBe('forbidden');
     expect((await p.call('tester', run.addLargeRound, asked({ build: '9.9' }))).status).toBe(404);
-  }, 120_000);
+  });
 });

@@ -36,7 +36,7 @@ describe('The library of cases', () => {
         parent: null,
         content: content(title, { text }),
       });
-  }, 180_000);
+  });
   afterAll(() => p.close());
 
   it('stands in folders of any depth, moved and counted; what is not empty is not retired', async () => {

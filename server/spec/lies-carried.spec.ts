@@ -33,7 +33,7 @@ describe('a lie about code that was exchanged:', () => {
     const lies = await openLies();
     ({ p, next, requirement, aCase, planned, record, signBoth, code } = lies);
     ({ source, info, all, half, load, sources, signed, measured, knot } = codeLies(lies));
-  }, 180_000);
+  });
   afterAll(() => p.close());
 
   describe('where the sources were exchanged,', () => {

@@ -34,7 +34,7 @@ describe('a lie', () => {
     const lies = await openLies();
     ({ p, next, requirement, aCase, planned, record, signBoth, cord, revise, proved, code } = lies);
     ({ source, info, all, half, load, sources, signed, measured, knot } = codeLies(lies));
-  }, 180_000);
+  });
   afterAll(() => p.close());
 
   describe('about what was measured:', () => {

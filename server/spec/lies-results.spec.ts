@@ -46,7 +46,7 @@ describe('a lie about results of another build:', () => {
     ({ p, next, planned, record, signBoth, decide, revise, code, cord } = lies);
     ({ source, info, all, load, sources, signed, measured } = codeLies(lies));
     await allow(['SIL 2']);
-  }, 180_000);
+  });
   afterAll(() => p.close());
 
   const offers = async (from: string, to: string) => (await p.call('auditor', run.offerResults, { from, to })).body;

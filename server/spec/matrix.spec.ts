@@ -19,7 +19,7 @@ describe('The trace matrix', () => {
       } as never);
       expect(body.key).toBeTruthy();
     }
-  }, 180_000);
+  });
   afterAll(() => p.close());
   const only = JSON.stringify({ field: 'kind', is: ['requirement'] });
   const matrix = async (more = {}) => (await p.call('auditor', specify.getMatrix, { rowFilter: only, ...more } as never)).body;

@@ -37,7 +37,7 @@ describe('signatures in a meaning of the project’s own', () => {
     await p.call('author', design.addCase, { content: caseContent('Shows it'), verifies: ['BRK-001'] });
     await p.approve('C-001');
     expect((await mean([witnessed, released])).status).toBe(200);
-  }, 180_000);
+  });
   afterAll(() => p.close());
 
   it('are a list that is whole, in the signed profile, with none of the meanings that the rules know', async () => {

@@ -89,7 +89,7 @@ describe('loading code and coverage', () => {
       content: content('Nine'),
     });
     await addCase(p.database.db, p.as('author'), { key: 'C-018', content: caseContent('Eighteen'), verifies: ['BRK-009'] });
-  }, 180_000);
+  });
   afterAll(() => p.close());
 
   it('refuses a tracefile before the source tree is known', async () => {
@@ -103,7 +103,7 @@ describe('loading code and coverage', () => {
     );
     expect((await loadZip(sources.subarray(0, sources.length >> 1))).status).toBe(422);
     expect((await loadZip(Buffer.from('not a zip'))).problem.detail).toContain('not a ZIP');
-  }, 180_000);
+  });
 
   it('loads the demo’s sources with their traces, then its coverage', async () => {
     const { body } = await loadZip(sources);
@@ -196,7 +196,7 @@ describe('loading code and coverage', () => {
     expect(status).toBe(413);
     expect(problem.code).toBe('tooLarge');
     expect((await p.call('auditor', measure.getCode, { build: '1.0' })).body.cases).toBe(2);
-  }, 180_000);
+  });
 
   it('traces code by hand and takes only that back', async () => {
     const trace = (requirement: string, traced: boolean) =>

@@ -44,7 +44,7 @@ describe('a database of the first release', () => {
     ];
     await bare.migrate();
     site = bare.open();
-  }, 120_000);
+  });
   afterAll(() => site.close());
 
   it('keeps every signature, and each still is under the text that was signed', async () => {

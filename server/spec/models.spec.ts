@@ -35,7 +35,7 @@ describe('Models and the cases that are made of them', () => {
   beforeAll(async () => {
     p = await openProject();
     await p.call('author', specify.addRequirement, { specification: 'BRK', under: null, parent: null, content: content('Starts') });
-  }, 180_000);
+  });
   afterAll(() => p.close());
 
   it('are begun for requirements, and are asked for by kind, requirement and words', async () => {

@@ -20,7 +20,7 @@ describe('the daily check', () => {
     await p.call('author', specify.addRequirement, { specification: 'BRK', content: content('It holds') });
     await p.approve('BRK-001');
     await p.call('auditor', prove.getBoard, { build: '1.0' } as never);
-  }, 180_000);
+  });
   afterAll(() => p.close());
 
   const check = (now: string) => {
@@ -169,7 +169,7 @@ describe('acts that are done together', () => {
       ),
     );
     items = rounds.flatMap((round) => round.body.items);
-  }, 180_000);
+  });
   afterAll(() => p.close());
 
   const step = (key: string, at: number, more: object = {}, who = 'tester') =>
@@ -239,7 +239,7 @@ describe('acts that are done together', () => {
     for (const { id } of rows) await held.query(`select id from records where id = ${id} for update`);
     const answered = await Promise.race([
       Promise.all([step(items[7].key, 2), step(items[8].key, 2)]),
-      new Promise((resolve) => setTimeout(resolve, 5000, 'waited')),
+      new Promise((resolve) => setTimeout(resolve, 30_000, 'waited')),
     ]);
     await held.query('commit');
     held.release();
@@ -324,7 +324,7 @@ describe('what takes long to arrive', () => {
     cookie = await p.cookie('author');
     app = await buildApp({ context: contextOf(p.database), times: { within: 400, silent: 400 } });
     url = await app.listen({ host: '127.0.0.1', port: 0 });
-  }, 180_000);
+  });
   afterAll(async () => {
     app.server.closeAllConnections();
     await app.close();
@@ -396,5 +396,5 @@ describe('requests from one address', () => {
     await app.close();
     await site.close();
     rmSync(webRoot, { recursive: true });
-  }, 60_000);
+  });
 });

@@ -19,7 +19,7 @@ describe('questions in one packet', () => {
   beforeAll(async () => {
     site = await openSite();
     ({ db } = site.database);
-  }, 120_000);
+  });
   afterAll(() => site.close());
 
   const one = async (tx: Db | Tx, text: ReturnType<typeof sql>): Promise<Record<string, unknown>> => {

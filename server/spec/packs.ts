@@ -4,7 +4,7 @@ import { join } from 'node:path';
 import * as prove from '@contract/prove';
 import { JobRunner } from '../src/base';
 import { makeProofPack } from '../src/prove';
-import type { Project } from './support';
+import { eventually, type Project } from './support';
 
 /** What makes the packs that are asked for, in this process. */
 export const packRunner = (p: Project): JobRunner =>
@@ -15,11 +15,11 @@ export async function unpacked(p: Project, build: string, into: string): Promise
   const { body: job } = await p.call('author', prove.makePack, { build });
   const worker = packRunner(p);
   worker.start();
-  let state = '';
-  for (let i = 0; i < 300 && state !== 'done' && state !== 'failed'; i++) {
-    await new Promise((resolve) => setTimeout(resolve, 100));
-    state = (await p.call('auditor', prove.listPacks, { build })).body.find(({ id }) => id === job.id)?.state ?? '';
-  }
+  let state: string | undefined;
+  await eventually(async () => {
+    state = (await p.call('auditor', prove.listPacks, { build })).body.find(({ id }) => id === job.id)?.state;
+    return state === 'done' || state === 'failed';
+  });
   await worker.stop();
   if (state !== 'done') throw new Error(`the pack is ${state}`);
   const answer = await p.app.inject({ url: `/api/projects/spec/packs/${job.id}/file`, headers: { cookie: await p.cookie('auditor') } });

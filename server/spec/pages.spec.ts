@@ -39,7 +39,7 @@ describe('a page of a list', () => {
       await p.call('author', base.setOwnFields, { key, basedOn: revision, own: { [field]: sizes[i] } as never });
       numbers.set(key, sizes[i]);
     }
-  }, 180_000);
+  });
   afterAll(() => p.close());
 
   const paged = async (sort: string): Promise<string[]> => {
@@ -229,5 +229,5 @@ describe('a page of a list', () => {
       }),
     );
     expect(elsewhere).toEqual([]);
-  }, 120_000);
+  });
 });

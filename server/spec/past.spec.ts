@@ -53,7 +53,7 @@ describe('as of a ledger number', () => {
     });
     await p.call('author', base.retireRecord, { key: 'BRK-002', retired: true, reason: 'not needed' });
     await now('retired');
-  }, 180_000);
+  });
   afterAll(() => p.close());
 
   it('a board is what it was: its rows, its sums, and its number', async () => {

@@ -1,13 +1,13 @@
 import * as base from '@contract/base';
 import * as specify from '@contract/specify';
 import { LedgerReaders, type Db, type LedgerNews } from '../src/base';
-import { content, openProject, type Project } from './support';
+import { content, eventually, openProject, type Project } from './support';
 
 describe('who listens to a project', () => {
   let p: Project;
   beforeAll(async () => {
     p = await openProject();
-  }, 180_000);
+  });
   afterAll(() => p.close());
 
   /** A database that is away when the given question is asked, the first being 1. */
@@ -24,9 +24,6 @@ describe('who listens to a project', () => {
     });
     return { db, asked: () => asked };
   };
-  const until = async (there: () => boolean): Promise<void> => {
-    for (let i = 0; i < 100 && !there(); i++) await new Promise((resolve) => setTimeout(resolve, 50));
-  };
   const seqOf = async (): Promise<number> => (await p.call('auditor', base.getProject, {})).body.seq;
   const write = async (): Promise<void> =>
     void (await p.call('author', specify.addRequirement, { specification: 'BRK', content: content('It holds') }));
@@ -40,7 +37,7 @@ describe('who listens to a project', () => {
     const { from } = await readers.listen(p.projectId, ({ entries }: LedgerNews) => heard.push(...entries.map(({ seq }) => seq)));
     for (let i = 0; i < 5; i++) await write();
     const head = await seqOf();
-    await until(() => heard.includes(head));
+    await eventually(() => heard.includes(head));
     readers.stop();
     expect(faults.length).toBeGreaterThan(0);
     expect(heard).toEqual(Array.from({ length: head - from }, (_, i) => from + 1 + i));
@@ -55,7 +52,7 @@ describe('who listens to a project', () => {
     const { from } = await readers.listen(p.projectId, tell);
     await write();
     const head = await seqOf();
-    await until(() => heard.includes(head));
+    await eventually(() => heard.includes(head));
     readers.stop();
     expect([heard[0], heard.at(-1)]).toEqual([from + 1, head]);
   });

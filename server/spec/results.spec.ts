@@ -50,7 +50,7 @@ describe('Results of machines', () => {
     await p.approve('BRK-001');
     const { body } = await p.call('admin', base.addToken, { name: 'build-server', roles: ['tester'], days: 30 });
     secret = body.secret;
-  }, 180_000);
+  });
   afterAll(() => p.close());
 
   it('become runs of the cases that they name, with the file and the log as evidence; the rest is kept and shown', async () => {

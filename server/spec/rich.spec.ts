@@ -17,7 +17,7 @@ describe('A text that is laid out', () => {
   beforeAll(async () => {
     p = await openProject();
     folder = mkdtempSync(join(tmpdir(), 'rich-'));
-  }, 180_000);
+  });
   afterAll(async () => {
     rmSync(folder, { recursive: true, force: true });
     await p.close();
@@ -147,5 +147,5 @@ describe('A text that is laid out', () => {
       .find((line) => line.includes(`\t${key}\t`))
       ?.split('\t');
     expect(execFileSync('sha256sum', [join(into, signed?.[0] ?? '')], { encoding: 'utf8' }).slice(0, 64)).toBe(signed?.[1] ?? 'none');
-  }, 180_000);
+  });
 });

@@ -51,7 +51,7 @@ describe('every route, asked by everybody', () => {
     routes = Object.entries(described.paths).flatMap(([path, methods]) =>
       Object.entries(methods).map(([method, { 'x-may': may }]) => ({ method: method as Route['method'], path, may: may as May })),
     );
-  }, 180_000);
+  });
   afterAll(() => p.close());
 
   /** What the guard has to answer; undefined where the request goes on to be judged for itself. */
@@ -101,7 +101,7 @@ describe('every route, asked by everybody', () => {
       }
     expect(wrong).toEqual([]);
     expect(asked).toBeGreaterThan(1000);
-  }, 180_000);
+  });
 
   it('tells strangers nothing of what is in a project: not a key, a title or a name', async () => {
     const told: string[] = [];
@@ -111,7 +111,7 @@ describe('every route, asked by everybody', () => {
         if (/BRK-001|It holds|Person author/.test(body)) told.push(`${route.method} ${route.path} to ${caller.login || 'nobody'}`);
       }
     expect(told).toEqual([]);
-  }, 120_000);
+  });
 
   it('notes each refusal once in the installation’s ledger, for its administrator to find', async () => {
     const { body } = await p.call('admin', base.listInstallationLedger, { q: 'refused stranger', limit: 500 } as never);
@@ -131,5 +131,5 @@ describe('every route, asked by everybody', () => {
       await ask(route, callers.find(({ login }) => login === 'auditor') as Caller);
     cookies.set('auditor', await p.cookie('auditor'));
     expect((await p.call('admin', base.getProject, {})).body.seq).toBe(before.body.seq);
-  }, 120_000);
+  });
 });

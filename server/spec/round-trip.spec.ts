@@ -55,7 +55,7 @@ const columns = [
 
 describe('Any specification', () => {
   let p: Project;
-  beforeAll(async () => (p = await openProject()), 180_000);
+  beforeAll(async () => (p = await openProject()));
   afterAll(() => p.close());
   const get = async (path: string) => p.app.inject({ url: `/api/projects/spec${path}`, headers: { cookie: await p.cookie('author') } });
 
@@ -104,5 +104,5 @@ describe('Any specification', () => {
       await same(read.csv, read.layouts);
     }
     expect((await p.call('auditor', base.verifyLedger, {})).body.rowFaultCount).toBe(0);
-  }, 60_000);
+  });
 });

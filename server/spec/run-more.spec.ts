@@ -33,7 +33,7 @@ describe('Runs in full', () => {
     await p.call('author', specify.addRequirement, { specification: 'BRK', under: null, parent: null, content: content('Closes') });
     await p.approve('BRK-001');
     for (const title of ['One', 'Two', 'Three']) keys.push(await add(title));
-  }, 180_000);
+  });
   afterAll(() => p.close());
 
   it('are signed with their conclusion, and with a clock that was corrected', async () => {

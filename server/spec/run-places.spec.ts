@@ -46,7 +46,7 @@ describe('The places of Run', () => {
     ])
       cases.push(await add(title, verifies));
     await p.call('author', run.addBuild, { name: '2.0', description: '' });
-  }, 180_000);
+  });
   afterAll(() => p.close());
 
   it('lay results beside each other: builds, rounds and configurations; verdicts that flip; what is taken out as it is shown', async () => {

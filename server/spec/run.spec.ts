@@ -14,7 +14,7 @@ describe('Run', () => {
       content: content('It holds', { notInCode: true, notInCodeRationale: 'A lever.' }),
     });
     await p.approve('BRK-001');
-  }, 180_000);
+  });
   afterAll(() => p.close());
 
   const designCase = async (title: string): Promise<string> => {

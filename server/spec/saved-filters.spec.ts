@@ -3,7 +3,7 @@ import { openProject, type Project } from './support';
 
 describe('Saved filters', () => {
   let p: Project;
-  beforeAll(async () => void (p = await openProject()), 120_000);
+  beforeAll(async () => void (p = await openProject()));
   afterAll(() => p.close());
   const save = (who: string, name: string, more: { shared?: boolean; list?: string; question?: string } = {}) =>
     p.call(who, base.saveFilter, { list: 'cases', name, question: 'f=state:draft', ...more });

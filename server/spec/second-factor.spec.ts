@@ -74,7 +74,7 @@ describe('a second factor', () => {
   beforeAll(async () => {
     p = await openProject();
     (p.context as { now: () => Date }).now = () => now;
-  }, 180_000);
+  });
   afterAll(() => p.close());
 
   const ask = async (method: 'GET' | 'POST' | 'PUT' | 'DELETE', url: string, cookie: string, payload?: object, host = 'localhost:4180') => {

@@ -4,7 +4,7 @@ import { content, openProject, type Project } from './support';
 
 describe('Specify', () => {
   let p: Project;
-  beforeAll(async () => (p = await openProject()), 180_000);
+  beforeAll(async () => (p = await openProject()));
   afterAll(() => p.close());
   const add = (title: string, more = {}) =>
     p.call('author', specify.addRequirement, { specification: 'BRK', content: content(title), ...more });
@@ -42,7 +42,7 @@ describe('Specify', () => {
     expect(new Set(made.map((m) => m.body.key)).size).toBe(40);
     const verdict = await p.call('auditor', base.verifyLedger, {});
     expect(verdict.body.fault).toBeUndefined();
-  }, 180_000);
+  });
 
   it('approves only what is complete, and only by a reviewer', async () => {
     const { body } = await p.call('author', specify.addRequirement, { specification: 'BRK', content: content('Empty', { text: '' }) });
@@ -157,7 +157,7 @@ describe('Specify', () => {
     expect((await load(rows(50_000, 'BIG'))).body.written).toBe(50_000);
     const verdict = await p.call('auditor', base.verifyLedger, {});
     expect(verdict.body.fault).toBeUndefined();
-  }, 120_000);
+  });
 
   it('reads back what it exported', async () => {
     const csv = (
@@ -184,12 +184,12 @@ describe('the ledger', () => {
     await p.owner.query(`delete from ${p.name}.ledger where project_id = ${p.projectId} and seq = ${entries}`);
     expect((await verify()).fault).toEqual({ seq: entries, fault: 'gap' });
     await p.close();
-  }, 180_000);
+  });
 });
 
 describe('a table of requirements', () => {
   let p: Project;
-  beforeAll(async () => (p = await openProject()), 180_000);
+  beforeAll(async () => (p = await openProject()));
   afterAll(() => p.close());
   const usual = {
     key: 'key',

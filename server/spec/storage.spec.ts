@@ -23,7 +23,7 @@ describe('what a project may hold of files', () => {
   beforeAll(async () => {
     p = await openProject();
     await p.call('author', specify.addRequirement, { specification: 'BRK', content: content('It holds') });
-  }, 180_000);
+  });
   afterAll(() => p.close());
 
   it('is counted as files come, and told with the project', async () => {

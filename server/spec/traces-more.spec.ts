@@ -31,7 +31,7 @@ describe('Traces over many records', () => {
       ['Open the doors and look at the cabin lamp', []],
     ] as const)
       await p.call('author', design.addCase, { content: { ...caseContent(title), plannedMinutes: 12 }, verifies: [...verifies] });
-  }, 180_000);
+  });
   afterAll(() => p.close());
   const of = async (key: string) => (await p.call('auditor', specify.getRequirement, { key })).body;
   const revise = async (key: string, text: string) => {

@@ -43,7 +43,7 @@ describe('the tracker outside', () => {
     there = await simulator.startTracker({});
     clock = new Date();
     sync = new TrackerSync(p.database.db, () => clock);
-  }, 180_000);
+  });
   afterAll(async () => {
     await there.stop();
     await p.close();

@@ -7,7 +7,7 @@ import { caseContent, password } from './support';
 
 describe('What waits for a person', () => {
   let l: Lies;
-  beforeAll(async () => void (l = await openLies()), 180_000);
+  beforeAll(async () => void (l = await openLies()));
   afterAll(() => l.p.close());
   const waiting = async (who: string) => (await l.p.call(who, base.listWaiting, {})).body;
 

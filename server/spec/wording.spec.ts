@@ -5,7 +5,7 @@ import { content, openProject, type Project } from './support';
 
 describe('Wording', () => {
   let p: Project;
-  beforeAll(async () => (p = await openProject()), 180_000);
+  beforeAll(async () => (p = await openProject()));
   afterAll(() => p.close());
   const add = async (text: string): Promise<string> =>
     (await p.call('author', specify.addRequirement, { specification: 'BRK', content: content('T', { text }) })).body.key;
