@@ -1,7 +1,8 @@
 // npm run load: the morning of a release. Fifty testers record over HTTP while twenty people look at boards and lists, each with an open
 // stream: first at people's pace (a step takes a second of looking and typing), then as fast as the server answers. What they record is
 // the release itself: four thousand approved cases of five steps, each run once. Bare routes, in a process of their own, are asked in the
-// same moments, and after each by as many people at the same pace, with nothing else to do for the machine.
+// same moments, and after each by as many people at the same pace, with nothing else to do for the machine. Where its host takes more than
+// a twentieth of the machine in a second, what was begun in that second counts for neither side.
 // `npm run load -- requirements=2000 cases=400 think=1000 seconds=30`
 import { setMaxListeners } from 'node:events';
 import { readFileSync } from 'node:fs';
@@ -25,11 +26,19 @@ const cases = Number(given.cases ?? 4000);
 /** What a step takes a person beside waiting for us, in milliseconds; and how long they are watched, in seconds. */
 const think = Number(given.think ?? 1000);
 const watched = Number(given.seconds ?? 60);
-const warm = Number(given.warm ?? 10);
+const warm = Number(given.warm ?? 60);
 /** Streams end with it. */
 const open = new AbortController();
 setMaxListeners(lookers + 1, open.signal);
 const agent = new Agent({ keepAlive: true });
+/** What share of the machine its host took, second by second. */
+const taken = [];
+let lastTime = machineTime();
+setInterval(() => {
+  const time = machineTime();
+  taken.push({ until: performance.now(), share: (time.stolen - lastTime.stolen) / (time.all - lastTime.all) });
+  lastTime = time;
+}, 1000).unref();
 const database = await freshDatabase('load');
 try {
   const env = await prepareDatabase(database, 'load', root);
@@ -93,15 +102,20 @@ function looks(ms) {
   return rest(ms * (0.5 + Math.random()));
 }
 
-/** The machine's time until now, and how much of it its host gave to others: by that it is known whether a figure says anything. */
+/** The machine's time until now, and how much of it its host gave to others. */
 function machineTime() {
   const [, ...times] = readFileSync('/proc/stat', 'utf8').split('\n')[0].split(/ +/).map(Number);
   return { stolen: times[7], all: times.slice(0, 8).reduce((sum, time) => sum + time, 0) };
 }
 
-/** The value below which a share of them lie. */
+function isQuiet({ at }) {
+  return (taken.find(({ until }) => until >= at)?.share ?? 0) <= 0.05;
+}
+
+/** The time below which a share of them lie, in milliseconds: of those that were begun in quiet seconds. */
 function middle(of, share = 0.5) {
-  return [...of].sort((a, b) => a - b)[Math.floor((of.length - 1) * share)] ?? 0;
+  const times = of.filter(isQuiet).map(({ took }) => took);
+  return times.sort((a, b) => a - b)[Math.floor((times.length - 1) * share)] ?? NaN;
 }
 
 async function morning(url, bare) {
@@ -123,7 +137,7 @@ async function morning(url, bare) {
       headers: { cookie, ...(body ? { 'content-type': 'application/json' } : {}) },
       ...(body ? { body: JSON.stringify(body) } : {}),
     });
-    if (kind) spent[kind].push(performance.now() - begun);
+    if (kind) spent[kind].push({ at: begun, took: performance.now() - begun });
     if (!ok) {
       failed++;
       throw new Error(`${method} ${path}: ${text}`);
@@ -233,7 +247,7 @@ async function morning(url, bare) {
   const timed = async (kind, path, init) => {
     const from = performance.now();
     await ask(`${bare.url}${path}`, init);
-    plain[kind].push(performance.now() - from);
+    plain[kind].push({ at: from, took: performance.now() - from });
   };
   const body = JSON.stringify({ observed: 'as expected', verdict: 'pass', seconds: 1 });
   const bareWrite = (kind = 'write') => timed(kind, '/write', { method: 'PUT', headers: { 'content-type': 'application/json' }, body });
@@ -281,7 +295,7 @@ async function morning(url, bare) {
     const played = play(() => atWork(pause), looking, warm + watched);
     await Promise.race([rest(warm * 1000), played]);
     for (const list of [...Object.values(spent), ...Object.values(plain), finished]) list.length = 0;
-    const before = machineTime();
+    const [before, from] = [machineTime(), performance.now()];
     let beside = true;
     const besides = (async () => {
       for (; beside; await rest(100)) {
@@ -293,6 +307,7 @@ async function morning(url, bare) {
     beside = false;
     await besides;
     const after = machineTime();
+    const quiet = Array.from({ length: watched }, (_, i) => ({ at: from + i * 1000 })).filter(isQuiet).length;
     await rest(3000);
     await play(
       async () => {
@@ -304,10 +319,11 @@ async function morning(url, bare) {
     );
     const delays = finished.flatMap(({ seq, at }) => {
       const seen = [...judged].filter(([until]) => until >= seq).map(([, when]) => when);
-      return seen.length ? [Math.max(0, Math.min(...seen) - at)] : [];
+      return seen.length ? [{ at, took: Math.max(0, Math.min(...seen) - at) }] : [];
     });
     say(`${testers} recording and ${lookers} looking, each with a stream, ${what}: ${finished.length} runs`);
     row('of the machine taken by its host', `${((100 * (after.stolen - before.stolen)) / (after.all - before.all)).toFixed(0)} %`);
+    row('seconds in which it took at most a twentieth: of these are the times below', `${quiet} of ${watched}`);
     row(
       'writes a second: steps, and runs finished',
       `${(spent.step.length / watched).toFixed(0)} and ${(spent.finish.length / watched).toFixed(0)}`,

@@ -6,7 +6,7 @@ export * from './projected';
 export * from './touches';
 export * from './errors';
 export * from './database';
-export { said, statement, statementOfMany } from './statement';
+export { asText, said, statement, statementOfMany } from './statement';
 export { inLastPacket, inOnePacket, lastly, packedReading, packedSnapshot, packedTransaction } from './packets';
 export { insertMany, putMany } from './insert-many';
 export * from './accounted';

@@ -299,7 +299,8 @@ async function readWhole<R>(
     () => tx.execute(question.text) as unknown as Promise<[Record<string, Value>[]]>,
     () => beside(tx),
   );
-  const found = rows.map((values) => question.columns.map((name) => values[name]));
+  // As they were asked for, in their order.
+  const found = rows.map((values) => Object.values(values));
   return { found, loaded: found.map((values) => row(values.slice(question.shown))), passages: undefined };
 }
 

@@ -117,7 +117,12 @@ class Packets {
 }
 
 const asObjects = (rows: readonly unknown[][], fields: readonly FieldPacket[]): object[] =>
-  rows.map((row) => Object.fromEntries(fields.map(({ name }, i) => [name, row[i]])));
+  rows.map((row) => {
+    const named: Record<string, unknown> = {};
+    // By number: a page's rows are made a hundred times a second.
+    for (let i = 0; i < fields.length; i++) named[fields[i].name] = row[i];
+    return named;
+  });
 
 const packetsOf = (tx: Tx): Packets | undefined => {
   const connection = connectionOf(tx);

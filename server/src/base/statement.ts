@@ -1,5 +1,5 @@
 import { sql, type SQL } from 'drizzle-orm';
-import type { MySqlColumn } from 'drizzle-orm/mysql-core';
+import { MySqlDialect, type MySqlColumn } from 'drizzle-orm/mysql-core';
 import type { Db, Tx } from './database';
 
 interface Prepared<R> {
@@ -20,6 +20,11 @@ export function statement<V extends Record<string, unknown>, R>(
     return here.execute(values);
   };
 }
+
+const dialect = new MySqlDialect();
+
+/** A part of many questions that holds no value: its text is made once. */
+export const asText = (part: SQL | MySqlColumn): SQL => sql.raw(dialect.sqlToQuery(sql`${part}`).sql);
 
 /** So many ids go into one question. */
 const idsAtOnce = 1000;

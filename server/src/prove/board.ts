@@ -5,6 +5,7 @@ import { boardTotals, projectCord } from '@core/prove';
 import { and, eq, sql, type Placeholder, type SQL } from 'drizzle-orm';
 import {
   type Ids,
+  asText,
   builds,
   heldPage,
   heldRows,
@@ -179,8 +180,9 @@ function listedRow(row: ShownRow): BoardRow & { id: number } {
 
 /** Cords stand whole in their table. */
 const wholeRows: WholeRows<BoardRow & { id: number }> = {
-  columns: Object.values(shown),
-  row: (values) => listedRow(Object.fromEntries(Object.keys(shown).map((name, i) => [name, values[i]])) as ShownRow),
+  columns: Object.values(shown).map(asText),
+  row: ([id, key, title, level, states, below, firstBreak, first]) =>
+    listedRow({ id, key, title, level, states, below, firstBreak, first } as ShownRow),
 };
 
 /** A build by its name, as a question of its own. */
