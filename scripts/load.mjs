@@ -285,11 +285,16 @@ async function morning(url, bare) {
     if (i === 2) await search();
   };
   const phases = [
-    [`at people's pace, ${think / 1000} s a step`, () => looks(think), (testers * 1000) / (Math.max(think, 100) * (stepsOfCase + 1))],
-    // More than this a second were never finished.
-    ['as fast as they are answered', async () => undefined, 150],
+    [
+      `at people's pace, ${think / 1000} s a step`,
+      () => looks(think),
+      (testers * 1000) / (Math.max(think, 100) * (stepsOfCase + 1)),
+      'target: at most 3 x',
+    ],
+    // More than this a second were never finished. No people work so; it tells how much the machine does, and what waits for it then.
+    ['as fast as they are answered', async () => undefined, 150, ''],
   ];
-  for (const [what, pause, runsASecond] of phases) {
+  for (const [what, pause, runsASecond, atMost] of phases) {
     await plan(runsASecond * (warm + watched));
     // A node that has been up for a while has compiled what it does all day: the first seconds, in which all begin, are not counted.
     const played = play(() => atWork(pause), looking, warm + watched);
@@ -333,17 +338,9 @@ async function morning(url, bare) {
     row('a run finished, median and p95', `${ms(spent.finish)} and ${ms(spent.finish, 0.95)}`);
     row('a bare write, median and p95', `${ms(plain.write)} and ${ms(plain.write, 0.95)}`);
     row('a bare write and read in the same moments, p95', `${ms(plain.writeBeside, 0.95)} and ${ms(plain.readBeside, 0.95)}`);
-    row(
-      'a step against a bare route that commits one row in the same moments, p95',
-      against(spent.step, plain.writeBeside),
-      'target: at most 3 x',
-    );
+    row('a step against a bare route that commits one row in the same moments, p95', against(spent.step, plain.writeBeside), atMost);
     for (const kind of ['board', 'cases', 'requirements'])
-      row(
-        `a page of ${kind} against a bare route that reads 50 rows in the same moments`,
-        against(spent[kind], plain.readBeside),
-        'target: at most 3 x',
-      );
+      row(`a page of ${kind} against a bare route that reads 50 rows in the same moments`, against(spent[kind], plain.readBeside), atMost);
     row('a step against a bare route that has the machine for itself, p95', against(spent.step, plain.write));
     row('words that stand in every case, p95', ms(spent.search, 0.95), 'target: 100 ms');
     for (const kind of ['board', 'cases', 'requirements'])
