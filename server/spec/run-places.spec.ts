@@ -195,6 +195,15 @@ describe('The places of Run', () => {
     const figures = (await p.call('auditor', run.getProblemFigures, {})).body;
     expect(figures.byRequirement).toEqual([{ key: 'BRK-001', open: 0, closed: 1 }]);
     expect((await p.call('auditor', base.verifyLedger, {})).body.rowFaultCount).toBe(0);
+    // The day on which it was closed, not the one on which it was changed last.
+    await p.owner.query(`update ${p.name}.records set created_at = '2026-01-01T08:00:00.000Z' where kind = 'problem'`);
+    await p.owner.query(
+      `update ${p.name}.revisions v join ${p.name}.records r on r.id = v.record_id set v.at = '2026-01-02T08:00:00.000Z' where r.kind = 'problem' and v.state = 'closed'`,
+    );
+    expect((await p.call('auditor', run.getProblemFigures, {})).body.days).toEqual([
+      { day: '2026-01-01', found: 1, closed: 0 },
+      { day: '2026-01-02', found: 1, closed: 1 },
+    ]);
   });
 
   it('link a problem that is known already to a run that shows it too', async () => {

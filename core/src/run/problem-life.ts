@@ -67,3 +67,36 @@ export function lifeFindings(stages: readonly ProblemStage[]): { readonly at: nu
     found.push({ at: 0, text: 'No report could ever be closed.' });
   return found;
 }
+
+/** By how many the reports of a kind became more on a day, as an ISO date; negative where they became fewer. */
+export interface DayShift {
+  readonly day: string;
+  readonly count: number;
+}
+
+/**
+ * Found against closed: of each day on which either changed, how many reports had been found by its end, and how many of them stood closed.
+ * A report that is opened again is closed no longer; days come in any order, and more than once.
+ */
+export function foundAgainstClosed(
+  found: readonly DayShift[],
+  closed: readonly DayShift[],
+): { readonly day: string; readonly found: number; readonly closed: number }[] {
+  const shifts = new Map<string, { found: number; closed: number }>();
+  for (const [name, of] of [
+    ['found', found],
+    ['closed', closed],
+  ] as const)
+    for (const { day, count } of of) {
+      const shift = shifts.get(day) ?? { found: 0, closed: 0 };
+      shift[name] += count;
+      shifts.set(day, shift);
+    }
+  const sum = { found: 0, closed: 0 };
+  return [...shifts.keys()].sort().map((day) => {
+    const shift = shifts.get(day);
+    sum.found += shift?.found ?? 0;
+    sum.closed += shift?.closed ?? 0;
+    return { day, ...sum };
+  });
+}

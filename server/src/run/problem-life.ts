@@ -1,6 +1,6 @@
 import type { Problem, ProblemFigures, ProblemLife } from '@contract/run';
 import { envelope2, recordFormat, textHash, type Role } from '@core/base';
-import { lifeFindings, missingAt, moveRefusal, usualSeverities, usualStages } from '@core/run';
+import { foundAgainstClosed, lifeFindings, missingAt, moveRefusal, usualSeverities, usualStages, type DayShift } from '@core/run';
 import { and, eq, isNull, sql } from 'drizzle-orm';
 import {
   changeRecord,
@@ -16,6 +16,7 @@ import {
   records,
   Refusal,
   refuseStale,
+  revisions,
   write,
   type Actor,
   type Db,
@@ -217,29 +218,25 @@ export async function problemFigures(db: Db, projectId: number): Promise<Problem
         from ${records} r left join problem_details d on d.id = r.id
         where r.project_id = ${projectId} and r.kind = 'problem' group by month, severity order by month, severity limit 1200`,
   );
-  const found = await rowsOf<{ day: string; n: number }>(
-    sql`select left(created_at, 10) as day, count(*) as n from ${records} where project_id = ${projectId} and kind = 'problem' group by day order by day`,
+  const found = await rowsOf<DayShift>(
+    sql`select left(created_at, 10) as day, count(*) as count from ${records} where project_id = ${projectId} and kind = 'problem' group by day`,
   );
-  const closed = await rowsOf<{ day: string; n: number }>(
-    sql`select left(updated_at, 10) as day, count(*) as n from ${records} where project_id = ${projectId} and kind = 'problem' and state = 'closed' group by day order by day`,
+  // When a report was closed, and opened again, its revisions tell: what was changed of it later is no matter.
+  const closed = await rowsOf<DayShift>(
+    sql`select day, sum(shift) as count from (
+          select left(v.at, 10) as day, (v.state = 'closed') - ifnull(lag(v.state = 'closed') over (partition by v.record_id order by v.seq), 0) as shift
+          from ${records} r join ${revisions} v on v.record_id = r.id where r.project_id = ${projectId} and r.kind = 'problem') moves
+        where shift <> 0 group by day`,
   );
   const byStage = await rowsOf<{ stage: string; n: number }>(
     sql`select ifnull(d.stage, if(r.state = 'closed', 'closed', 'open')) as stage, count(*) as n
         from ${records} r left join problem_details d on d.id = r.id where r.project_id = ${projectId} and r.kind = 'problem' group by stage`,
   );
-  const countOf = (rows: readonly { day: string; n: number }[]) => new Map(rows.map(({ day, n }) => [day, Number(n)]));
-  const [foundOn, closedOn] = [countOf(found), countOf(closed)];
-  const dates = [...new Set([...foundOn.keys(), ...closedOn.keys()])].sort();
-  let [f, c] = [0, 0];
-  const days = dates.map((day) => {
-    f += foundOn.get(day) ?? 0;
-    c += closedOn.get(day) ?? 0;
-    return { day, found: f, closed: c };
-  });
+  const numbers = (rows: readonly DayShift[]): DayShift[] => rows.map(({ day, count }) => ({ day, count: Number(count) }));
   return {
     byRequirement: byRequirement.map(({ k, open, closed: shut }) => ({ key: k, open: Number(open), closed: Number(shut) })),
     bySeverity: bySeverity.map(({ month, severity, n }) => ({ month, severity, count: Number(n) })),
-    days,
+    days: foundAgainstClosed(numbers(found), numbers(closed)),
     byStage: byStage.map(({ stage, n }) => ({ stage, count: Number(n) })),
   };
 }

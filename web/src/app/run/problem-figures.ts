@@ -133,7 +133,7 @@ export class ProblemFiguresView {
           xAxis: { type: 'category', data: f.days.map(({ day }) => day), ...axis },
           yAxis: { type: 'value', minInterval: 1, ...axis },
           series: [
-            { name: 'open', type: 'line', data: f.days.map((d) => d.found), lineStyle: { color: broken }, itemStyle: { color: broken } },
+            { name: 'found', type: 'line', data: f.days.map((d) => d.found), lineStyle: { color: broken }, itemStyle: { color: broken } },
             { name: 'closed', type: 'line', data: f.days.map((d) => d.closed), lineStyle: { color: cord }, itemStyle: { color: cord } },
           ],
         },
@@ -159,7 +159,9 @@ export class ProblemFiguresView {
           ? seriesName === 'not said'
             ? ''
             : `severity:"${seriesName}"`
-          : `state:${seriesName}`;
+          : seriesName === 'closed'
+            ? 'state:closed'
+            : '';
     void this.router.navigate(['/', this.scope.slug(), 'run', 'problems'], { queryParams: { f, v: 'all' } });
   }
 }
