@@ -229,6 +229,34 @@ export const getRun = endpoint('GET', '/projects/:project/runs/:key', {
   params: inProjectKey,
   answer: runDetailSchema,
 });
+/** A run as the proof of a requirement shows it. */
+export const provingRunSchema = runSummarySchema
+  .pick({
+    key: true,
+    caseKey: true,
+    caseRevision: true,
+    row: true,
+    configuration: true,
+    state: true,
+    verdict: true,
+    outdated: true,
+    carriedOver: true,
+  })
+  .extend({
+    signatures: z.array(signatureSchema),
+    problems: z.array(z.object({ key: z.string(), title: z.string(), state: z.string() })),
+  });
+export type ProvingRun = z.output<typeof provingRunSchema>;
+export const requirementRuns = endpoint('GET', '/projects/:project/builds/:build/requirements/:key/runs', {
+  summary: 'The runs of a build that stand for a requirement, the newest first, with signatures and problem reports; at most 500',
+  may: 'member',
+  params: inProject.extend({ build: key, key }),
+  answer: z.object({
+    runs: z.array(provingRunSchema),
+    /** How many there are beyond these. */
+    more: z.number(),
+  }),
+});
 export const startRun = endpoint('POST', '/projects/:project/runs/:key/start', {
   summary: 'Put a planned run on the bench',
   may: record,

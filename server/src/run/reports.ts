@@ -22,6 +22,20 @@ export const raisedOn = (db: Db | Tx, runId: number) =>
     .orderBy(asc(problems.id))
     .limit(200);
 
+/** The same of many runs, by the run. */
+export async function raisedOnAny(
+  db: Db | Tx,
+  runIds: readonly number[],
+): Promise<{ readonly runId: number; readonly key: string; readonly title: string; readonly state: string }[]> {
+  const [rows] = (await db.execute(
+    sql`select x.run_id as runId, ${records.key} as ${sql.identifier('key')}, ${records.title} as title, ${records.state} as state from (
+          select ${problems.runId} as run_id, ${problems.id} as id from ${problems} where ${problems.runId} in ${[...runIds]}
+          union select ${traces.toId}, ${traces.fromId} from ${traces} where ${traces.toId} in ${[...runIds]} and ${traces.kind} = 'shownIn' and ${traces.removedAt} is null
+        ) x join ${records} on ${records.id} = x.id order by x.id limit 2000`,
+  )) as unknown as [{ runId: number; key: string; title: string; state: string }[]];
+  return rows.map((row) => ({ ...row, runId: Number(row.runId) }));
+}
+
 const openReports = statement((db) =>
   db
     .select({ key: records.key, title: records.title, state: records.state })

@@ -29,6 +29,7 @@ import { matchResults, sendResults } from './results';
 import { addToRound, closeRound, moveRun, placeRound, reopenRound, roundProgress, runNow } from './round-keeping';
 import { addProblem, linkProblem, problemList, problemsById } from './problems';
 import { addEvidence, handIn, removeEvidence } from './evidence';
+import { requirementRuns } from './requirement-runs';
 import { finishRun, recordStep, startRun } from './recording';
 import { blockRun, correctClock, recordShort } from './recording-whole';
 import { caseReadings } from './readings';
@@ -97,6 +98,7 @@ export function runRoutes(app: FastifyInstance, context: AppContext): void {
       runList(projectId, build === undefined ? undefined : (await needBuild(db, projectId, build)).id),
     load: runsById,
   });
+  serve(app, context, contract.requirementRuns, ({ membership: { projectId }, params }) => requirementRuns(db, projectId, params));
   serve(app, context, contract.getRound, ({ membership, params }) => roundDetail(db, membership.projectId, params.key));
   serve(app, context, contract.previewRound, ({ membership, body }) => previewRound(db, membership.projectId, body));
   serve(app, context, contract.addRound, ({ actor, body }) => addRound(db, actor, body));

@@ -31,6 +31,7 @@ import {
   type Db,
   type ListSource,
   type StoredRecord,
+  type StoredSignature,
   type Tx,
 } from '../base';
 import { requirements } from '../specify';
@@ -161,9 +162,18 @@ function summaryOf(
   };
 }
 
-/** Run summaries with what they need from elsewhere, in a fixed number of queries. */
-export async function runSummaries(db: Db | Tx, where: SQL | undefined, limit = 1000): Promise<(RunSummary & { id: number })[]> {
-  const rows = await selectRuns(db, where).limit(limit);
+/** A signature as a run shows it, beside the hash of the run as it stands. */
+export const signatureOf = (signature: StoredSignature, hash: string): RunDetail['signatures'][number] => {
+  const { meaning, login, printedName, at, hash: bound, reason } = signature;
+  return { meaning, login, printedName, at, hash: bound, reason, matches: bound === hash };
+};
+
+/** Run summaries by a condition on their rows, with what they need from elsewhere, in a fixed number of queries. */
+export const runSummaries = async (db: Db | Tx, where: SQL | undefined, limit = 1000): Promise<(RunSummary & { id: number })[]> =>
+  summariesOf(db, await selectRuns(db, where).limit(limit));
+
+/** Summaries of runs, in their order. */
+export async function summariesOf(db: Db | Tx, rows: readonly StoredRun[]): Promise<(RunSummary & { id: number })[]> {
   const logins = [...new Set(rows.map(({ run }) => run.tester))];
   const names = logins.length
     ? await db.select({ login: people.login, printedName: people.printedName }).from(people).where(inArray(people.login, logins))
@@ -319,15 +329,7 @@ async function detailIn(tx: Tx, projectId: number, key: string, confirm?: Confir
     verifies: verifies.map(({ key: requirement, title }) => ({ key: requirement, title })),
     steps: [...run.steps],
     evidence: files.map(({ id, step, name, mime, bytes, sha256 }) => ({ id, step, name, mime, bytes, sha256 })),
-    signatures: signed.map(({ meaning, login, printedName, at, hash: bound, reason }) => ({
-      meaning,
-      login,
-      printedName,
-      at,
-      hash: bound,
-      reason,
-      matches: bound === hash,
-    })),
+    signatures: signed.map((signature) => signatureOf(signature, hash)),
     decisions: decided.map(({ choice, reason, login, at }) => ({ choice, reason, login, at })),
     problems: raised,
     knownProblems: known.filter(({ key }) => !raised.some((own) => own.key === key)),

@@ -1,8 +1,7 @@
 import type { FeatureSlice, Store } from '@ngrx/store';
-import { getCase } from '@contract/design';
 import { requirementCode } from '@contract/measure';
 import { getCord } from '@contract/prove';
-import { getRun } from '@contract/run';
+import { requirementRuns } from '@contract/run';
 import { baseActions } from '../base';
 import { mount, openWeb, type FakeApi, type Mounted } from '../base/testing';
 import { proofCommands, proofFeature, RequirementProof } from './requirement-proof';
@@ -12,14 +11,15 @@ describe('what proves a requirement', () => {
   let store: Store;
   let page: Mounted<RequirementProof>;
   let verdict = 'passed';
-  const asked = (): unknown[] => api.of(getRun).map(({ key }) => key);
+  let more = 0;
+  const asked = (): unknown[] => api.of(requirementRuns).map(({ key }) => key);
   const rest = async (): Promise<void> => {
     await new Promise((resolve) => setTimeout(resolve, 80));
     await page.settled();
   };
 
   beforeEach(async () => {
-    verdict = 'passed';
+    [verdict, more] = ['passed', 0];
     ({ api, store } = openWeb(['author'], [{ feature: proofFeature as FeatureSlice<unknown>, effects: proofCommands }]));
     api.on(getCord, ({ key }) => ({
       key,
@@ -28,33 +28,57 @@ describe('what proves a requirement', () => {
       reasons: { specify: [], design: [], run: [], measure: [], prove: [] },
     }));
     api.on(requirementCode, () => ({ units: [], total: null }));
-    api.on(getCase, ({ key }) => ({
-      key,
-      runs: [
-        { key: `RUN-${String(key)}`, build: '1.0', superseded: false },
-        { key: `OLD-${String(key)}`, build: '1.0', superseded: true },
-        { key: `ELSE-${String(key)}`, build: '0.9', superseded: false },
-      ],
+    api.on(requirementRuns, ({ key, build }) => ({
+      runs: ['RUN-1', 'RUN-2'].map((run) => ({
+        key: run,
+        caseKey: `C of ${String(key)} on ${String(build)}`,
+        caseRevision: 1,
+        row: run === 'RUN-2' ? 'hot' : null,
+        configuration: 'rig',
+        verdict,
+        signatures: [
+          { meaning: 'reviewed', printedName: 'Ines', at: '2026-02-01T08:00:00Z', hash: 'ab'.repeat(32), matches: run === 'RUN-1' },
+        ],
+        problems: [],
+      })),
+      more,
     }));
-    api.on(getRun, ({ key }) => ({ key, caseKey: 'C-1', caseRevision: 1, verdict, configuration: 'rig', signatures: [], problems: [] }));
-    page = await mount(RequirementProof, { key: 'BRK-001', cases: [{ from: 'C-1' }, { from: 'C-2' }] });
+    page = await mount(RequirementProof, { key: 'BRK-001' });
     await rest();
   });
 
-  it('asks once for each run that counts on the build, however many answers come', async () => {
+  it('asks once for all runs that stand on the build, and says whose record no longer matches', async () => {
     await rest();
-    expect(asked()).toEqual(['RUN-C-1', 'RUN-C-2']);
+    expect(asked()).toEqual(['BRK-001']);
     expect(page.text()).toContain('Proved on 1.0');
-    expect(page.all('.run').length).toBe(2);
+    const [one, two] = page.all('.run').map((run) => run.textContent ?? '');
+    expect(one).toContain('C of BRK-001 on 1.0 revision 1');
+    expect(one).toContain(`record ${'ab'.repeat(6)}…`);
+    expect(two).toContain('rig, hot');
+    expect(two).toContain('the record no longer matches');
+    expect(page.text()).not.toContain('older run');
+  });
+
+  it('says how many there are beyond those that it shows', async () => {
+    more = 7;
+    store.dispatch(baseActions.liveNews({ entries: [], judged: [{ build: '1.0', seq: 9, keys: ['BRK-001'] }] }));
+    await rest();
+    expect(page.text()).toContain('7 older runs more');
   });
 
   it('asks for them again when something was judged, and shows what they are now', async () => {
     verdict = 'failed';
     store.dispatch(baseActions.liveNews({ entries: [], judged: [{ build: '1.0', seq: 9, keys: ['BRK-001'] }] }));
     await rest();
-    await rest();
-    expect(new Set(asked().slice(2))).toEqual(new Set(['RUN-C-1', 'RUN-C-2']));
-    expect(asked().length).toBeLessThan(9);
+    expect(asked()).toEqual(['BRK-001', 'BRK-001']);
     expect(page.all('.run .tag').map((tag) => tag.textContent?.trim())).toEqual(['failed', 'failed']);
+  });
+
+  it('shows nothing of another requirement while its own is on the way', async () => {
+    api.on(requirementRuns, () => new Promise(() => undefined));
+    page.fixture.componentRef.setInput('key', 'BRK-002');
+    await rest();
+    expect(page.all('.run')).toEqual([]);
+    expect(page.text()).not.toContain('No run is planned');
   });
 });

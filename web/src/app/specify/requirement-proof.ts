@@ -4,10 +4,9 @@ import { RouterLink } from '@angular/router';
 import { createFeature, createReducer, on } from '@ngrx/store';
 import { getCord, type CordDetail } from '@contract/prove';
 import { requirementCode } from '@contract/measure';
-import { type AnswerOf, type TraceRow } from '@contract/base';
-import { getCase, type CaseDetail } from '@contract/design';
-import { getRun, type RunDetail } from '@contract/run';
-import { knots } from '@core/base';
+import { type AnswerOf } from '@contract/base';
+import { requirementRuns } from '@contract/run';
+import { counted, knots } from '@core/base';
 import { ratioOf, shareOf, metrics } from '@core/measure';
 import { knotWords, metricWords } from '@core/prove';
 import { actionLink, command, CordDrawing, Icon, KnotMark, recordLink, RecordLink, useProject } from '../base';
@@ -15,25 +14,25 @@ import { actionLink, command, CordDrawing, Icon, KnotMark, recordLink, RecordLin
 export const proofCommands = {
   cord: command('[Proof] cord', getCord),
   code: command('[Proof] code', requirementCode),
-  case: command('[Proof] case', getCase, 'all'),
-  run: command('[Proof] run', getRun, 'all'),
+  runs: command('[Proof] runs', requirementRuns),
 };
 interface ProofState {
   readonly cord: CordDetail | null;
-  readonly code: AnswerOf<typeof requirementCode> | null;
-  readonly cases: Readonly<Record<string, CaseDetail>>;
-  readonly runs: Readonly<Record<string, RunDetail>>;
+  readonly code: Of<AnswerOf<typeof requirementCode>> | null;
+  readonly runs: Of<AnswerOf<typeof requirementRuns>> | null;
 }
-const first: ProofState = { cord: null, code: null, cases: {}, runs: {} };
+/** An answer with the requirement and the build that it is of. */
+type Of<A> = A & { readonly of: string };
+const first: ProofState = { cord: null, code: null, runs: null };
+const nameOf = ({ key, build }: { readonly key: string; readonly build: string }): string => `${key} ${build}`;
 
 export const proofFeature = createFeature({
   name: 'proof',
   reducer: createReducer(
     first,
     on(proofCommands.cord.done, (state, { answer }): ProofState => ({ ...state, cord: answer })),
-    on(proofCommands.code.done, (state, { answer }): ProofState => ({ ...state, code: answer })),
-    on(proofCommands.case.done, (state, { answer }): ProofState => ({ ...state, cases: { ...state.cases, [answer.key]: answer } })),
-    on(proofCommands.run.done, (state, { answer }): ProofState => ({ ...state, runs: { ...state.runs, [answer.key]: answer } })),
+    on(proofCommands.code.done, (state, { answer, input }): ProofState => ({ ...state, code: { ...answer, of: nameOf(input) } })),
+    on(proofCommands.runs.done, (state, { answer, input }): ProofState => ({ ...state, runs: { ...answer, of: nameOf(input) } })),
   ),
 });
 
@@ -72,7 +71,7 @@ export const proofFeature = createFeature({
             ><span [class]="'tag ' + (run.verdict === 'passed' ? 'sound' : run.verdict === 'failed' ? 'broken' : 'waiting')">{{
               run.verdict ?? run.state
             }}</span
-            ><span class="second small">{{ run.configuration }}</span>
+            ><span class="second small">{{ run.configuration }}{{ run.row === null ? '' : ', ' + run.row }}</span>
             @if (run.carriedOver) {
               <span class="tag">carried over</span>
             }
@@ -94,7 +93,12 @@ export const proofFeature = createFeature({
           }
         </div>
       } @empty {
-        <p class="second">No run is planned on this build.</p>
+        @if (known()) {
+          <p class="second">No run is planned on this build.</p>
+        }
+      }
+      @if (known()?.more; as more) {
+        <p class="second">{{ counted(more, 'older run') }} more: see its cases.</p>
       }
     </section>
     <section class="sheet pad stack-s">
@@ -166,7 +170,6 @@ export const proofFeature = createFeature({
 })
 export class RequirementProof {
   readonly key = input.required<string>();
-  readonly cases = input.required<readonly TraceRow[]>();
   protected readonly scope = useProject();
   private readonly store = this.scope.store;
   private readonly state = this.store.selectSignal(proofFeature.selectProofState);
@@ -176,16 +179,10 @@ export class RequirementProof {
   protected readonly metrics = computed(() => metrics.filter((metric) => this.code()?.total?.[metric].found));
   protected readonly words = metricWords;
   protected readonly cord = computed(() => (this.state().cord?.key === this.key() ? this.state().cord : null));
-  protected readonly code = computed(() => this.state().code);
-  /** The same list as long as the same runs are in it: what is read of a run does not ask for it again. */
-  private readonly runKeys = computed(
-    () =>
-      this.cases().flatMap((t) =>
-        (this.state().cases[t.from]?.runs ?? []).filter((run) => run.build === this.scope.build() && !run.superseded).map((run) => run.key),
-      ),
-    { equal: (a, b) => a.join() === b.join() },
-  );
-  protected readonly runs = computed(() => this.runKeys().flatMap((key) => this.state().runs[key] ?? []));
+  protected readonly code = computed(() => this.shown(this.state().code));
+  protected readonly known = computed(() => this.shown(this.state().runs));
+  protected readonly runs = computed(() => this.known()?.runs ?? []);
+  protected readonly counted = counted;
 
   constructor() {
     effect(() => {
@@ -195,18 +192,14 @@ export class RequirementProof {
       untracked(() => {
         this.store.dispatch(proofCommands.cord.start(at));
         this.store.dispatch(proofCommands.code.start(at));
+        this.store.dispatch(proofCommands.runs.start(at));
       });
     });
-    effect(() => {
-      this.scope.judged();
-      const project = this.scope.slug();
-      for (const { from } of this.cases()) untracked(() => this.store.dispatch(proofCommands.case.start({ project, key: from })));
-    });
-    effect(() => {
-      this.scope.judged();
-      const project = this.scope.slug();
-      for (const key of this.runKeys()) untracked(() => this.store.dispatch(proofCommands.run.start({ project, key })));
-    });
+  }
+
+  /** What was answered of another requirement, or another build, is not shown of this one. */
+  private shown<A>(answer: Of<A> | null): Of<A> | null {
+    return answer?.of === nameOf({ key: this.key(), build: this.scope.build() }) ? answer : null;
   }
 
   protected go(action: CordDetail['reasons']['run'][number]['action']) {
