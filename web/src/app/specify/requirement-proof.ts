@@ -104,12 +104,13 @@ export const proofFeature = createFeature({
     <section class="sheet pad stack-s">
       <h2>Code that implements it</h2>
       @if (code()?.units?.length) {
+        <p class="second small">Points credited, of those found</p>
         <table class="list">
           <thead>
             <tr>
               <th scope="col">Function</th>
               @for (m of metrics(); track m) {
-                <th scope="col" class="num">{{ words[m] }} credited</th>
+                <th scope="col" class="num">{{ words[m] }}</th>
               }
             </tr>
           </thead>
@@ -119,7 +120,8 @@ export const proofFeature = createFeature({
                 <td>
                   <a [routerLink]="fileLink(u.path, u.start).path" [queryParams]="fileLink(u.path, u.start).query" class="code">{{
                     u.name
-                  }}</a>&ngsp;<span class="second small">{{ u.path }}</span>
+                  }}</a>
+                  <div class="second small">{{ u.path }}</div>
                 </td>
                 @for (m of metrics(); track m) {
                   <td class="num">{{ u.coverage[m].credited }} of {{ u.coverage[m].found }}</td>
@@ -155,6 +157,15 @@ export const proofFeature = createFeature({
     }
     .reasons .second {
       width: 64px;
+    }
+    .list :is(th, td) {
+      padding-inline: 6px;
+    }
+    .list :is(th, td):first-child {
+      padding-left: 0;
+    }
+    .list .code {
+      font-size: 13px;
     }
     .run {
       padding: 6px 0;
