@@ -4,10 +4,11 @@ export default defineConfig({
   testDir: '.',
   outputDir: '../test-results',
   workers: 1,
-  timeout: 120_000,
+  timeout: 180_000,
   // A machine whose disk stands still for a minute fails a journey once; what is wrong in the application fails it twice.
   retries: 1,
-  expect: { timeout: 10_000 },
+  // As in the specs: what waits longer than usual is not wrong yet.
+  expect: { timeout: 30_000 },
   reporter: 'list',
   use: {
     baseURL: process.env['CORD_URL'],
