@@ -202,6 +202,7 @@ describe('faults', () => {
     expect((await ask('health'))[0]).toBe(200);
     database = await startDatabase(folder, { port: database.port });
     await eventually(async () => (await ask('ready'))[0] === 200);
+    expect(await ask('ready')).toEqual([200, undefined]);
     node.child.kill('SIGTERM');
     await ended(node.child);
     await database.stop();

@@ -15,7 +15,7 @@ describe('The runs that stand for a requirement', () => {
     const said = { description: 'At night.', blocking: false, build: '1.0', step: 1, requirements: [] };
     const { body: report } = await l.p.call('tester', run.addProblem, { title: 'It hums', run: failed, ...said });
     const later = await l.planned(c, { configuration: 'a third' });
-    // Of one combination the newer stands; what is on another build, or withdrawn, is not of this one.
+    // Of one combination the newer stands; what is on another build is not of this one.
     const superseded = await l.planned(c, { configuration: 'old rig' });
     await l.record(superseded, 'fail');
     const newer = await l.planned(c, { configuration: 'old rig', reason: 'again' });

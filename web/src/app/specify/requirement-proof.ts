@@ -17,7 +17,7 @@ export const proofCommands = {
   runs: command('[Proof] runs', requirementRuns),
 };
 interface ProofState {
-  readonly cord: CordDetail | null;
+  readonly cord: Of<CordDetail> | null;
   readonly code: Of<AnswerOf<typeof requirementCode>> | null;
   readonly runs: Of<AnswerOf<typeof requirementRuns>> | null;
 }
@@ -30,7 +30,7 @@ export const proofFeature = createFeature({
   name: 'proof',
   reducer: createReducer(
     first,
-    on(proofCommands.cord.done, (state, { answer }): ProofState => ({ ...state, cord: answer })),
+    on(proofCommands.cord.done, (state, { answer, input }): ProofState => ({ ...state, cord: { ...answer, of: nameOf(input) } })),
     on(proofCommands.code.done, (state, { answer, input }): ProofState => ({ ...state, code: { ...answer, of: nameOf(input) } })),
     on(proofCommands.runs.done, (state, { answer, input }): ProofState => ({ ...state, runs: { ...answer, of: nameOf(input) } })),
   ),
@@ -189,7 +189,7 @@ export class RequirementProof {
   /** Of the metrics, those of which its code has any points. */
   protected readonly metrics = computed(() => metrics.filter((metric) => this.code()?.total?.[metric].found));
   protected readonly words = metricWords;
-  protected readonly cord = computed(() => (this.state().cord?.key === this.key() ? this.state().cord : null));
+  protected readonly cord = computed(() => this.shown(this.state().cord));
   protected readonly code = computed(() => this.shown(this.state().code));
   protected readonly known = computed(() => this.shown(this.state().runs));
   protected readonly runs = computed(() => this.known()?.runs ?? []);

@@ -93,7 +93,7 @@ export function serve(api: FakeApi, rows: () => Requirement[]): void {
     .on(base.listComments, () => [])
     .on(base.listAttachments, () => [])
     .on(base.setPresence, () => [])
-    .on(getCord, () => null)
+    .on(getCord, () => new Promise(() => undefined))
     .on(getImpact, () => ({
       suspect: [],
       reached: [],
